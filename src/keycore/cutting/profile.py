@@ -1,0 +1,192 @@
+"""The edge a wheel leaves: profile, flats left, and MACS as the geometry has it.
+
+Heights here are measured on one edge: families measured across both roots give half of every
+value to each side (see ``edge_values``).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from itertools import pairwise
+from math import inf
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from keycore.errors import InputError
+from keycore.family import Cut, Family, Track
+
+Array = NDArray[np.float64]
+Style = Literal["plunged", "ramped"]
+
+NOTHING = 1e-9  # lengths below this are nothing, in either unit
+
+
+@dataclass(frozen=True)
+class Profile:
+    """The edge of a cut blade as a polyline from the gauge's end to the blade's other end.
+
+    ``x`` (m,) distance from the gauge, never falling; ``h`` (m,) height of the edge.
+    """
+
+    x: Array
+    h: Array
+
+    def at(self, positions: Array) -> Array:
+        """Height at any positions along the blade, (k,) in, (k,) out; beyond the ends, the end's."""
+        return np.asarray(np.interp(positions, self.x, self.h))
+
+    def area_below(self, height: float) -> float:
+        """The area between a straight edge at ``height`` and the profile: what is cut away."""
+        return float(np.trapezoid(height - self.h, self.x))
+
+
+def edge_values(family: Family, values: Sequence[float]) -> tuple[float, ...]:
+    """Depth values as heights on one edge: halved where the table is measured across.
+
+    Arguments: ``values`` (n,) family unit. Returns (n,). Raises nothing.
+    """
+    return tuple(value * family.share_per_edge for value in values)
+
+
+def profile_of(
+    spaces: Sequence[float], heights: Sequence[float], cut: Cut, height: float, length: float, style: Style
+) -> Profile:
+    """The profile a cutter leaves when it goes to each space and height.
+
+    Plunged: h(x) = min(H, min_i [v_i + max(0, |x - x_i| - f/2) / T]). Ramped: straight lines
+    between neighbouring root flats, the cutter's own flank outside the first and last.
+
+    Arguments: ``spaces`` and ``heights`` (n,) on one edge, the cutter's ``cut``, the blank's
+    ``height`` on that edge and ``length``; lengths in one unit. Returns a Profile clipped to the
+    blade, straight runs merged. Raises InputError for lists of unequal length.
+
+    >>> cut = Cut(flat=0.02, angle=90)
+    >>> p = profile_of([0.2], [0.25], cut, height=0.3, length=0.5, style="plunged")
+    >>> [round(float(x), 3) for x in p.x], round(p.area_below(0.3), 6)
+    ([0.0, 0.14, 0.19, 0.21, 0.26, 0.5], 0.0035)
+    """
+    if len(spaces) != len(heights):
+        raise InputError("heights", f"{len(heights)} heights for {len(spaces)} spaces")
+    order = np.argsort(spaces)
+    x, v = np.array(spaces, dtype=float)[order], np.array(heights, dtype=float)[order]
+    draw = _plunged if style == "plunged" else _ramped
+    return _merged(*_clipped(*draw(x, v, cut, height, length), height, length))
+
+
+def _plunged(x: Array, v: Array, cut: Cut, height: float, length: float) -> tuple[Array, Array]:
+    half, slope = cut.flat / 2, cut.slope
+    rises = (v[None, :] - v[:, None]) * slope  # from i up to the level of j
+    corners = [
+        np.array([0.0, length]), x - half, x + half,
+        x - half - (height - v) * slope, x + half + (height - v) * slope,
+        ((x[:, None] + x[None, :] + rises) / 2).ravel(),
+        (x[:, None] + half + rises).ravel(), (x[:, None] - half - rises).ravel(),
+    ]  # fmt: skip
+    at = np.unique(np.clip(np.concatenate(corners), 0.0, length))
+    flanks = v[:, None] + np.maximum(0.0, np.abs(at[None, :] - x[:, None]) - half) / slope
+    return at, np.minimum(height, flanks.min(axis=0))
+
+
+def _ramped(x: Array, v: Array, cut: Cut, height: float, length: float) -> tuple[Array, Array]:
+    half, slope = cut.flat / 2, cut.slope
+    points = [(x[0] - half - max(0.0, height - v[0]) * slope, height)]
+    for i in range(len(x)):
+        begin, end = x[i] - half, x[i] + half
+        if i > 0 and begin < x[i - 1] + half:  # flats overlap: the deeper one keeps its own
+            begin = begin if v[i] < v[i - 1] else x[i - 1] + half
+        if i + 1 < len(x) and end > x[i + 1] - half:
+            end = end if v[i] < v[i + 1] else x[i + 1] - half
+        points += [(begin, v[i]), (max(begin, end), v[i])]
+    points.append((x[-1] + half + max(0.0, height - v[-1]) * slope, height))
+    at, heights = np.array(points).T
+    return np.maximum.accumulate(at), heights
+
+
+def _clipped(x: Array, h: Array, height: float, length: float) -> tuple[Array, Array]:
+    """Cut a polyline to 0 <= x <= length and h <= height, crossings included."""
+    crossings = [
+        a[0] + (height - a[1]) * (b[0] - a[0]) / (b[1] - a[1])
+        for a, b in pairwise(zip(x, h, strict=True))
+        if (a[1] - height) * (b[1] - height) < 0
+    ]
+    extra = np.array([0.0, length, *crossings])
+    added = np.interp(extra, x, h, left=height, right=height)
+    order = np.argsort(np.concatenate([x, extra]), kind="stable")
+    x, h = np.concatenate([x, extra])[order], np.concatenate([h, added])[order]
+    inside = (x >= 0) & (x <= length)
+    return x[inside], np.minimum(h[inside], height)
+
+
+def _merged(x: Array, h: Array) -> Profile:
+    """Drop points that repeat or lie on the line between their neighbours."""
+    kept = [0]
+    for i in range(1, len(x)):
+        if abs(x[i] - x[kept[-1]]) < NOTHING and abs(h[i] - h[kept[-1]]) < NOTHING:
+            continue
+        while len(kept) > 1 and _on_line(x, h, kept[-2], kept[-1], i):
+            kept.pop()
+        kept.append(i)
+    return Profile(x[kept], h[kept])
+
+
+def _on_line(x: Array, h: Array, a: int, b: int, c: int) -> bool:
+    cross = (x[b] - x[a]) * (h[c] - h[a]) - (x[c] - x[a]) * (h[b] - h[a])
+    return abs(float(cross)) < 1e-12
+
+
+def flats_left(spaces: Sequence[float], heights: Sequence[float], cut: Cut) -> tuple[float, ...]:
+    """How much of each root's flat every deeper cut's flanks leave.
+
+    Arguments: as for ``profile_of``. Returns (n,): the length of [x_i - f/2, x_i + f/2] outside
+    every deeper cut's reach |x - x_j| < f/2 + (v_i - v_j) T. Raises nothing.
+
+    >>> flats_left([0.0, 0.1], [0.30, 0.22], Cut(flat=0.03, angle=90))
+    (0.005, 0.03)
+    """
+    return tuple(
+        round(_uncovered(x - cut.flat / 2, x + cut.flat / 2, _reaches(spaces, heights, v, cut)), 12)
+        for x, v in zip(spaces, heights, strict=True)
+    )
+
+
+def _reaches(
+    spaces: Sequence[float], heights: Sequence[float], level: float, cut: Cut
+) -> list[tuple[float, float]]:
+    """What deeper cuts take away at a level, as intervals along the blade."""
+    reach = []
+    for x, v in zip(spaces, heights, strict=True):
+        if v < level - NOTHING:
+            half = cut.flat / 2 + (level - v) * cut.slope
+            reach.append((x - half, x + half))
+    return sorted(reach)
+
+
+def _uncovered(begin: float, end: float, covered: list[tuple[float, float]]) -> float:
+    left, at = 0.0, begin
+    for low, high in [*covered, (inf, inf)]:
+        left += max(0.0, min(low, end) - at)
+        at = max(at, min(high, end))
+    return left
+
+
+def macs_from_geometry(family: Family, track: Track, cut: Cut | None = None) -> int | None:
+    """The largest step between neighbours that leaves every root's whole flat.
+
+    The largest m such that any two depths at most m steps apart satisfy |v_a - v_b| T <= pitch - f
+    at the smallest spacing. Arguments: a family, its track, and a cutter other than the family's
+    own if one is fitted. Returns 0 to d - 1, or None without a cut or with fewer than two spaces.
+    Raises nothing. Check: pitch 0.15625, flat 0.031, angle 100 and steps of 0.015 give 7, the
+    figure commonly published for a very common residential pattern (from memory).
+    """
+    cut, pitch = cut or track.cut, track.pitch
+    if cut is None or pitch is None:
+        return None
+    values = np.array(edge_values(family, track.values))
+    room = pitch - cut.flat + NOTHING
+    for m in range(1, len(values)):
+        if np.abs(values[m:] - values[:-m]).max() * cut.slope > room:
+            return m - 1
+    return len(values) - 1

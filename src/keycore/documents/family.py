@@ -1,0 +1,90 @@
+"""Key family documents, ``wry-falcon.family/1``: in, out, and the figures derived from them."""
+
+from __future__ import annotations
+
+from types import MappingProxyType
+from typing import Any
+
+from keycore import families
+from keycore.cutting.profile import macs_from_geometry
+from keycore.documents.model import CutModel, FamilyModel, TrackModel
+from keycore.documents.parse import check
+from keycore.errors import BeyondReach, InputError
+from keycore.family import (
+    Blank, Cut, Depth, End, Family, Gauge, Kind, Play, Rules, Tolerance, Track, Tumbler,
+)  # fmt: skip
+from keycore.rules import count_bittings
+from keycore.units import Unit
+
+
+def read_family(data: Any) -> Family:
+    """A family from plain data or from the id of one that ships with the core.
+
+    Raises InputError naming the field.
+
+    >>> read_family("harbour-five").tracks[0].macs
+    5
+    """
+    if isinstance(data, str):
+        data = families.shipped(data)
+    model = check(FamilyModel, data)
+    return Family(
+        id=model.id,
+        name=model.name,
+        maker=model.maker or "",
+        kind=Kind(model.kind),
+        unit=Unit(model.unit),
+        gauge=Gauge(model.gauge),
+        numbered_from=End(model.numbered_from),
+        tracks=tuple(_read_track(track, place) for place, track in enumerate(model.tracks)),
+        blank=Blank(**model.blank.model_dump()) if model.blank else None,
+        tolerance=Tolerance(**model.tolerance.model_dump()) if model.tolerance else None,
+        play=Play(**model.play.model_dump()) if model.play else None,
+        rules=Rules(**model.rules.model_dump()) if model.rules else Rules(),
+        positions=MappingProxyType({k: tuple(v) for k, v in (model.positions or {}).items()}),
+        measured=model.measured,
+        entry=model.entry,
+        edition=model.edition or "",
+        setup=MappingProxyType(model.setup.model_dump(exclude_none=True) if model.setup else {}),
+        notes=model.notes or "",
+        source=model.source or "",
+    )
+
+
+def read_cut(model: CutModel) -> Cut:
+    """A cutter's shape from its model. Raises nothing."""
+    return Cut(model.flat, model.angle)
+
+
+def _read_track(model: TrackModel, place: int) -> Track:
+    try:
+        return Track(
+            name=model.name,
+            spaces=tuple(model.spaces),
+            depths=tuple(Depth(depth.label, depth.value) for depth in model.depths),
+            cut=read_cut(model.cut) if model.cut else None,
+            macs=model.macs,
+            tumbler=Tumbler(model.tumbler.shape, model.tumbler.size) if model.tumbler else None,
+        )
+    except InputError as error:
+        raise error.under(f"tracks[{place}]") from None
+
+
+def answer_family(data: Any) -> dict[str, Any]:
+    """The verb ``family``: check a document and answer with the derived figures.
+
+    Returns ``id``, ``bittings`` and ``macs_geometric`` by track, and ``left_out`` where exact
+    counting was out of reach. Raises InputError naming the field.
+    """
+    family = read_family(data)
+    counts: dict[str, dict[str, int | None]] = {}
+    left_out = {}
+    for track in family.tracks:
+        counts[track.name] = {"all": len(track.depths) ** len(track.spaces), "allowed": None}
+        try:
+            counts[track.name]["allowed"] = count_bittings(track, family.rules)
+        except BeyondReach as error:
+            left_out[f"bittings.{track.name}.allowed"] = error.reason
+    geometric = {track.name: macs_from_geometry(family, track) for track in family.tracks}
+    answer: dict[str, Any] = {"id": family.id, "bittings": counts, "macs_geometric": geometric}
+    return {**answer, "left_out": left_out} if left_out else answer

@@ -1,0 +1,205 @@
+"""The shape of every document the core reads, as pydantic models; their schemas ship beside them."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field
+
+MOST_TRACKS, MOST_SPACES, MOST_DEPTHS = 20, 60, 60
+LONGEST = 10_000.0  # no key, in any unit, is longer
+
+Length = Annotated[float, Field(ge=-LONGEST, le=LONGEST)]
+Positive = Annotated[float, Field(gt=0, le=LONGEST)]
+NotNegative = Annotated[float, Field(ge=0, le=LONGEST)]
+Label = Annotated[str, Field(min_length=1, max_length=3, pattern=r"^\S+$")]
+Text = Annotated[str, Field(max_length=2_000)]
+Name = Annotated[str, Field(min_length=1, max_length=120)]
+Place = Annotated[int, Field(ge=1, le=MOST_SPACES)]
+UnitName = Literal["in", "mm"]
+EndName = Literal["bow", "tip"]
+
+
+class Document(BaseModel):
+    """Nothing unknown, nothing coerced, every number finite."""
+
+    model_config = ConfigDict(extra="forbid", strict=True, allow_inf_nan=False, populate_by_name=True)
+
+
+class BlankModel(Document):
+    code: Name
+    height: Positive
+    thickness: Positive
+    length: Positive
+
+
+class DepthModel(Document):
+    label: Label
+    value: Length
+
+
+class CutModel(Document):
+    flat: NotNegative
+    angle: Annotated[float, Field(gt=0, lt=180)]
+
+
+class TumblerModel(Document):
+    shape: Literal["round", "flat"]
+    size: Positive
+
+
+class TrackModel(Document):
+    name: Name
+    spaces: Annotated[list[Length], Field(min_length=1, max_length=MOST_SPACES)]
+    depths: Annotated[list[DepthModel], Field(min_length=1, max_length=MOST_DEPTHS)]
+    cut: CutModel | None = None
+    macs: Annotated[int, Field(ge=0, le=MOST_DEPTHS)] | None = None
+    tumbler: TumblerModel | None = None
+
+
+class PlayModel(Document):
+    high: NotNegative
+    low: NotNegative
+
+
+class ToleranceModel(Document):
+    value: Positive
+    space: Positive
+
+
+class RulesModel(Document):
+    most_alike: Annotated[int, Field(ge=1, le=MOST_SPACES)] | None = None
+    fewest_depths: Annotated[int, Field(ge=1, le=MOST_DEPTHS)] | None = None
+
+
+class SetupModel(Document):
+    cutter: Text | None = None
+    jaw: Text | None = None
+    stop: Text | None = None
+
+
+class FamilyModel(Document):
+    """A key family."""
+
+    format: Literal["wry-falcon.family/1"]
+    id: Annotated[str, Field(min_length=1, max_length=80)]
+    name: Name
+    maker: Text | None = None
+    kind: Literal["edge", "double-edge", "side-milled", "dimple", "tubular", "rotary", "lever"]
+    unit: UnitName
+    gauge: Literal["shoulder", "tip"]
+    numbered_from: EndName
+    blank: BlankModel | None = None
+    tracks: Annotated[list[TrackModel], Field(min_length=1, max_length=MOST_TRACKS)]
+    measured: Literal["edge", "across"] = "edge"
+    entry: Literal["both", "one"] = "both"
+    edition: Text | None = None
+    play: PlayModel | None = None
+    tolerance: ToleranceModel | None = None
+    positions: dict[str, Annotated[list[Place], Field(max_length=MOST_SPACES)]] | None = None
+    rules: RulesModel | None = None
+    setup: SetupModel | None = None
+    notes: Text | None = None
+    source: Text | None = None
+
+
+FamilyReference = Annotated[str | dict[str, Any], Field(description="a family document or a shipped id")]
+
+
+class SpreadModel(Document):
+    mean: Length
+    sd: NotNegative
+
+
+class OffsetModel(SpreadModel):
+    tip: SpreadModel | None = None
+
+
+class SourceModel(Document):
+    counted_from: EndName | None = Field(default=None, alias="from")
+
+
+class InstrumentModel(SourceModel):
+    sd: Positive | Annotated[list[Positive], Field(max_length=MOST_SPACES)]
+    offset: OffsetModel
+
+
+class MeasuredModel(InstrumentModel):
+    kind: Literal["measured"]
+    values: Annotated[list[Length | None], Field(max_length=MOST_SPACES)]
+
+
+class RoundedModel(InstrumentModel):
+    kind: Literal["rounded"]
+    labels: Annotated[list[Label | None], Field(max_length=MOST_SPACES)]
+
+
+class FlushModel(SourceModel):
+    kind: Literal["flush"]
+    depth: Label
+    at: Annotated[list[Place], Field(max_length=MOST_SPACES)]
+    unsure: Annotated[list[Place], Field(max_length=MOST_SPACES)] = []
+
+
+class StatedModel(SourceModel):
+    kind: Literal["label"]
+    labels: Annotated[
+        list[Label | Annotated[list[Label], Field(min_length=1, max_length=MOST_DEPTHS)] | None],
+        Field(max_length=MOST_SPACES),
+    ]
+    trust: Annotated[float, Field(gt=0, le=1)] = 0.99
+
+
+EvidenceModel = Annotated[
+    MeasuredModel | RoundedModel | FlushModel | StatedModel, Field(discriminator="kind")
+]
+Bitting = Annotated[list[Label], Field(min_length=1, max_length=MOST_SPACES)]
+
+
+class ReadingModel(Document):
+    """What was seen of one track of a key."""
+
+    format: Literal["wry-falcon.reading/1"]
+    family: FamilyReference
+    track: Name | None = None
+    obey: list[Literal["macs", "rules"]] = ["macs"]
+    stray: Annotated[float, Field(ge=0, lt=1)] = 0.01
+    evidence: Annotated[list[EvidenceModel], Field(max_length=200)]
+    among: Annotated[list[Bitting], Field(min_length=1)] | None = None
+
+
+class PlanModel(Document):
+    """A key to be planned."""
+
+    format: Literal["wry-falcon.plan/1"]
+    family: FamilyReference
+    bitting: Annotated[dict[str, Bitting], Field(min_length=1, max_length=MOST_TRACKS)]
+    style: Literal["plunged", "ramped"]
+    cutter: CutModel | None = None
+
+
+class ProofCutModel(Document):
+    space: Place
+    from_gauge: Length
+    value: Length
+    measured: Length
+    measured_space: Length | None = None
+
+
+class ProofModel(Document):
+    """A cut key and what was measured on it."""
+
+    format: Literal["wry-falcon.proof/1"]
+    unit: UnitName
+    tolerance: ToleranceModel
+    sd: NotNegative
+    cuts: Annotated[list[ProofCutModel], Field(min_length=1, max_length=MOST_TRACKS * MOST_SPACES)]
+
+
+MODELS: dict[str, type[Document]] = {
+    "family": FamilyModel,
+    "reading": ReadingModel,
+    "plan": PlanModel,
+    "proof": ProofModel,
+}
+"""The documents the core reads, by the name of their schema."""

@@ -1,0 +1,28 @@
+"""Proofs of cut keys, ``wry-falcon.proof/1``: the verb ``verify``."""
+
+from __future__ import annotations
+
+from dataclasses import asdict
+from typing import Any
+
+from keycore.documents.model import ProofModel
+from keycore.documents.parse import check
+from keycore.family import Tolerance
+from keycore.proving.causes import likely_causes
+from keycore.proving.verdict import ProofCut, judge_key, worst
+
+
+def answer_verify(data: Any) -> dict[str, Any]:
+    """The verb ``verify``: measured cuts in, verdicts and likely causes out. Raises InputError."""
+    model = check(ProofModel, data)
+    tolerance = Tolerance(model.tolerance.value, model.tolerance.space)
+    cuts = [ProofCut(**cut.model_dump()) for cut in model.cuts]
+    judged = judge_key(cuts, model.sd, tolerance)
+    return {
+        "cuts": [
+            {"space": j.cut.space, "error": j.cut.error, "space_error": j.cut.space_error, "verdict": j.verdict.value}
+            for j in judged
+        ],
+        "verdict": worst([j.verdict for j in judged]).value,
+        "causes": [asdict(cause) for cause in likely_causes(cuts, model.sd, tolerance)],
+    }

@@ -1,0 +1,26 @@
+"""JSON Schemas of the documents, written from their models: ``python -m keycore.documents.schemas``."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+from typing import Any
+
+from keycore.documents.model import MODELS
+
+HERE = Path(__file__).parent
+
+
+def schema_of(name: str) -> dict[str, Any]:
+    """The JSON Schema (2020-12) of a document, as plain data; KeyError for an unknown name."""
+    return {
+        "$schema": "https://json-schema.org/draft/2020-12/schema",
+        "title": f"Wry Falcon {name}",
+        **MODELS[name].model_json_schema(by_alias=True),
+    }
+
+
+def write_schemas() -> None:
+    """Write every schema beside this file. Raises OSError where that is not allowed."""
+    for name in MODELS:
+        (HERE / f"{name}.schema.json").write_text(json.dumps(schema_of(name), indent=1) + "\n")

@@ -1,0 +1,288 @@
+"""A key family: its tracks, spaces and depths, and what a key of it is cut from."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from enum import StrEnum
+from math import radians, tan
+from types import MappingProxyType
+from typing import Any
+
+from keycore.errors import InputError
+from keycore.units import Unit
+
+
+def _nothing() -> Mapping[str, Any]:
+    return MappingProxyType({})
+
+
+class Kind(StrEnum):
+    """What the two coordinates of a cut are; see ``docs/formats.md``."""
+
+    EDGE = "edge"
+    DOUBLE_EDGE = "double-edge"
+    SIDE_MILLED = "side-milled"
+    DIMPLE = "dimple"
+    TUBULAR = "tubular"
+    ROTARY = "rotary"
+    LEVER = "lever"
+
+    @property
+    def falls_when_deeper(self) -> bool | None:
+        """Whether the depth value gets smaller as cuts get deeper; None: as the table says."""
+        if self in (Kind.SIDE_MILLED, Kind.ROTARY):
+            return None
+        return self != Kind.TUBULAR
+
+    @property
+    def is_profiled(self) -> bool:
+        """Whether the cuts make an edge profile that a cutting wheel follows."""
+        return self in (Kind.EDGE, Kind.DOUBLE_EDGE)
+
+
+class End(StrEnum):
+    """An end of the blade to count from."""
+
+    BOW = "bow"
+    TIP = "tip"
+
+
+class Gauge(StrEnum):
+    """What positions are measured from."""
+
+    SHOULDER = "shoulder"
+    TIP = "tip"
+
+    @property
+    def end(self) -> End:
+        """The end of the blade the gauge sits at; the shoulder belongs to the bow's end."""
+        return End.BOW if self == Gauge.SHOULDER else End.TIP
+
+
+@dataclass(frozen=True, slots=True)
+class Depth:
+    """One row of a depth table."""
+
+    label: str
+    value: float  # family unit (degrees for rotary keys)
+
+
+@dataclass(frozen=True, slots=True)
+class Cut:
+    """The shape a cutter leaves: a flat root and two flanks."""
+
+    flat: float  # whole width of the root flat, family unit
+    angle: float  # included angle, degrees
+
+    @property
+    def slope(self) -> float:
+        """T = tan(angle / 2): how far the flank runs along the blade for one unit of height."""
+        return tan(radians(self.angle) / 2)
+
+
+@dataclass(frozen=True, slots=True)
+class Tumbler:
+    """What stands on the key in the lock: a round end of a radius, or a flat of a width."""
+
+    shape: str  # "round" or "flat"
+    size: float  # radius or width, family unit
+
+
+@dataclass(frozen=True, slots=True)
+class Blank:
+    """The uncut key."""
+
+    code: str
+    height: float  # family unit
+    thickness: float
+    length: float
+
+
+@dataclass(frozen=True, slots=True)
+class Tolerance:
+    """How far a cut may be off."""
+
+    value: float  # in depth value, family unit
+    space: float  # along the blade
+
+
+@dataclass(frozen=True, slots=True)
+class Play:
+    """How far a tumbler may stand off before the lock feels it."""
+
+    high: float
+    low: float
+
+
+@dataclass(frozen=True, slots=True)
+class Rules:
+    """What a family's bittings keep to besides MACS; None where there is no such rule."""
+
+    most_alike: int | None = None  # at most so many cuts of one depth
+    fewest_depths: int | None = None  # at least so many different depths
+
+    @property
+    def any(self) -> bool:
+        """Whether there is a rule at all."""
+        return self.most_alike is not None or self.fewest_depths is not None
+
+
+@dataclass(frozen=True)
+class Track:
+    """One row of cuts: where they are (spaces) and how deep they may be (depths)."""
+
+    name: str
+    spaces: tuple[float, ...]  # in numbered order, from the gauge, family unit
+    depths: tuple[Depth, ...]  # shallowest first
+    cut: Cut | None = None
+    macs: int | None = None
+    tumbler: Tumbler | None = None
+    _step_of: Mapping[str, int] = field(init=False, repr=False, compare=False, default_factory=dict)
+
+    def __post_init__(self) -> None:
+        _check_strictly_one_way("spaces", self.spaces)
+        _check_strictly_one_way("depths", [depth.value for depth in self.depths])
+        steps = {depth.label: step for step, depth in enumerate(self.depths)}
+        if len(steps) != len(self.depths):
+            raise InputError("depths", "two depths have the same label")
+        object.__setattr__(self, "_step_of", steps)
+
+    @property
+    def values(self) -> tuple[float, ...]:
+        """The depth values, shallowest first."""
+        return tuple(depth.value for depth in self.depths)
+
+    @property
+    def labels(self) -> tuple[str, ...]:
+        """The depth labels, shallowest first."""
+        return tuple(depth.label for depth in self.depths)
+
+    def step(self, label: str) -> int:
+        """A label's place in the depth table; InputError when the table has no such label."""
+        try:
+            return self._step_of[label]
+        except KeyError:
+            known = " ".join(self.labels)
+            raise InputError("", f"no depth {label!r} in track {self.name}, which has {known}") from None
+
+    def steps(self, labels: Sequence[str]) -> tuple[int, ...]:
+        """The places of a whole bitting's labels; InputError for a wrong number or label."""
+        if len(labels) != len(self.spaces):
+            raise InputError("", f"{len(labels)} cuts for {len(self.spaces)} spaces")
+        found = []
+        for place, label in enumerate(labels):
+            try:
+                found.append(self.step(label))
+            except InputError as error:
+                raise error.under(f"[{place}]") from None
+        return tuple(found)
+
+    @property
+    def pitch(self) -> float | None:
+        """The smallest distance between neighbouring spaces; None with fewer than two."""
+        gaps = [abs(b - a) for a, b in zip(self.spaces, self.spaces[1:], strict=False)]
+        return min(gaps) if gaps else None
+
+
+@dataclass(frozen=True)
+class Family:
+    """A key family, checked once when made.
+
+    Raises InputError naming the field for: an order of spaces that contradicts gauge and
+    numbering, depth values that run the wrong way for the kind, positions of spaces that do
+    not exist, or widths across a key that is not double-edged.
+    """
+
+    id: str
+    name: str
+    kind: Kind
+    unit: Unit
+    gauge: Gauge
+    numbered_from: End
+    tracks: tuple[Track, ...]
+    blank: Blank | None = None
+    tolerance: Tolerance | None = None
+    play: Play | None = None
+    rules: Rules = Rules()
+    positions: Mapping[str, tuple[int, ...]] = field(default_factory=_nothing)
+    measured: str = "edge"  # "edge", or "across" for widths over both roots
+    entry: str = "both"  # ways up the key goes in: "both" or "one"
+    maker: str = ""
+    edition: str = ""
+    setup: Mapping[str, str] = field(default_factory=_nothing)
+    notes: str = ""
+    source: str = ""
+
+    def __post_init__(self) -> None:
+        names = [track.name for track in self.tracks]
+        if len(set(names)) != len(names):
+            raise InputError("tracks", "two tracks have the same name")
+        for place, track in enumerate(self.tracks):
+            _check_order_of_spaces(self, track, f"tracks[{place}].spaces")
+            _check_way_of_depths(self.kind, track, f"tracks[{place}].depths")
+        if self.measured == "across" and self.kind != Kind.DOUBLE_EDGE:
+            raise InputError("measured", "only a double-edge family is measured across")
+        _check_positions(self)
+
+    def track(self, name: str | None = None) -> Track:
+        """The track of that name, the first when none is named; InputError when unknown."""
+        for track in self.tracks:
+            if name in (None, track.name):
+                return track
+        raise InputError("track", f"family {self.id} has no track {name!r}")
+
+    @property
+    def share_per_edge(self) -> float:
+        """How much of a difference in depth value lies on one edge: half when measured across."""
+        return 0.5 if self.measured == "across" else 1.0
+
+    @property
+    def counts_from_gauge(self) -> bool:
+        """Whether space 1 is the one nearest the gauge."""
+        return self.numbered_from == self.gauge.end
+
+    def towards_tip(self, track: Track) -> tuple[float, ...]:
+        """u of each space: -1/2 at the one nearest the bow, +1/2 nearest the tip."""
+        low, high = min(track.spaces), max(track.spaces)
+        if high == low:
+            return (0.0,) * len(track.spaces)
+        sign = 1.0 if self.gauge == Gauge.SHOULDER else -1.0
+        return tuple(sign * ((x - low) / (high - low) - 0.5) for x in track.spaces)
+
+
+def _check_strictly_one_way(name: str, numbers: Sequence[float]) -> None:
+    steps = [b - a for a, b in zip(numbers, numbers[1:], strict=False)]
+    if not (all(step > 0 for step in steps) or all(step < 0 for step in steps)):
+        raise InputError(name, "must rise all the way or fall all the way")
+
+
+def _check_order_of_spaces(family: Family, track: Track, where: str) -> None:
+    if len(track.spaces) < 2:
+        return
+    rises = track.spaces[1] > track.spaces[0]
+    if rises != family.counts_from_gauge:
+        way = "rise" if family.counts_from_gauge else "fall"
+        raise InputError(
+            where,
+            f"must {way}: positions are measured from the {family.gauge} and counted from the {family.numbered_from}",
+        )
+
+
+def _check_way_of_depths(kind: Kind, track: Track, where: str) -> None:
+    wanted = kind.falls_when_deeper
+    if wanted is None or len(track.depths) < 2:
+        return
+    if (track.values[1] < track.values[0]) != wanted:
+        way = "fall" if wanted else "rise"
+        raise InputError(where, f"values must {way} from shallow to deep for a key of kind {kind}")
+
+
+def _check_positions(family: Family) -> None:
+    shortest = min(len(track.spaces) for track in family.tracks)
+    for lock, spaces in family.positions.items():
+        if len(set(spaces)) != len(spaces):
+            raise InputError(f"positions.{lock}", "a space is named twice")
+        for space in spaces:
+            if not 1 <= space <= shortest:
+                raise InputError(f"positions.{lock}", f"there is no space {space}, only 1 to {shortest}")

@@ -1,0 +1,151 @@
+"""What a key's pattern of errors names as the likely cause.
+
+Each cause is a small normal model of the errors it would make; its marginal likelihood is closed
+form (MacKay, "Information Theory, Inference, and Learning Algorithms", 2003, chapter 28, on the
+evidence framework). The prior weights are common practice, no source.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.special import log_ndtr, logsumexp
+
+from keycore.family import Tolerance
+from keycore.proving.verdict import ProofCut
+
+Array = NDArray[np.float64]
+
+PRIOR = {
+    "none": 0.50, "seat": 0.13, "depth": 0.09, "angle": 0.07, "single": 0.07,
+    "gauge": 0.06, "scale": 0.03, "cutter": 0.03, "loose": 0.02,
+}  # fmt: skip
+
+COMMON = 2.0  # how large an effect each cause makes, in tolerances
+LONE = 4.0
+UNEVEN = 0.25  # a sound machine's own scatter
+LOOSE = 1.5
+
+
+@dataclass(frozen=True, slots=True)
+class Cause:
+    """A possible cause, its weight among all, and what to do in words."""
+
+    cause: str
+    weight: float
+    says: str
+
+
+@dataclass(frozen=True)
+class _Errors:
+    e: Array  # (n,) depth errors
+    s: Array  # (m,) position errors, those measured
+    x: Array  # (n,) places along the blade, centred, -1/2 .. 1/2
+    v: Array  # (n,) depth values, likewise
+    steep: Array  # (n,) steepness of the worse neighbour, 0 .. 1
+    sd: float  # of one depth error on a sound machine
+    sd_space: float
+    tolerance: Tolerance
+
+
+def likely_causes(cuts: Sequence[ProofCut], sd: float, tolerance: Tolerance) -> list[Cause]:
+    """Rank what may have made these errors.
+
+    Arguments: the measured cuts (at least one, deeper meaning a smaller value), ``sd`` of one
+    measurement, the family's tolerance. Returns every cause with weights that sum to 1, likeliest
+    first. Raises nothing.
+    """
+    errors = _errors(cuts, sd, tolerance)
+    logs = {cause: np.log(prior) + _log_evidence(cause, errors) for cause, prior in PRIOR.items()}
+    total = logsumexp(list(logs.values()))
+    causes = [Cause(name, float(np.exp(log - total)), _says(name, errors)) for name, log in logs.items()]
+    return sorted(causes, key=lambda cause: -cause.weight)
+
+
+def _errors(cuts: Sequence[ProofCut], sd: float, tolerance: Tolerance) -> _Errors:
+    ordered = sorted(cuts, key=lambda cut: cut.from_gauge)
+    values = np.array([cut.value for cut in ordered])
+    jumps = np.abs(np.diff(values, prepend=values[0], append=values[-1]))
+    steep = np.maximum(jumps[:-1], jumps[1:])
+    spaces = [cut.space_error for cut in ordered if cut.space_error is not None]
+    return _Errors(
+        e=np.array([cut.error for cut in ordered]),
+        s=np.array(spaces),
+        x=_centred(np.array([cut.from_gauge for cut in ordered])),
+        v=_centred(values),
+        steep=steep / steep.max() if steep.max() > 0 else steep,
+        sd=float(np.hypot(sd, UNEVEN * tolerance.value)),
+        sd_space=float(np.hypot(sd, UNEVEN * tolerance.space)),
+        tolerance=tolerance,
+    )
+
+
+def _centred(numbers: Array) -> Array:
+    span = np.ptp(numbers)
+    return np.asarray((numbers - numbers.mean()) / span if span > 0 else np.zeros_like(numbers))
+
+
+def _log_evidence(cause: str, errors: _Errors) -> float:
+    """log p(errors | cause): depth errors and position errors together."""
+    n, size = len(errors.e), COMMON * errors.tolerance.value
+    ones = np.ones((n, 1))
+    shift = COMMON * errors.tolerance.space if cause == "gauge" else 0.0
+    spaces = _log_normal(errors.s, errors.sd_space, np.ones((len(errors.s), 1)), [shift])
+    match cause:
+        case "none" | "gauge":
+            depths = _log_normal(errors.e, errors.sd, ones, [0.0])
+        case "depth":
+            depths = _log_normal(errors.e, errors.sd, ones, [size])
+        case "seat":
+            depths = _log_one_way(errors.e, errors.sd, ones[:, 0], size)
+        case "angle":
+            depths = _log_normal(errors.e, errors.sd, np.column_stack([ones, errors.x]), [size, 2 * size])
+        case "scale":
+            depths = _log_normal(errors.e, errors.sd, np.column_stack([ones, errors.v]), [size, 2 * size])
+        case "cutter":
+            depths = _log_one_way(errors.e, errors.sd, errors.steep, size)
+        case "loose":
+            depths = _log_normal(errors.e, float(np.hypot(errors.sd, LOOSE * errors.tolerance.value)), ones, [0.0])
+        case _:  # single: any one cut may be the odd one
+            lone = LONE * errors.tolerance.value
+            each = [_log_normal(errors.e, errors.sd, column[:, None], [lone]) for column in np.eye(n)]
+            depths = float(logsumexp(each) - np.log(n))
+    return depths + spaces
+
+
+def _log_normal(e: Array, sd: float, design: Array, sizes: Sequence[float]) -> float:
+    """log N(e; 0, sd^2 I + design diag(sizes^2) design^T)."""
+    if not len(e):
+        return 0.0
+    covariance = sd**2 * np.eye(len(e)) + (design * np.square(sizes)) @ design.T
+    _, log_det = np.linalg.slogdet(2 * np.pi * covariance)
+    return float(-0.5 * (log_det + e @ np.linalg.solve(covariance, e)))
+
+
+def _log_one_way(e: Array, sd: float, column: Array, size: float) -> float:
+    """As above for one term that only ever cuts deep: a half-normal in place of a normal."""
+    precision = size**-2 + float(column @ column) / sd**2
+    mean = float(column @ e) / sd**2 / precision
+    two_sided = _log_normal(e, sd, column[:, None], [size])
+    return two_sided + float(np.log(2) + log_ndtr(-mean * precision**0.5))
+
+
+def _says(cause: str, errors: _Errors) -> str:
+    mean = float(errors.e.mean())
+    way = "deep" if mean < 0 else "shallow"
+    shift = f"{errors.s.mean():+.4f}" if len(errors.s) else "not measured"
+    odd = int(np.abs(errors.e - np.median(errors.e)).argmax()) + 1
+    return {
+        "none": "Nothing but the ordinary scatter of cutting and measuring.",
+        "seat": "All cuts deep alike: the blank was not bottomed in the jaw. Clamp again and cut again before any adjustment.",
+        "depth": f"All cuts {way} alike, by {abs(mean):.4f} on average: the depth setting is off, or the wheel is worn.",
+        "angle": "The error grows along the blade: the key sat at an angle, or the pitch is off. Clamp again, sight the millings.",
+        "scale": "The error grows with depth: the depth axis is out of scale. Service, not an offset.",
+        "single": f"One cut stands out, number {odd} from the gauge: a chip under the key, or a misread. Measure it again.",
+        "gauge": f"All cuts shifted along the blade ({shift}): the shoulder or tip was not at its stop, or the gauge is off.",
+        "cutter": "Deep only beside steep neighbours: wrong cutter angle, or a worn wheel.",
+        "loose": "Errors without a pattern: a loose jaw, a worn bearing or a dull wheel.",
+    }[cause]

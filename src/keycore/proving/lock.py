@@ -1,0 +1,180 @@
+"""The lock simulation: where tumblers stand on a key's real profile, and the chance that it turns."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from enum import StrEnum
+from itertools import pairwise
+from math import sqrt
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.special import ndtr
+
+from keycore.cutting.profile import Profile
+from keycore.errors import InputError
+from keycore.family import Family, Play, Track, Tumbler
+from keycore.reading.evidence import Spread
+
+Array = NDArray[np.float64]
+SHIFT_NODES = 241
+SHIFT_REACH = 6.0  # prior standard deviations either side
+
+
+class Feel(StrEnum):
+    """How a tumbler, or a whole key, goes in a lock."""
+
+    FREE = "free"
+    RUBS = "rubs"
+    SNAGS = "snags"
+    STUCK = "stuck"
+
+
+def tumbler_of(family: Family, track: Track) -> Tumbler:
+    """The family's tumbler; if it names none, round with a radius equal to the cut's flat.
+
+    Raises InputError where the track has neither tumbler nor cut.
+    """
+    if track.tumbler is not None:
+        return track.tumbler
+    if track.cut is None:
+        raise InputError("tracks.tumbler", f"track {track.name} of {family.id} names neither tumbler nor cut")
+    return Tumbler("round", track.cut.flat)
+
+
+def play_of(family: Family) -> Play:
+    """The lock's play; if the family names none, its value tolerance, high and low."""
+    if family.play is not None:
+        return family.play
+    if family.tolerance is None:
+        raise InputError("play", f"family {family.id} names neither play nor tolerance")
+    return Play(family.tolerance.value, family.tolerance.value)
+
+
+def stand(profile: Profile, spaces: Sequence[float], tumbler: Tumbler) -> tuple[float, ...]:
+    """How high each tumbler stands on a profile.
+
+    Round of radius r: the largest of h(x + d) - (r - sqrt(r**2 - d**2)) over |d| <= r; flat of
+    width w: the largest of h(x + d) over |d| <= w/2. Exact: on a straight run of slope m the
+    round end touches at d = m r / sqrt(1 + m**2). Arguments: ``spaces`` (n,). Returns (n,),
+    family unit. Raises nothing.
+
+    >>> flat = Profile(np.array([0.0, 1.0]), np.array([0.3, 0.3]))
+    >>> stand(flat, [0.5], Tumbler("round", 0.03))
+    (0.3,)
+    """
+    rest = _rest_round if tumbler.shape == "round" else _rest_flat
+    return tuple(rest(profile, x, tumbler.size) for x in spaces)
+
+
+def _rest_flat(profile: Profile, x: float, width: float) -> float:
+    low, high = x - width / 2, x + width / 2
+    inside = profile.x[(profile.x > low) & (profile.x < high)]
+    return float(profile.at(np.concatenate([[low, high], inside])).max())
+
+
+def _rest_round(profile: Profile, x: float, radius: float) -> float:
+    best = -np.inf
+    ends = [(x - radius - 1.0, profile.h[0]), *zip(profile.x, profile.h, strict=True), (x + radius + 1.0, profile.h[-1])]
+    for (x0, h0), (x1, h1) in pairwise(ends):
+        low, high = max(x0, x - radius), min(x1, x + radius)
+        if high < low or x1 <= x0:
+            continue
+        slope = (h1 - h0) / (x1 - x0)
+        touch = min(max(x + slope * radius / sqrt(1 + slope * slope), low), high)
+        dip = radius - sqrt(max(0.0, radius**2 - (touch - x) ** 2))
+        best = max(best, h0 + slope * (touch - x0) - dip)
+    return float(best)
+
+
+def feel_of(deviation: float, play: Play) -> Feel:
+    """What one tumbler does when it stands ``deviation`` above (+) or below (-) its place.
+
+    >>> feel_of(0.004, Play(high=0.003, low=0.002)).value
+    'rubs'
+    """
+    if deviation > play.high:
+        return Feel.RUBS
+    return Feel.SNAGS if deviation < -play.low else Feel.FREE
+
+
+@dataclass(frozen=True)
+class LockShift:
+    """What is known of a lock's own wear: a shift on all its tumblers, as nodes and weights (g,)."""
+
+    nodes: Array
+    weights: Array
+
+    @property
+    def mean(self) -> float:
+        """The expected shift."""
+        return float(self.nodes @ self.weights)
+
+
+NEW_LOCK = LockShift(np.zeros(1), np.ones(1))
+
+
+@dataclass(frozen=True)
+class Making:
+    """How far a key may come out from what was asked: each cut alone, and all cuts alike."""
+
+    sd_each: float
+    sd_common: float
+
+
+def lock_shift(old: Sequence[float], making: Making, play: Play, felt: Feel, prior: Spread) -> LockShift:
+    """What an old key's feel in a lock says about the lock's wear.
+
+    Arguments: ``old`` (n,) how far the old key's tumblers stand from their factory places, how
+    well that is known (``making``), the play, the feel, and what was thought of the shift before.
+    Returns a LockShift. Raises nothing; a feel that nothing explains leaves the prior as it was.
+    """
+    nodes = prior.mean + np.linspace(-SHIFT_REACH, SHIFT_REACH, SHIFT_NODES) * prior.sd
+    weights = np.exp(-0.5 * np.square((nodes - prior.mean) / prior.sd)) if prior.sd else np.ones(SHIFT_NODES)
+    seen = np.array([_chance_of_feel(np.array(old) - shift, making, play, felt) for shift in nodes])
+    if float((weights * seen).sum()) > 0:
+        weights = weights * seen
+    return LockShift(nodes, weights / weights.sum())
+
+
+def _chance_of_feel(away: Array, making: Making, play: Play, felt: Feel) -> float:
+    free = _all_within(away, making, play.low, play.high)
+    if felt == Feel.FREE:
+        return free
+    if felt == Feel.RUBS:
+        return _all_within(away, making, play.low, np.inf) - free
+    if felt == Feel.SNAGS:
+        return _all_within(away, making, np.inf, play.high) - free
+    return 1 - _all_within(away, making, 2 * play.low, 2 * play.high)
+
+
+def _all_within(away: Array, making: Making, low: float, high: float) -> float:
+    """P(every tumbler within -low .. high), the common error integrated out."""
+    common = np.linspace(-5, 5, 61) * making.sd_common
+    weights = np.exp(-0.5 * np.linspace(-5, 5, 61) ** 2)
+    sd = max(making.sd_each, 1e-9)
+    at = away[None, :] + common[:, None]
+    each = ndtr((high - at) / sd) - ndtr((-low - at) / sd)
+    return float(each.prod(axis=1) @ weights / weights.sum())
+
+
+def chance_of_turning(
+    deviations: Sequence[float], making: Making, play: Play, lock: LockShift = NEW_LOCK
+) -> float:
+    """The chance that a key turns freely.
+
+    P = sum over shifts c of w(c) P(-low <= dev_i + e_i + e - c <= high for every i), with e_i and
+    e normal (each cut's own error and the clamping's). Tumblers are taken to follow their own
+    root one for one, which holds while they stand on its flat.
+
+    Arguments: ``deviations`` (n,) of each tumbler's stand from its factory place, family unit.
+    Returns a probability. Raises nothing.
+
+    >>> round(chance_of_turning([0.0], Making(0.001, 0.0), Play(0.00196, 0.00196)), 2)
+    0.95
+    """
+    away = np.array(deviations, dtype=float)
+    matters = lock.weights > 1e-6
+    chances = [_all_within(away - shift, making, play.low, play.high) for shift in lock.nodes[matters]]
+    return float(np.dot(chances, lock.weights[matters]) / lock.weights[matters].sum())

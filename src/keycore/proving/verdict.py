@@ -1,0 +1,106 @@
+"""Proof of a cut key: is each cut inside its tolerance, and can the measuring tell?"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from enum import StrEnum
+from math import ceil
+
+from keycore.family import Tolerance
+
+COVERAGE = 2.0  # expanded uncertainty U = 2 sd
+ROUNDING = 1e-12
+
+
+class Verdict(StrEnum):
+    """The outcome for a cut or a key, best first."""
+
+    INSIDE = "inside"
+    DOUBTFUL = "doubtful"
+    OUTSIDE = "outside"
+
+
+_ORDER = list(Verdict)
+
+
+@dataclass(frozen=True, slots=True)
+class ProofCut:
+    """One cut of a finished key: what was wanted and what was measured."""
+
+    space: int
+    from_gauge: float
+    value: float
+    measured: float
+    measured_space: float | None = None
+
+    @property
+    def error(self) -> float:
+        """Measured less intended depth value."""
+        return self.measured - self.value
+
+    @property
+    def space_error(self) -> float | None:
+        """Measured less intended position, where it was measured."""
+        return None if self.measured_space is None else self.measured_space - self.from_gauge
+
+
+@dataclass(frozen=True, slots=True)
+class JudgedCut:
+    """One cut and its verdict."""
+
+    cut: ProofCut
+    verdict: Verdict
+
+
+def judge(error: float, sd: float, tolerance: float) -> Verdict:
+    """One error against one tolerance, allowing for the measuring.
+
+    With U = 2 sd: |e| + U <= tolerance is inside, |e| - U > tolerance outside, between doubtful
+    (the decision rule of ISO 14253-1 applied at both limits with coverage factor 2, from memory).
+    Arguments share one unit. Raises nothing.
+
+    >>> judge(0.0009, 0.0005, 0.002).value, judge(0.0015, 0.0005, 0.002).value
+    ('inside', 'doubtful')
+    """
+    expanded = COVERAGE * sd
+    if abs(error) + expanded <= tolerance + ROUNDING:
+        return Verdict.INSIDE
+    return Verdict.OUTSIDE if abs(error) - expanded > tolerance + ROUNDING else Verdict.DOUBTFUL
+
+
+def judge_key(cuts: Sequence[ProofCut], sd: float, tolerance: Tolerance) -> list[JudgedCut]:
+    """Every cut's verdict: the worse of its depth's and, where measured, its position's.
+
+    Arguments: cuts, ``sd`` of one measurement, the family's tolerance. Raises nothing.
+    """
+    judged = []
+    for cut in cuts:
+        verdicts = [judge(cut.error, sd, tolerance.value)]
+        if cut.space_error is not None:
+            verdicts.append(judge(cut.space_error, sd, tolerance.space))
+        judged.append(JudgedCut(cut, worst(verdicts)))
+    return judged
+
+
+def worst(verdicts: Sequence[Verdict]) -> Verdict:
+    """The worst of some verdicts; inside when there are none."""
+    return max(verdicts, key=_ORDER.index, default=Verdict.INSIDE)
+
+
+def repeats_needed(sd: float, tolerance: float, share: float = 0.5) -> int:
+    """How many repeats bring the expanded uncertainty down to a share of the tolerance.
+
+    Arguments: ``sd`` of one reading and the tolerance in one unit. Returns at least 1: with that
+    many, a perfect cut is sure to be judged inside and one off by (1 - share) just so. Raises
+    nothing.
+
+    >>> repeats_needed(0.0005, 0.002), repeats_needed(0.002, 0.002)
+    (1, 16)
+    """
+    return max(1, ceil(round((COVERAGE * sd / (share * tolerance)) ** 2, 9)))
+
+
+def can_be_inside(sd: float, tolerance: float) -> bool:
+    """Whether even a perfect cut could be judged inside with this measuring."""
+    return COVERAGE * sd < tolerance

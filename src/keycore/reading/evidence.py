@@ -1,0 +1,106 @@
+"""What was seen on the bench, each way of seeing its own noun, always in the family's own order."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass, replace
+
+from keycore.errors import InputError
+
+DEFAULT_STRAY = 0.01
+"""The chance that one value is plain wrong, unless said otherwise."""
+
+DEFAULT_TRUST = 0.99
+"""The chance that a stated label is right, unless said otherwise."""
+
+
+@dataclass(frozen=True, slots=True)
+class Spread:
+    """A normal distribution of something unknown; sd 0 fixes it at its mean."""
+
+    mean: float  # family unit
+    sd: float
+
+
+@dataclass(frozen=True, slots=True)
+class Measured:
+    """Values read with an instrument: one offset for the whole key, perhaps more towards the tip."""
+
+    values: tuple[float | None, ...]  # family unit; None where nothing was read
+    sd: tuple[float, ...]  # one for each space, family unit
+    offset: Spread
+    tip: Spread | None = None
+
+    def turned(self) -> Measured:
+        """The same values, counted from the other end."""
+        return replace(self, values=self.values[::-1], sd=self.sd[::-1])
+
+
+@dataclass(frozen=True, slots=True)
+class Rounded:
+    """Labels from a machine or gauge that rounds a measured value to the nearest depth."""
+
+    steps: tuple[int | None, ...]  # places in the depth table
+    sd: tuple[float, ...]
+    offset: Spread
+    tip: Spread | None = None
+
+    def turned(self) -> Rounded:
+        """The same labels, counted from the other end."""
+        return replace(self, steps=self.steps[::-1], sd=self.sd[::-1])
+
+
+@dataclass(frozen=True, slots=True)
+class Flush:
+    """One depth key in a visible lock: which tumblers sat flush, None where unsure."""
+
+    step: int
+    flush: tuple[bool | None, ...]
+
+    def turned(self) -> Flush:
+        """The same round, counted from the other end."""
+        return replace(self, flush=self.flush[::-1])
+
+
+@dataclass(frozen=True, slots=True)
+class Stated:
+    """Labels stated outright: stamped parts, a reading tool's grid; a set where between lines."""
+
+    steps: tuple[frozenset[int], ...]  # empty where nothing is stated
+    trust: float = DEFAULT_TRUST
+
+    def turned(self) -> Stated:
+        """The same labels, counted from the other end."""
+        return replace(self, steps=self.steps[::-1])
+
+
+Evidence = Measured | Rounded | Flush | Stated
+Instrument = Measured | Rounded
+
+
+def check_evidence(evidence: Iterable[Evidence], spaces: int) -> None:
+    """Refuse evidence whose lists are not one entry for each of ``spaces`` spaces.
+
+    Raises InputError naming ``evidence[i].values``, ``.labels`` or ``.sd``.
+    """
+    for place, source in enumerate(evidence):
+        for name, entries in _lists_of(source):
+            if len(entries) != spaces:
+                raise InputError(
+                    f"evidence[{place}].{name}", f"{len(entries)} {_NOUN[name]} for {spaces} spaces"
+                )
+
+
+_NOUN = {"values": "values", "labels": "labels", "sd": "numbers", "at": "entries"}
+
+
+def _lists_of(source: Evidence) -> list[tuple[str, tuple[object, ...]]]:
+    match source:
+        case Measured():
+            return [("values", source.values), ("sd", source.sd)]
+        case Rounded():
+            return [("labels", source.steps), ("sd", source.sd)]
+        case Flush():
+            return [("at", source.flush)]
+        case Stated():
+            return [("labels", source.steps)]

@@ -1,0 +1,158 @@
+"""What a family allows a bitting to be, and how many bittings that leaves.
+
+A bitting here is a tuple of steps (places in the depth table), one for each space.
+"""
+
+from __future__ import annotations
+
+from collections import Counter, defaultdict
+from collections.abc import Sequence
+from dataclasses import dataclass
+from math import comb
+
+import numpy as np
+from numpy.typing import NDArray
+
+from keycore.errors import BeyondReach
+from keycore.family import Rules, Track
+
+MOST_STATES = 400_000
+"""Exact counting gives up beyond so many intermediate states."""
+
+MOST_LISTED = 1_000_000
+"""Bittings are written out one by one up to so many."""
+
+
+@dataclass(frozen=True, slots=True)
+class Break:
+    """One rule that a bitting breaks, and the spaces (from 1) that break it."""
+
+    rule: str  # "macs", "most_alike" or "fewest_depths"
+    spaces: tuple[int, ...]
+
+
+def breaks(track: Track, rules: Rules, steps: Sequence[int | None]) -> list[Break]:
+    """The rules a bitting breaks; spaces that are None are passed over.
+
+    Arguments: ``steps`` (n,) places in the depth table. Returns one Break for each pair of
+    neighbours that differ by more than MACS, then one for each broken rule. Raises nothing.
+    """
+    found = [
+        Break("macs", (place, place + 1))
+        for place, (a, b) in enumerate(zip(steps, steps[1:], strict=False), start=1)
+        if track.macs is not None and a is not None and b is not None and abs(a - b) > track.macs
+    ]
+    seen = Counter(step for step in steps if step is not None)
+    if rules.most_alike is not None:
+        for step, times in sorted(seen.items()):
+            if times > rules.most_alike:
+                alike = tuple(place for place, s in enumerate(steps, start=1) if s == step)
+                found.append(Break("most_alike", alike))
+    if rules.fewest_depths is not None and None not in steps and len(seen) < rules.fewest_depths:
+        found.append(Break("fewest_depths", tuple(range(1, len(steps) + 1))))
+    return found
+
+
+def neighbours_allowed(track: Track, obey_macs: bool = True) -> NDArray[np.float64]:
+    """Which depth may stand next to which: a (d, d) matrix of 1 and 0.
+
+    Raises nothing. Without a MACS, or with ``obey_macs`` false, everything is allowed.
+    """
+    step = np.arange(len(track.depths))
+    limit = track.macs if obey_macs and track.macs is not None else len(step)
+    return np.asarray(np.abs(step[:, None] - step[None, :]) <= limit, dtype=float)
+
+
+def count_bittings(track: Track, rules: Rules = Rules()) -> int:
+    """How many bittings MACS and the rules allow, exactly.
+
+    Returns a Python integer of any size. Raises BeyondReach where the rules are no chain and
+    more than 400,000 intermediate states would have to be kept.
+
+    >>> from keycore.family import Depth
+    >>> table = tuple(Depth(str(k), 0.33 - 0.015 * k) for k in range(4))
+    >>> count_bittings(Track("A", (0.2, 0.35, 0.5), table, macs=1))
+    26
+    >>> count_bittings(Track("A", (0.2,), table, macs=0))
+    4
+    """
+    if not rules.any:
+        return _count_chain(track)
+    if track.macs is None or track.macs >= len(track.depths) - 1:
+        return _count_free(len(track.spaces), len(track.depths), rules)
+    return _count_ruled(track, rules)
+
+
+def _count_chain(track: Track) -> int:
+    depths = range(len(track.depths))
+    limit = len(track.depths) if track.macs is None else track.macs
+    ways = [1 for _ in depths]
+    for _ in track.spaces[1:]:
+        ways = [sum(ways[max(0, k - limit) : k + limit + 1]) for k in depths]
+    return sum(ways)
+
+
+def _count_free(spaces: int, depths: int, rules: Rules) -> int:
+    """No MACS: hand out the spaces depth by depth; state (spaces used, depths used)."""
+    most = spaces if rules.most_alike is None else min(spaces, rules.most_alike)
+    ways: Counter[tuple[int, int]] = Counter({(0, 0): 1})
+    for _ in range(depths):
+        following: Counter[tuple[int, int]] = Counter()
+        for (used, different), count in ways.items():
+            for more in range(min(most, spaces - used) + 1):
+                state = (used + more, different + (more > 0))
+                following[state] += count * comb(spaces - used, more)
+        ways = following
+    wanted = rules.fewest_depths or 0
+    return sum(count for (used, kinds), count in ways.items() if used == spaces and kinds >= wanted)
+
+
+def _count_ruled(track: Track, rules: Rules) -> int:
+    """MACS and rules together: state (last depth, how often each depth was used so far)."""
+    depths, limit = len(track.depths), track.macs or 0
+    most = rules.most_alike or len(track.spaces)
+    cap = most if rules.most_alike is not None else 1  # without it only "used at all" matters
+    if rules.most_alike == 0:
+        return 0
+    ways = {(k, tuple(int(j == k) for j in range(depths))): 1 for k in range(depths)}
+    for _ in track.spaces[1:]:
+        following: defaultdict[tuple[int, tuple[int, ...]], int] = defaultdict(int)
+        for (last, used), count in ways.items():
+            for k in range(max(0, last - limit), min(depths, last + limit + 1)):
+                if used[k] < most or rules.most_alike is None:
+                    following[k, (*used[:k], min(used[k] + 1, cap), *used[k + 1 :])] += count
+        if len(following) > MOST_STATES:
+            raise BeyondReach("rules", "too many combinations of depths to count exactly")
+        ways = dict(following)
+    wanted = rules.fewest_depths or 0
+    return sum(count for (_, used), count in ways.items() if sum(u > 0 for u in used) >= wanted)
+
+
+def list_bittings(track: Track, rules: Rules, obey_macs: bool) -> NDArray[np.int8]:
+    """Every allowed bitting, a (b, n) array of steps in lexicographic order.
+
+    Raises BeyondReach when more than a million would have to be written out on the way.
+    """
+    depths = len(track.depths)
+    allowed = neighbours_allowed(track, obey_macs) > 0
+    found = np.arange(depths, dtype=np.int8)[:, None]
+    for _ in track.spaces[1:]:
+        before, after = np.nonzero(allowed[found[:, -1]])
+        if len(before) > 4 * MOST_LISTED:
+            raise BeyondReach("obey", "more than a million bittings to weigh one by one under these rules")
+        found = np.column_stack([found[before], after.astype(np.int8)])
+        found = found[_within(found, rules.most_alike)]
+    found = found[_within(found, rules.most_alike)]
+    if rules.fewest_depths is not None:
+        kinds = sum((found == k).any(axis=1).astype(int) for k in range(depths))
+        found = found[np.asarray(kinds) >= rules.fewest_depths]
+    if len(found) > MOST_LISTED:
+        raise BeyondReach("obey", "more than a million bittings to weigh one by one under these rules")
+    return found
+
+
+def _within(bittings: NDArray[np.int8], most_alike: int | None) -> NDArray[np.bool_]:
+    if most_alike is None:
+        return np.ones(len(bittings), dtype=bool)
+    alike = [(bittings == k).sum(axis=1) for k in np.unique(bittings)]
+    return np.asarray(np.max(alike, axis=0) <= most_alike) if alike else np.ones(0, dtype=bool)
