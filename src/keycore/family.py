@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from enum import StrEnum
+from itertools import pairwise
 from math import radians, tan
 from types import MappingProxyType
 from typing import Any
@@ -181,7 +182,7 @@ class Track:
     @property
     def pitch(self) -> float | None:
         """The smallest distance between neighbouring spaces; None with fewer than two."""
-        gaps = [abs(b - a) for a, b in zip(self.spaces, self.spaces[1:], strict=False)]
+        gaps = [abs(b - a) for a, b in pairwise(self.spaces)]
         return min(gaps) if gaps else None
 
 
@@ -243,7 +244,7 @@ class Family:
         return self.numbered_from == self.gauge.end
 
     def towards_tip(self, track: Track) -> tuple[float, ...]:
-        """u of each space: -1/2 at the one nearest the bow, +1/2 nearest the tip."""
+        """U of each space: -1/2 at the one nearest the bow, +1/2 nearest the tip."""
         low, high = min(track.spaces), max(track.spaces)
         if high == low:
             return (0.0,) * len(track.spaces)
@@ -252,7 +253,7 @@ class Family:
 
 
 def _check_strictly_one_way(name: str, numbers: Sequence[float]) -> None:
-    steps = [b - a for a, b in zip(numbers, numbers[1:], strict=False)]
+    steps = [b - a for a, b in pairwise(numbers)]
     if not (all(step > 0 for step in steps) or all(step < 0 for step in steps)):
         raise InputError(name, "must rise all the way or fall all the way")
 

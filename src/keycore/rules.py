@@ -8,6 +8,7 @@ from __future__ import annotations
 from collections import Counter, defaultdict
 from collections.abc import Sequence
 from dataclasses import dataclass
+from itertools import pairwise
 from math import comb
 
 import numpy as np
@@ -15,6 +16,8 @@ from numpy.typing import NDArray
 
 from keycore.errors import BeyondReach
 from keycore.family import Rules, Track
+
+NO_RULES = Rules()
 
 MOST_STATES = 400_000
 """Exact counting gives up beyond so many intermediate states."""
@@ -39,7 +42,7 @@ def breaks(track: Track, rules: Rules, steps: Sequence[int | None]) -> list[Brea
     """
     found = [
         Break("macs", (place, place + 1))
-        for place, (a, b) in enumerate(zip(steps, steps[1:], strict=False), start=1)
+        for place, (a, b) in enumerate(pairwise(steps), start=1)
         if track.macs is not None and a is not None and b is not None and abs(a - b) > track.macs
     ]
     seen = Counter(step for step in steps if step is not None)
@@ -63,7 +66,7 @@ def neighbours_allowed(track: Track, obey_macs: bool = True) -> NDArray[np.float
     return np.asarray(np.abs(step[:, None] - step[None, :]) <= limit, dtype=float)
 
 
-def count_bittings(track: Track, rules: Rules = Rules()) -> int:
+def count_bittings(track: Track, rules: Rules = NO_RULES) -> int:
     """How many bittings MACS and the rules allow, exactly.
 
     Returns a Python integer of any size. Raises BeyondReach where the rules are no chain and

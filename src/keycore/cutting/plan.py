@@ -6,7 +6,13 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from keycore.cutting.profile import (
-    NOTHING, Profile, Style, edge_values, flats_left, macs_from_geometry, profile_of,
+    NOTHING,
+    Profile,
+    Style,
+    edge_values,
+    flats_left,
+    macs_from_geometry,
+    profile_of,
 )  # fmt: skip
 from keycore.errors import InputError
 from keycore.family import Blank, Cut, Family, Gauge, Track
@@ -86,7 +92,7 @@ def plan_cuts(
         if fitted is None:
             raise InputError(f"family.tracks.{name}.cut", "needed to plan a key")
         to_values = tuple((values or {}).get(name) or (track.values[step] for step in steps))
-        planned = _plan_track(family, blank, track, labels, to_values, fitted, style)
+        planned = _plan_track(family, track, labels, to_values, cut=fitted, style=style)
         tracks.append(planned)
         problems += _problems(family, blank, planned, steps, fitted)
     return Plan(family, blank, style, tuple(tracks), tuple(problems))
@@ -103,8 +109,9 @@ def _check_plannable(family: Family) -> Blank:
 
 
 def _plan_track(
-    family: Family, blank: Blank, track: Track, labels: Sequence[str], values: Sequence[float], cut: Cut, style: Style
+    family: Family, track: Track, labels: Sequence[str], values: Sequence[float], *, cut: Cut, style: Style
 ) -> TrackPlan:
+    blank = _check_plannable(family)
     heights = edge_values(family, values)
     (full_height,) = edge_values(family, [blank.height])
     flats = flats_left(track.spaces, heights, cut)
@@ -128,11 +135,21 @@ def _plan_track(
 def _problems(family: Family, blank: Blank, planned: TrackPlan, steps: Sequence[int], fitted: Cut) -> list[Problem]:
     track = planned.track
     found = [
-        Problem("macs" if b.rule == "macs" else "rules", track.name, b.spaces, _says_break(family, track, b.rule, b.spaces, steps))
+        Problem(
+            "macs" if b.rule == "macs" else "rules",
+            track.name,
+            b.spaces,
+            _says_break(family, track, b.rule, b.spaces, steps),
+        )
         for b in breaks(track, family.rules, steps)
     ]
     found += [
-        Problem("no-flat", track.name, (cut.space,), f"Its neighbours' flanks leave nothing of cut {cut.space}: the depth is gone.")
+        Problem(
+            "no-flat",
+            track.name,
+            (cut.space,),
+            f"Its neighbours' flanks leave nothing of cut {cut.space}: the depth is gone.",
+        )
         for cut in planned.cuts
         if cut.flat_left <= NOTHING
     ]
@@ -144,10 +161,7 @@ def _problems(family: Family, blank: Blank, planned: TrackPlan, steps: Sequence[
 def _says_break(family: Family, track: Track, rule: str, spaces: tuple[int, ...], steps: Sequence[int]) -> str:
     if rule == "macs":
         a, b = spaces
-        return (
-            f"From cut {a} to cut {b} is {abs(steps[a - 1] - steps[b - 1])} steps; "
-            f"this family allows {track.macs}."
-        )
+        return f"From cut {a} to cut {b} is {abs(steps[a - 1] - steps[b - 1])} steps; this family allows {track.macs}."
     if rule == "most_alike":
         return f"{len(spaces)} cuts are alike; this family allows {family.rules.most_alike}."
     return f"This family needs at least {family.rules.fewest_depths} different depths."

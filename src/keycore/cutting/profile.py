@@ -144,7 +144,7 @@ def flats_left(spaces: Sequence[float], heights: Sequence[float], cut: Cut) -> t
     every deeper cut's reach |x - x_j| < f/2 + (v_i - v_j) T. Raises nothing.
 
     >>> flats_left([0.0, 0.1], [0.30, 0.22], Cut(flat=0.03, angle=90))
-    (0.005, 0.03)
+    (0.02, 0.03)
     """
     return tuple(
         round(_uncovered(x - cut.flat / 2, x + cut.flat / 2, _reaches(spaces, heights, v, cut)), 12)
@@ -152,9 +152,7 @@ def flats_left(spaces: Sequence[float], heights: Sequence[float], cut: Cut) -> t
     )
 
 
-def _reaches(
-    spaces: Sequence[float], heights: Sequence[float], level: float, cut: Cut
-) -> list[tuple[float, float]]:
+def _reaches(spaces: Sequence[float], heights: Sequence[float], level: float, cut: Cut) -> list[tuple[float, float]]:
     """What deeper cuts take away at a level, as intervals along the blade."""
     reach = []
     for x, v in zip(spaces, heights, strict=True):

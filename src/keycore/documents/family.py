@@ -11,7 +11,18 @@ from keycore.documents.model import CutModel, FamilyModel, TrackModel
 from keycore.documents.parse import check
 from keycore.errors import BeyondReach, InputError
 from keycore.family import (
-    Blank, Cut, Depth, End, Family, Gauge, Kind, Play, Rules, Tolerance, Track, Tumbler,
+    Blank,
+    Cut,
+    Depth,
+    End,
+    Family,
+    Gauge,
+    Kind,
+    Play,
+    Rules,
+    Tolerance,
+    Track,
+    Tumbler,
 )  # fmt: skip
 from keycore.rules import count_bittings
 from keycore.units import Unit
@@ -23,7 +34,7 @@ def read_family(data: Any) -> Family:
     Raises InputError naming the field.
 
     >>> read_family("harbour-five").tracks[0].macs
-    5
+    4
     """
     if isinstance(data, str):
         data = families.shipped(data)

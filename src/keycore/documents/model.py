@@ -150,9 +150,7 @@ class StatedModel(SourceModel):
     trust: Annotated[float, Field(gt=0, le=1)] = 0.99
 
 
-EvidenceModel = Annotated[
-    MeasuredModel | RoundedModel | FlushModel | StatedModel, Field(discriminator="kind")
-]
+EvidenceModel = Annotated[MeasuredModel | RoundedModel | FlushModel | StatedModel, Field(discriminator="kind")]
 Bitting = Annotated[list[Label], Field(min_length=1, max_length=MOST_SPACES)]
 
 

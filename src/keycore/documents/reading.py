@@ -7,7 +7,12 @@ from typing import Any
 
 from keycore.documents.family import read_family
 from keycore.documents.model import (
-    FlushModel, InstrumentModel, MeasuredModel, ReadingModel, RoundedModel, StatedModel,
+    FlushModel,
+    InstrumentModel,
+    MeasuredModel,
+    ReadingModel,
+    RoundedModel,
+    StatedModel,
 )  # fmt: skip
 from keycore.documents.parse import check
 from keycore.errors import InputError
@@ -48,8 +53,6 @@ def _steps(track: Track, labels: Sequence[str], where: str) -> tuple[int, ...]:
         return track.steps(labels)
     except InputError as error:
         raise error.under(where) from None
-
-
 
 
 def _step(track: Track, label: str, where: str) -> int:
@@ -124,8 +127,7 @@ def write_posterior(posterior: Posterior) -> dict[str, Any]:
             for place, (step, row) in enumerate(zip(posterior.settled, posterior.marginals, strict=True))
         ],
         "bittings": [
-            {"labels": [labels[step] for step in steps], "probability": chance}
-            for steps, chance in posterior.bittings
+            {"labels": [labels[step] for step in steps], "probability": chance} for steps, chance in posterior.bittings
         ],
         "offset": _write_spread(posterior.offset),
         "nearest": posterior.nearest and [None if s is None else labels[s] for s in posterior.nearest],

@@ -89,7 +89,7 @@ def _centred(numbers: Array) -> Array:
 
 
 def _log_evidence(cause: str, errors: _Errors) -> float:
-    """log p(errors | cause): depth errors and position errors together."""
+    """Log p(errors | cause): depth errors and position errors together."""
     n, size = len(errors.e), COMMON * errors.tolerance.value
     ones = np.ones((n, 1))
     shift = COMMON * errors.tolerance.space if cause == "gauge" else 0.0
@@ -117,7 +117,7 @@ def _log_evidence(cause: str, errors: _Errors) -> float:
 
 
 def _log_normal(e: Array, sd: float, design: Array, sizes: Sequence[float]) -> float:
-    """log N(e; 0, sd^2 I + design diag(sizes^2) design^T)."""
+    """Log N(e; 0, sd^2 I + design diag(sizes^2) design^T)."""
     if not len(e):
         return 0.0
     covariance = sd**2 * np.eye(len(e)) + (design * np.square(sizes)) @ design.T
@@ -140,12 +140,16 @@ def _says(cause: str, errors: _Errors) -> str:
     odd = int(np.abs(errors.e - np.median(errors.e)).argmax()) + 1
     return {
         "none": "Nothing but the ordinary scatter of cutting and measuring.",
-        "seat": "All cuts deep alike: the blank was not bottomed in the jaw. Clamp again and cut again before any adjustment.",
-        "depth": f"All cuts {way} alike, by {abs(mean):.4f} on average: the depth setting is off, or the wheel is worn.",
-        "angle": "The error grows along the blade: the key sat at an angle, or the pitch is off. Clamp again, sight the millings.",
+        "seat": "All cuts deep alike: the blank was not bottomed in the jaw. "
+        "Clamp again and cut again before any adjustment.",
+        "depth": f"All cuts {way} alike, by {abs(mean):.4f} on average: the depth setting is off, or the wheel worn.",
+        "angle": "The error grows along the blade: the key sat at an angle, or the pitch is off. "
+        "Clamp again, sight the millings.",
         "scale": "The error grows with depth: the depth axis is out of scale. Service, not an offset.",
-        "single": f"One cut stands out, number {odd} from the gauge: a chip under the key, or a misread. Measure it again.",
-        "gauge": f"All cuts shifted along the blade ({shift}): the shoulder or tip was not at its stop, or the gauge is off.",
+        "single": f"One cut stands out, number {odd} from the gauge: a chip under the key, or a misread. "
+        "Measure it again.",
+        "gauge": f"All cuts shifted along the blade ({shift}): the shoulder or tip was not at its stop, "
+        "or the gauge is off.",
         "cutter": "Deep only beside steep neighbours: wrong cutter angle, or a worn wheel.",
         "loose": "Errors without a pattern: a loose jaw, a worn bearing or a dull wheel.",
     }[cause]

