@@ -16,6 +16,9 @@ MOST_CUTS = 400
 DEEPEST_FEED = 0.4  # share of a cut's time spent moving before the plunge
 
 
+AFTER_HOMING = {"stalled": "held", "held": "held", "turn": "turn", "stopped": "stopped", "loaded": "loaded"}
+
+
 class Refused(Exception):
     """The machine will not do that now; the text says why."""
 
@@ -85,7 +88,7 @@ class Machine:
         if self.state == "cutting":
             raise Refused("it is cutting: hold or stop it first")
         freed = self.state == "stalled"
-        self.state = "held" if freed else ("loaded" if self.job and not self._finished() else "idle")
+        self.state = AFTER_HOMING.get(self.state, "idle")
         self.log("homed", freed=freed)
 
     def load(self, job: str, cuts: list[dict[str, Any]], blank_height: float, onto: str | None = None) -> None:

@@ -24,5 +24,5 @@ def answer_verify(data: Any) -> dict[str, Any]:
             for j in judged
         ],
         "verdict": worst([j.verdict for j in judged]).value,
-        "causes": [asdict(cause) for cause in likely_causes(cuts, model.sd, tolerance)],
+        "causes": [asdict(cause) for cause in likely_causes(cuts, model.sd, tolerance, model.unit)],
     }

@@ -51,17 +51,18 @@ class _Errors:
     tolerance: Tolerance
 
 
-def likely_causes(cuts: Sequence[ProofCut], sd: float, tolerance: Tolerance) -> list[Cause]:
+def likely_causes(cuts: Sequence[ProofCut], sd: float, tolerance: Tolerance, unit: str = "") -> list[Cause]:
     """Rank what may have made these errors.
 
     Arguments: the measured cuts (at least one, deeper meaning a smaller value), ``sd`` of one
-    measurement, the family's tolerance. Returns every cause with weights that sum to 1, likeliest
-    first. Raises nothing.
+    measurement, the family's tolerance, the ``unit`` to name in words. Returns every cause with
+    weights that sum to 1, likeliest first. Raises nothing.
     """
     errors = _errors(cuts, sd, tolerance)
     logs = {cause: np.log(prior) + _log_evidence(cause, errors) for cause, prior in PRIOR.items()}
     total = logsumexp(list(logs.values()))
-    causes = [Cause(name, float(np.exp(log - total)), _says(name, errors)) for name, log in logs.items()]
+    suffix = f" {unit}" if unit else ""
+    causes = [Cause(name, float(np.exp(log - total)), _says(name, errors, suffix)) for name, log in logs.items()]
     return sorted(causes, key=lambda cause: -cause.weight)
 
 
@@ -133,16 +134,17 @@ def _log_one_way(e: Array, sd: float, column: Array, size: float) -> float:
     return two_sided + float(np.log(2) + log_ndtr(-mean * precision**0.5))
 
 
-def _says(cause: str, errors: _Errors) -> str:
+def _says(cause: str, errors: _Errors, unit: str) -> str:
     mean = float(errors.e.mean())
     way = "deep" if mean < 0 else "shallow"
-    shift = f"{errors.s.mean():+.4f}" if len(errors.s) else "not measured"
+    shift = f"{errors.s.mean():+.4f}{unit}" if len(errors.s) else "not measured"
     odd = int(np.abs(errors.e - np.median(errors.e)).argmax()) + 1
     return {
         "none": "Nothing but the ordinary scatter of cutting and measuring.",
         "seat": "All cuts deep alike: the blank was not bottomed in the jaw. "
         "Clamp again and cut again before any adjustment.",
-        "depth": f"All cuts {way} alike, by {abs(mean):.4f} on average: the depth setting is off, or the wheel worn.",
+        "depth": f"All cuts {way} alike, by {abs(mean):.4f}{unit} on average: "
+        "the depth setting is off, or the wheel is worn.",
         "angle": "The error grows along the blade: the key sat at an angle, or the pitch is off. "
         "Clamp again, sight the millings.",
         "scale": "The error grows with depth: the depth axis is out of scale. Service, not an offset.",

@@ -20,6 +20,8 @@ from keycore.reading.evidence import Spread
 Array = NDArray[np.float64]
 SHIFT_NODES = 241
 SHIFT_REACH = 6.0  # prior standard deviations either side
+MISTAKEN = 0.1
+"""How often a feel comes from something else (dirt, a dry lock): common practice, no source."""
 
 
 class Feel(StrEnum):
@@ -132,13 +134,13 @@ def lock_shift(old: Sequence[float], making: Making, play: Play, felt: Feel, pri
 
     Arguments: ``old`` (n,) how far the old key's tumblers stand from their factory places, how
     well that is known (``making``), the play, the feel, and what was thought of the shift before.
-    Returns a LockShift. Raises nothing; a feel that nothing explains leaves the prior as it was.
+    One feel in ten is taken to come from something else, so a feel that no likely shift explains
+    leaves the prior much as it was. Returns a LockShift. Raises nothing.
     """
     nodes = prior.mean + np.linspace(-SHIFT_REACH, SHIFT_REACH, SHIFT_NODES) * prior.sd
     weights = np.exp(-0.5 * np.square((nodes - prior.mean) / prior.sd)) if prior.sd else np.ones(SHIFT_NODES)
     seen = np.array([_chance_of_feel(np.array(old) - shift, making, play, felt) for shift in nodes])
-    if float((weights * seen).sum()) > 0:
-        weights = weights * seen
+    weights = weights * ((1 - MISTAKEN) * seen + MISTAKEN / len(Feel))
     return LockShift(nodes, weights / weights.sum())
 
 

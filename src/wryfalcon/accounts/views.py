@@ -1,0 +1,26 @@
+"""What a person prefers to see."""
+
+from __future__ import annotations
+
+from django.http import HttpResponse
+from django.shortcuts import redirect
+from django.utils.http import url_has_allowed_host_and_scheme
+from django.views.decorators.http import require_POST
+
+from wryfalcon.accounts.models import Theme, UnitShown
+from wryfalcon.accounts.permissions import PersonRequest
+
+CHOICES = {"unit": UnitShown.values, "theme": Theme.values}
+
+
+@require_POST
+def prefer(request: PersonRequest) -> HttpResponse:
+    """Keep a preference and go back to the page it was set on."""
+    for name, allowed in CHOICES.items():
+        if request.POST.get(name) in allowed:
+            setattr(request.user, name, request.POST[name])
+    if "fine" in request.POST:
+        request.user.fine = request.POST["fine"] == "1"
+    request.user.save()
+    back = request.POST.get("back", "/")
+    return redirect(back if url_has_allowed_host_and_scheme(back, allowed_hosts={request.get_host()}) else "/")

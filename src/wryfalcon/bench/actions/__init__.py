@@ -1,0 +1,1 @@
+"""One action for each change of state: check, write, record who did it, in one transaction."""

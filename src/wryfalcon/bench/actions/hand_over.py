@@ -1,0 +1,31 @@
+"""Closing a job: the keys given back, the record complete."""
+
+from __future__ import annotations
+
+from django.db import transaction
+from django.utils import timezone
+
+from wryfalcon.accounts.models import User
+from wryfalcon.bench.actions.take_in import check_open
+from wryfalcon.bench.models import Tag, TagState
+from wryfalcon.bench.queries.proving import passed_keys
+from wryfalcon.bench.refusal import NotDone
+from wryfalcon.records.actions import write_down
+from wryfalcon.records.models import Event
+
+
+@transaction.atomic
+def hand_over(actor: User, tag: Tag, reason: str = "") -> None:
+    """Close a tag. With fewer proven keys than were wanted, a reason is needed."""
+    check_open(tag)
+    proven = passed_keys(tag)
+    if proven < tag.quantity and not reason.strip():
+        raise NotDone(
+            f"{proven} of {tag.quantity} keys are proven. Say why the job ends here; it stays with the record.",
+            "reason",
+        )
+    tag.state, tag.closed_at = TagState.CLOSED, timezone.now()
+    if reason.strip():
+        tag.note = f"{tag.note}\n{reason.strip()}".strip()
+    tag.save()
+    write_down(Event.HANDED_OVER, actor, tag, proven=proven, wanted=tag.quantity, reason=reason.strip())

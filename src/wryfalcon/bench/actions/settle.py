@@ -1,0 +1,140 @@
+"""Deciding what the key is and what is cut, and reading the bitting back against its source."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+
+from django.db import transaction
+from django.utils import timezone
+
+from keycore.cutting.intent import values_to_cut
+from keycore.errors import InputError
+from keycore.family import Family
+from wryfalcon.accounts.models import User
+from wryfalcon.bench.actions.take_in import check_open
+from wryfalcon.bench.models import Intent, Overruling, Settlement, Tag
+from wryfalcon.bench.refusal import NotDone
+from wryfalcon.records.actions import write_down
+from wryfalcon.records.models import Event
+
+
+@dataclass(frozen=True)
+class DeeperCut:
+    """A single cut taken some steps deeper, and why."""
+
+    track: str
+    space: int
+    steps: int
+    reason: str
+
+
+@dataclass(frozen=True)
+class Choice:
+    """What the key is, by track, and what is to be cut from it."""
+
+    bitting: Mapping[str, Sequence[str]]
+    chance: float | None = None
+    intent: str = Intent.RESTORE
+    as_measured: Mapping[str, Sequence[float | None]] = field(default_factory=dict)
+    deeper_by: float = 0.0  # compensate: family unit
+    deeper_cuts: Sequence[DeeperCut] = ()
+    reason: str = ""
+
+
+@transaction.atomic
+def overrule(actor: User, tag: Tag, cut: tuple[str, int], label: str, reason: str) -> None:
+    """Decide one cut otherwise than the reading says. Raises NotDone without a reason."""
+    check_open(tag)
+    track_name, space = cut
+    track = tag.family.track(track_name)
+    if not 1 <= space <= len(track.spaces):
+        raise NotDone(f"There is no cut {space}.", "space")
+    if label not in track.labels:
+        raise NotDone(f"There is no depth {label[:3]}; this family has {' '.join(track.labels)}.", "label")
+    if not reason.strip():
+        raise NotDone("Say what you saw: the reason stays with the key.", "reason")
+    Overruling.objects.filter(tag=tag, track=track_name, space=space, withdrawn=False).update(withdrawn=True)
+    Overruling.objects.create(
+        tag=tag, track=track_name, space=space, label=label, reason=reason.strip()[:200], by=actor
+    )
+    write_down(Event.OVERRULED, actor, tag, track=track_name, space=space, label=label, reason=reason.strip()[:200])
+
+
+@transaction.atomic
+def withdraw_overruling(actor: User, tag: Tag, cut: tuple[str, int]) -> None:
+    """Go back to what the reading says for one cut."""
+    check_open(tag)
+    track, space = cut
+    found = Overruling.objects.filter(tag=tag, track=track, space=space, withdrawn=False)
+    if not found.update(withdrawn=True):
+        raise NotDone(f"Cut {space} is not overruled.")
+    write_down(Event.OVERRULE_WITHDRAWN, actor, tag, track=track, space=space)
+
+
+@transaction.atomic
+def settle(actor: User, tag: Tag, choice: Choice) -> Settlement:
+    """Write down what the key is and the values to cut. Raises NotDone naming the field."""
+    check_open(tag)
+    family = tag.family
+    missing = [track.name for track in family.tracks if track.name not in choice.bitting]
+    if missing:
+        raise NotDone(f"Track {missing[0]} has not been read yet.")
+    for deeper in choice.deeper_cuts:
+        if not deeper.reason.strip():
+            raise NotDone(f"Say why cut {deeper.space} goes deeper; the reason stays with the key.", "deeper_reason")
+    settlement = Settlement.objects.create(
+        tag=tag,
+        bitting={name: list(labels) for name, labels in choice.bitting.items()},
+        chance=choice.chance,
+        intent=choice.intent,
+        deeper_by=choice.deeper_by if choice.intent == Intent.COMPENSATE else 0.0,
+        deeper_cuts=[vars_of(deeper) for deeper in choice.deeper_cuts],
+        values=values_of(family, choice),
+        reason=choice.reason.strip()[:200],
+        edition=family.edition,
+        by=actor,
+    )
+    write_down(
+        Event.SETTLED, actor, tag, bitting=settlement.bitting, intent=settlement.intent, reason=settlement.reason
+    )
+    return settlement
+
+
+def values_of(family: Family, choice: Choice) -> dict[str, list[float]]:
+    """The depth values a choice cuts, by track; NotDone for a step that the table does not have."""
+    values = {}
+    for name, labels in choice.bitting.items():
+        track = family.track(name)
+        try:
+            values[name] = list(
+                values_to_cut(
+                    family,
+                    track,
+                    track.steps(labels),
+                    as_measured=choice.as_measured.get(name) if choice.intent == Intent.COPY else None,
+                    deeper_by=choice.deeper_by if choice.intent == Intent.COMPENSATE else 0.0,
+                    deeper_steps={cut.space: cut.steps for cut in choice.deeper_cuts if cut.track == name},
+                )
+            )
+        except InputError as error:
+            raise NotDone(f"{error.reason[0].upper()}{error.reason[1:]}.", "deeper_cuts") from None
+    return values
+
+
+def vars_of(deeper: DeeperCut) -> dict[str, object]:
+    """A deeper cut as it is kept."""
+    return {"track": deeper.track, "space": deeper.space, "steps": deeper.steps, "reason": deeper.reason.strip()[:200]}
+
+
+@transaction.atomic
+def read_back(actor: User, tag: Tag) -> Settlement:
+    """Confirm that the bitting was read back aloud against its source."""
+    check_open(tag)
+    settlement = tag.settlement
+    if settlement is None:
+        raise NotDone("There is no settled bitting to read back yet.")
+    settlement.read_back_at = timezone.now()
+    settlement.save()
+    write_down(Event.READ_BACK, actor, tag, bitting=settlement.bitting)
+    return settlement

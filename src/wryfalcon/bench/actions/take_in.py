@@ -1,0 +1,128 @@
+"""Taking a job in, changing what was taken in, and saying honestly that it is not for us."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+
+from django.db import transaction
+from django.db.models import Max
+from django.utils import timezone
+
+from wryfalcon.accounts.models import User
+from wryfalcon.bench.models import Customer, Lock, OnBench, Tag, TagState
+from wryfalcon.bench.refusal import NotDone
+from wryfalcon.library.models import Blank, FamilyRecord
+from wryfalcon.machines.models import Run, RunState
+from wryfalcon.records.actions import write_down
+from wryfalcon.records.models import Event
+
+FIRST_NUMBER = 401
+
+
+@dataclass(frozen=True)
+class Baseline:
+    """A lock the key must work, and how the old key feels in it."""
+
+    name: str
+    enters: str = ""
+    turns: str = ""
+    leaves: str = ""
+
+
+@dataclass(frozen=True)
+class Job:
+    """What is written on a tag."""
+
+    title: str
+    customer: str
+    on_bench: str
+    family: FamilyRecord
+    blank: Blank | None = None
+    authority: str = ""
+    quantity: int = 1
+    brought_back: str = ""  # the number of the tag that made the key
+    note: str = ""
+    locks: Sequence[Baseline] = field(default=())
+
+
+@transaction.atomic
+def take_in(actor: User, job: Job) -> Tag:
+    """Write a new tag. Raises NotDone naming the field."""
+    number = (Tag.objects.aggregate(last=Max("number"))["last"] or FIRST_NUMBER - 1) + 1
+    tag = Tag(number=number)
+    _write(tag, job)
+    write_down(Event.TAKEN_IN, actor, tag, title=tag.title, authority=tag.authority)
+    return tag
+
+
+@transaction.atomic
+def change(actor: User, tag: Tag, job: Job) -> Tag:
+    """Change what is written on an open tag. Raises NotDone naming the field."""
+    check_open(tag)
+    if tag.family_record_id not in (None, job.family.pk) and _is_read(tag):
+        raise NotDone("Something was read or settled for this family already. Take in a new tag instead.", "family")
+    before = {"title": tag.title, "authority": tag.authority}
+    _write(tag, job)
+    write_down(Event.CHANGED, actor, tag, before=before)
+    return tag
+
+
+@transaction.atomic
+def decline(actor: User, tag: Tag, why: str) -> None:
+    """End a job as not one for us. Raises NotDone without a reason."""
+    check_open(tag)
+    if not why.strip():
+        raise NotDone("Say in a few words why; it helps the next time they ask.", "why_declined")
+    tag.state, tag.why_declined, tag.closed_at = TagState.DECLINED, why.strip(), timezone.now()
+    tag.save()
+    write_down(Event.DECLINED, actor, tag, why=tag.why_declined)
+
+
+def check_open(tag: Tag) -> None:
+    """Raise NotDone for a tag that is closed."""
+    if tag.state != TagState.OPEN:
+        raise NotDone(f"Tag {tag} is closed ({tag.get_state_display()}); nothing on it changes any more.")
+
+
+def _write(tag: Tag, job: Job) -> None:
+    if job.family.restricted and not job.authority.strip():
+        raise NotDone(
+            f"{job.family.name} is restricted: write down what shows that they may have this key.", "authority"
+        )
+    tag.title, tag.on_bench, tag.note = job.title.strip(), job.on_bench, job.note.strip()
+    tag.customer, _ = Customer.objects.get_or_create(name=job.customer.strip())
+    tag.authority, tag.quantity, tag.family_record = job.authority.strip(), job.quantity, job.family
+    tag.blank = job.blank or job.family.blanks.first()
+    if tag.blank is not None and not tag.blank.families.filter(pk=job.family.pk).exists():
+        raise NotDone(f"Blank {tag.blank.code} is not cut for {job.family.name}.", "blank")
+    tag.brought_back_from, tag.made_by = None, None
+    if job.brought_back:
+        tag.brought_back_from, tag.made_by = _maker_of(job.brought_back, tag)
+    elif job.on_bench == OnBench.RETURNED_KEY:
+        raise NotDone("Which tag made the key that came back? Its number is on the label.", "brought_back")
+    tag.save()
+    _write_locks(tag, job.locks)
+
+
+def _maker_of(number: str, tag: Tag) -> tuple[Tag, Run | None]:
+    digits = number.strip().lstrip("#")
+    maker = Tag.objects.filter(number=int(digits)).first() if digits.isdecimal() and len(digits) < 9 else None
+    if maker is None or maker.pk == tag.pk:
+        raise NotDone(f"There is no tag {number.strip()[:12]}.", "brought_back")
+    runs = Run.objects.filter(set_up__tag=maker, state=RunState.FINISHED)
+    return maker, runs.order_by("-finished_at").first()
+
+
+def _write_locks(tag: Tag, locks: Sequence[Baseline]) -> None:
+    """Keep the rows of locks that still have their names, since trials hang on them."""
+    wanted = {lock.name.strip(): lock for lock in locks if lock.name.strip()}
+    tag.locks.exclude(name__in=wanted).filter(trials=None).delete()
+    for name, lock in wanted.items():
+        felt = {"enters": lock.enters, "turns": lock.turns, "leaves": lock.leaves}
+        Lock.objects.update_or_create(tag=tag, name=name, defaults=felt)
+
+
+def _is_read(tag: Tag) -> bool:
+    read = tag.caliper_readings.filter(values__withdrawn=False).exists()
+    return read or tag.settlements.exists()

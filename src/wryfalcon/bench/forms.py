@@ -1,0 +1,101 @@
+"""What the bench asks for; each form turns into the record its action takes."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django import forms
+
+from wryfalcon.bench.actions.set_up import Fitting
+from wryfalcon.bench.actions.take_in import Baseline, Job
+from wryfalcon.bench.models import Felt, OnBench, Tag, WayUp
+from wryfalcon.library.models import Blank, FamilyRecord
+from wryfalcon.machines.models import Cutter, DriverKind, JawSide, Machine
+
+MOST_KEYS = 500
+
+
+class TakeInForm(forms.Form):
+    """A tag: who, what, may they have it, which key, how many."""
+
+    title = forms.CharField(label="What the job is", max_length=120)
+    customer = forms.CharField(label="Customer", max_length=80, help_text="A name or a nickname is enough.")
+    on_bench = forms.ChoiceField(label="On the bench", choices=OnBench)
+    brought_back = forms.CharField(
+        label="Tag that made it", max_length=12, required=False, help_text="For a key brought back."
+    )
+    authority = forms.CharField(
+        label="What shows that they may have this key",
+        max_length=200,
+        required=False,
+        help_text="A card, a lease, a face you know. Local law decides what is enough.",
+    )
+    family = forms.ModelChoiceField(label="Key family", queryset=FamilyRecord.objects.all())
+    blank = forms.ModelChoiceField(
+        label="Blank", queryset=Blank.objects.all(), required=False, empty_label="The family's own"
+    )
+    quantity = forms.IntegerField(label="How many keys", min_value=1, max_value=MOST_KEYS, initial=1)
+    note = forms.CharField(label="Note", required=False, widget=forms.Textarea(attrs={"rows": 2}))
+
+    def job(self, locks: list[Baseline]) -> Job:
+        """What the take-in action takes."""
+        return Job(**self.cleaned_data, locks=locks)
+
+    @classmethod
+    def of(cls, tag: Tag, data: Any = None) -> TakeInForm:
+        """The form of a tag that exists."""
+        initial = {
+            "title": tag.title,
+            "customer": tag.customer.name,
+            "on_bench": tag.on_bench,
+            "brought_back": str(tag.brought_back_from or ""),
+            "authority": tag.authority,
+            "family": tag.family_record,
+            "blank": tag.blank,
+            "quantity": tag.quantity,
+            "note": tag.note,
+        }
+        return cls(data, initial=initial)
+
+
+class LockForm(forms.Form):
+    """A lock the key must work, and how the old key feels in it."""
+
+    name = forms.CharField(label="Lock", max_length=80, required=False)
+    enters = forms.ChoiceField(label="Goes in", choices=Felt, required=False)
+    turns = forms.ChoiceField(label="Turns", choices=Felt, required=False)
+    leaves = forms.ChoiceField(label="Comes out", choices=Felt, required=False)
+
+
+LockFormSet = forms.formset_factory(LockForm, extra=3, max_num=8)
+
+
+def locks_of(formset: Any) -> list[Baseline]:
+    """The locks that were named."""
+    return [Baseline(**row) for row in formset.cleaned_data if row.get("name", "").strip()]
+
+
+class FittingForm(forms.Form):
+    """Machine, cutter, jaw side and path."""
+
+    machine = forms.ModelChoiceField(queryset=Machine.objects.filter(driver__in=DriverKind.values))
+    cutter = forms.ModelChoiceField(queryset=Cutter.objects.all())
+    jaw_side = forms.ModelChoiceField(queryset=JawSide.objects.select_related("machine"), required=False)
+    style = forms.ChoiceField(
+        label="Path", choices=[("plunged", "plunged, a V per space"), ("ramped", "ramped, a continuous edge")]
+    )
+
+    def fitting(self) -> Fitting:
+        """What the set-up action takes."""
+        return Fitting(**self.cleaned_data)
+
+
+class TrialForm(forms.Form):
+    """How a new key feels in one lock."""
+
+    lock = forms.IntegerField(widget=forms.HiddenInput)
+    way_up = forms.ChoiceField(label="Way up", choices=WayUp)
+    worked = forms.BooleanField(label="After working it a few times", required=False)
+    enters = forms.ChoiceField(label="Goes in", choices=Felt, required=False)
+    turns = forms.ChoiceField(label="Turns", choices=Felt, required=False)
+    leaves = forms.ChoiceField(label="Comes out", choices=Felt, required=False)

@@ -1,0 +1,1 @@
+"""What the pages show, worked out from what is kept; nothing here changes anything."""

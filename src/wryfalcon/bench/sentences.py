@@ -1,0 +1,94 @@
+"""What a reading means, in a smith's words."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from keycore.rules import Break
+from keycore.units import Unit
+from wryfalcon.bench.queries.reading import TrackReading
+from wryfalcon.drawings.strip import chance_words
+from wryfalcon.lengths import show_small
+
+WORN_FROM = 1.0  # standard deviations away from nothing before wear is spoken of
+
+
+def sentence_of(reading: TrackReading, shown: Unit) -> str:
+    """One or two sentences: the wear, what rounding would have said, and what to do."""
+    posterior = reading.posterior
+    if posterior is None:
+        return reading.problem or "Nothing is read yet."
+    parts = [_wear(reading, shown), _against_nearest(reading), _what_to_do(reading), _beyond(reading)]
+    return " ".join(part for part in parts if part)
+
+
+def _wear(reading: TrackReading, shown: Unit) -> str:
+    offset = reading.posterior.offset if reading.posterior else None
+    if offset is None:
+        return ""
+    amount = show_small(reading.wear_found, reading.family.unit, shown)
+    if abs(offset.mean) < WORN_FROM * offset.sd:
+        return "No wear to speak of."
+    return f"Worn by about {amount}." if reading.wear_found > 0 else f"It reads about {amount} shallow all over."
+
+
+def _against_nearest(reading: TrackReading) -> str:
+    posterior = reading.posterior
+    if posterior is None or posterior.nearest is None:
+        return ""
+    labels, steps = reading.track.labels, posterior.best
+    differ = [
+        place
+        for place, (plain, step) in enumerate(zip(posterior.nearest, steps, strict=True))
+        if plain is not None and plain != step
+    ]
+    if not differ:
+        return f"A plain reading agrees: {_together(labels[step] for step in steps)}."
+    if len(differ) > 1:
+        named = _together("–" if s is None else labels[s] for s in posterior.nearest)
+        return (
+            f"Read plainly it would be {named}; with the wear allowed for it is {_together(labels[s] for s in steps)}."
+        )
+    place = differ[0]
+    plain = posterior.nearest[place]
+    assert plain is not None
+    chance = chance_words(float(posterior.marginals[place][steps[place]]))
+    number = reading.shown_space(place + 1)
+    settled = labels[steps[place]]
+    return f"Read plainly, cut {number} is a {labels[plain]}; with the wear allowed for it is a {settled}, {chance}."
+
+
+def _what_to_do(reading: TrackReading) -> str:
+    posterior = reading.posterior
+    if posterior is None or posterior.measure_again is None:
+        return ""
+    unread = [reading.shown_space(place + 1) for place, v in enumerate(reading.as_is()) if v is None]
+    if unread:
+        return f"Cut {unread[0]} has not been read." if len(unread) == 1 else f"{len(unread)} cuts have not been read."
+    if posterior.doubts_whole_key:
+        return (
+            "The doubt is the whole key a step up or down, which no single cut settles: "
+            "say how worn it looks, or bring another source."
+        )
+    return f"Measure cut {reading.shown_space(posterior.measure_again)} again to be sure."
+
+
+def _beyond(reading: TrackReading) -> str:
+    beyond = reading.posterior.beyond_rules if reading.posterior else None
+    if beyond is None:
+        return ""
+    labels = _together(reading.track.labels[step] for step in beyond.steps)
+    return f"But {labels} explains it far better, though it breaks a rule ({break_words(beyond.breaks[0])})."
+
+
+def _together(labels: Iterable[str]) -> str:
+    """A bitting that does not break across lines."""
+    return "\N{NO-BREAK SPACE}".join(labels)
+
+
+def break_words(broken: Break) -> str:
+    """A broken rule in a few words."""
+    spaces = " and ".join(str(space) for space in broken.spaces[:2])
+    if broken.rule == "macs":
+        return f"too steep from cut {spaces.replace(' and ', ' to ')}"
+    return "too many cuts alike" if broken.rule == "most_alike" else "too few different depths"

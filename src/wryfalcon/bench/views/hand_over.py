@@ -1,0 +1,60 @@
+"""Hand over: the whole record, as a page, a PDF job card and a document."""
+
+from __future__ import annotations
+
+import json
+
+from django.http import HttpResponse
+from django.views.decorators.http import require_GET, require_POST
+
+from wryfalcon.accounts.permissions import Act, PersonRequest, needs
+from wryfalcon.bench.actions.hand_over import hand_over
+from wryfalcon.bench.queries.proving import passed_keys
+from wryfalcon.bench.views.stage import attempt, edges, find_tag, show_stage, to_stage
+from wryfalcon.drawings.key import draw_key
+from wryfalcon.records.document import record_of
+from wryfalcon.records.job_card import job_card_pdf
+
+
+@require_GET
+@needs(Act.LOOK)
+def hand_over_stage(request: PersonRequest, number: int) -> HttpResponse:
+    """Everything read, decided, cut and proven."""
+    tag = find_tag(number)
+    values = tag.settlement.values if tag.settlement else {}
+    context = {
+        "key": draw_key(tag.family, edges(tag.family, values)),
+        "record": record_of(tag),
+        "audit": tag.audit.select_related("actor").order_by("at", "id"),
+        "proven": passed_keys(tag),
+    }
+    return show_stage(request, tag, "hand-over", context)
+
+
+@require_POST
+@needs(Act.HAND_OVER)
+def close_tag(request: PersonRequest, number: int) -> HttpResponse:
+    """Give the keys back and close the tag."""
+    tag = find_tag(number)
+    attempt(request, lambda: hand_over(request.user, tag, request.POST.get("reason", "")))
+    return to_stage(tag, "hand-over")
+
+
+@require_GET
+@needs(Act.LOOK)
+def record_json(request: PersonRequest, number: int) -> HttpResponse:
+    """The record as a document that can be read back in."""
+    tag = find_tag(number)
+    answer = HttpResponse(json.dumps(record_of(tag), indent=1, ensure_ascii=False), content_type="application/json")
+    answer["Content-Disposition"] = f'attachment; filename="tag-{tag}.json"'
+    return answer
+
+
+@require_GET
+@needs(Act.LOOK)
+def job_card(request: PersonRequest, number: int) -> HttpResponse:
+    """The job card as a PDF."""
+    tag = find_tag(number)
+    answer = HttpResponse(job_card_pdf(tag), content_type="application/pdf")
+    answer["Content-Disposition"] = f'inline; filename="tag-{tag}.pdf"'
+    return answer

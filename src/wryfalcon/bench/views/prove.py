@@ -1,0 +1,167 @@
+"""Prove: measure the new key, see what the errors say, try it in its locks."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
+from django.contrib import messages
+from django.http import HttpResponse
+from django.shortcuts import get_object_or_404
+from django.views.decorators.http import require_GET, require_POST
+
+from keycore.proving.verdict import COVERAGE
+from wryfalcon.accounts.permissions import Act, PersonRequest, needs
+from wryfalcon.bench.actions.prove import (
+    add_proof_value,
+    keep_proof,
+    read_caliper,
+    try_in_lock,
+    withdraw_proof_values,
+)  # fmt: skip
+from wryfalcon.bench.actions.read import Typed
+from wryfalcon.bench.forms import TrialForm
+from wryfalcon.bench.models import Felt, Lock, Tag, WayUp
+from wryfalcon.bench.queries.proving import ProvedCut, ShownProof, cuts_to_deepen, proof_of
+from wryfalcon.bench.refusal import NotDone
+from wryfalcon.bench.views.stage import attempt, edges, find_tag, shop_unit, show_stage, to_stage, whole_number
+from wryfalcon.drawings.errors import draw_errors
+from wryfalcon.drawings.key import draw_key
+from wryfalcon.machines.drivers import driver_of
+from wryfalcon.machines.models import Run, RunState
+
+if TYPE_CHECKING:
+    from wryfalcon.bench.queries.stages import TagWithProgress
+
+
+@require_GET
+@needs(Act.LOOK)
+def prove_stage(request: PersonRequest, number: int) -> HttpResponse:
+    """The new key beside its target."""
+    tag = find_tag(number)
+    return _show(request, tag, whole_number(request.GET.get("run")), whole_number(request.GET.get("cut")))
+
+
+@require_POST
+@needs(Act.PROVE)
+def type_proof_value(request: PersonRequest, number: int, run: int) -> HttpResponse:
+    """One value of the new key and Enter."""
+    tag, kept = _find(number, run)
+    at = max(1, whole_number(request.POST.get("cut")))
+    cuts = _all_cuts(tag)
+    track, space = cuts[min(at, len(cuts)) - 1]
+    text = request.POST.get("typed", "")
+    if text.strip():
+        typed = Typed(track, space, text, shop_unit(request))
+        try:
+            entry = add_proof_value(request.user, tag, kept, typed)
+        except NotDone as refusal:
+            return _show(request, tag, run, at, refusal=refusal.says, typed=text)
+        if entry.read_as:
+            messages.info(request, f"“{text.strip()}” read as {entry.read_as}.")
+    return to_stage(tag, "prove", f"?run={run}&cut={min(at + 1, len(cuts))}")
+
+
+@require_POST
+@needs(Act.PROVE)
+def measure(request: PersonRequest, number: int, run: int) -> HttpResponse:
+    """Read the machine's caliper, or take the last measurement back."""
+    tag, kept = _find(number, run)
+    act = withdraw_proof_values if "withdraw" in request.POST else read_caliper
+    attempt(request, lambda: act(request.user, tag, kept))
+    return to_stage(tag, "prove", f"?run={run}")
+
+
+@require_POST
+@needs(Act.PROVE)
+def try_key(request: PersonRequest, number: int, run: int) -> HttpResponse:
+    """Note how the key feels in one lock."""
+    tag, kept = _find(number, run)
+    form = TrialForm(request.POST)
+    if not form.is_valid():
+        messages.error(request, "Choose how it felt from the list.")
+        return to_stage(tag, "prove", f"?run={run}")
+    lock = get_object_or_404(Lock, pk=form.cleaned_data["lock"], tag=tag)
+    felt = {part: form.cleaned_data[part] for part in ("enters", "turns", "leaves")}
+    way_up, worked = form.cleaned_data["way_up"], form.cleaned_data["worked"]
+    attempt(request, lambda: try_in_lock(request.user, tag, kept, lock, way_up=way_up, worked=worked, felt=felt))
+    return to_stage(tag, "prove", f"?run={run}")
+
+
+@require_POST
+@needs(Act.PROVE)
+def keep_verdict(request: PersonRequest, number: int, run: int) -> HttpResponse:
+    """Keep the verdict: good enough, or not."""
+    tag, kept = _find(number, run)
+    passed = "passed" in request.POST
+    reason = request.POST.get("reason", "")
+    done = attempt(request, lambda: keep_proof(request.user, tag, kept, passed=passed, reason=reason))
+    if not done or not passed:
+        return to_stage(tag, "prove", f"?run={run}")
+    more = find_tag(number)
+    made = Run.objects.filter(set_up__tag=tag, proof__passed=True).values("key_number").distinct().count()
+    return to_stage(more, "cut" if made < tag.quantity else "hand-over")
+
+
+def _find(number: int, run: int) -> tuple[TagWithProgress, Run]:
+    tag = find_tag(number)
+    return tag, get_object_or_404(Run.objects.select_related("machine", "set_up__settlement"), pk=run, set_up__tag=tag)
+
+
+def _all_cuts(tag: Tag) -> list[tuple[str, int]]:
+    return [(track.name, space) for track in tag.family.tracks for space in range(1, len(track.spaces) + 1)]
+
+
+def _show(
+    request: PersonRequest, tag: TagWithProgress, wanted: int, at: int, *, refusal: str = "", typed: str = ""
+) -> HttpResponse:
+    runs = list(
+        Run.objects.filter(set_up__tag=tag, state=RunState.FINISHED)
+        .select_related("machine", "set_up__settlement", "proof")
+        .order_by("id")
+    )
+    run = next((r for r in runs if r.pk == wanted), runs[-1] if runs else None)
+    proof = proof_of(tag, run) if run else None
+    context: dict[str, Any] = {"runs": runs, "run": run, "proof": proof, "refusal": refusal, "typed": typed}
+    if run is None or proof is None:
+        return show_stage(request, tag, "prove", {**context, "key": draw_key(tag.family)})
+    first_unread = next((i for i, cut in enumerate(proof.cuts, start=1) if cut.measured is None), 1)
+    at = at if 1 <= at <= len(proof.cuts) else first_unread
+    context |= {
+        "at": at,
+        "at_cut": proof.cuts[at - 1],
+        "has_caliper": driver_of(run.machine).reports,
+        "shallow": cuts_to_deepen(tag, run),
+        "kept": getattr(run, "proof", None),
+        "locks": _locks(tag, run),
+        "trial_form": TrialForm(),
+        "felt": Felt.choices,
+        "felt_parts": [("enters", "Goes in"), ("turns", "Turns"), ("leaves", "Comes out")],
+        "ways_up": WayUp.choices,
+        "expanded": COVERAGE * proof.sd,
+        **_drawn(tag, run, proof),
+    }
+    return show_stage(request, tag, "prove", context, status=422 if refusal else 200)
+
+
+def _drawn(tag: Tag, run: Run, proof: ShownProof) -> dict[str, Any]:
+    """The key as measured over its target, and the errors of the first track under it."""
+    wanted = run.set_up.settlement.values
+    track = tag.family.tracks[0].name
+    measured = {
+        t.name: [cut.measured if cut.measured is not None else cut.wanted for cut in _of_track(proof, t.name)]
+        for t in tag.family.tracks
+    }
+    errors = [(c.space, c.error, c.verdict.value) for c in _of_track(proof, track) if c.error is not None and c.verdict]
+    return {
+        "key": draw_key(tag.family, edges(tag.family, measured), edges(tag.family, wanted)),
+        "errors": draw_errors(tag.family, track, errors, COVERAGE * proof.sd),
+    }
+
+
+def _of_track(proof: ShownProof, track: str) -> list[ProvedCut]:
+    return [cut for cut in proof.cuts if cut.track == track]
+
+
+def _locks(tag: Tag, run: Run) -> list[tuple[Lock, list[Any]]]:
+    trials = list(run.trials.all())
+    return [(lock, [trial for trial in trials if trial.lock_id == lock.pk]) for lock in tag.locks.all()]

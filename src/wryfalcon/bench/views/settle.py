@@ -1,0 +1,190 @@
+"""Settle: what the key is, what we cut, and reading it back."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.http import HttpResponse
+from django.views.decorators.http import require_GET, require_POST
+
+from keycore.errors import InputError
+from wryfalcon.accounts.permissions import Act, PersonRequest, needs
+from wryfalcon.bench.actions.settle import Choice, DeeperCut, overrule, read_back, settle, withdraw_overruling
+from wryfalcon.bench.models import Intent, Settlement, Tag
+from wryfalcon.bench.queries.prospects import COMPENSATE_SHARE, choice_of, options_of
+from wryfalcon.bench.queries.reading import TrackReading, readings_of
+from wryfalcon.bench.refusal import NotDone
+from wryfalcon.bench.sentences import sentence_of
+from wryfalcon.bench.views.stage import attempt, edges, find_tag, shop_unit, show_stage, to_stage, whole_number
+from wryfalcon.drawings.key import draw_key
+from wryfalcon.drawings.strip import StripState, draw_strip
+from wryfalcon.lengths import NotALength, parse_length, show_length
+
+
+@require_GET
+@needs(Act.LOOK)
+def settle_stage(request: PersonRequest, number: int) -> HttpResponse:
+    """The posterior, in the strip and in words, and the choice of cuts."""
+    tag = find_tag(number)
+    readings = readings_of(tag)
+    reading = next((r for r in readings if r.track.name == request.GET.get("track")), readings[0])
+    at = whole_number(request.GET.get("cut"))
+    at = at if 1 <= at <= len(reading.track.spaces) else 0
+    again = request.GET.get("again") == "1"
+    if tag.settlement is not None and not again and not at:
+        return show_stage(request, tag, "settle", _settled(request, tag, tag.settlement, readings))
+    deeper_by = max(0.0, COMPENSATE_SHARE * readings[0].wear_found)
+    context: dict[str, Any] = {
+        "reading": reading,
+        "readings": readings,
+        "at": at,
+        "choosing": reading.overruled.get(at),
+        "key": draw_key(tag.family, edges(tag.family, _factory(readings)), track=reading.track.name),
+        "strip": _strip(reading, at),
+        "sentence": sentence_of(reading, shop_unit(request)),
+        "options": options_of(tag, readings, list(tag.locks.all()), deeper_by),
+        "deeper_by": show_length(deeper_by, tag.family.unit, shop_unit(request), fine=True),
+        "unread": [r.track.name for r in readings if r.steps is None],
+    }
+    return show_stage(request, tag, "settle", context)
+
+
+@require_POST
+@needs(Act.SETTLE)
+def overrule_cut(request: PersonRequest, number: int) -> HttpResponse:
+    """Decide one cut otherwise, or take that back."""
+    tag = find_tag(number)
+    track = request.POST.get("track") or tag.family.tracks[0].name
+    cut = (track, whole_number(request.POST.get("cut")))
+
+    def act() -> None:
+        try:
+            if "withdraw" in request.POST:
+                withdraw_overruling(request.user, tag, cut)
+            else:
+                overrule(request.user, tag, cut, request.POST.get("label", ""), request.POST.get("reason", ""))
+        except InputError as error:
+            raise NotDone(error.reason) from None
+
+    done = attempt(request, act)
+    stay = "" if done else f"&cut={cut[1]}"
+    return to_stage(tag, "settle", f"?track={track}&again=1{stay}")
+
+
+@require_POST
+@needs(Act.SETTLE)
+def settle_tag(request: PersonRequest, number: int) -> HttpResponse:
+    """Write the choice down."""
+    tag = find_tag(number)
+
+    def act() -> None:
+        settle(request.user, tag, _choice(request, readings_of(tag)))
+
+    return to_stage(tag, "settle") if attempt(request, act) else to_stage(tag, "settle", "?again=1")
+
+
+@require_POST
+@needs(Act.SETTLE)
+def read_back_tag(request: PersonRequest, number: int) -> HttpResponse:
+    """The bitting was read back against its source and agrees."""
+    tag = find_tag(number)
+    return to_stage(tag, "set-up" if attempt(request, lambda: read_back(request.user, tag)) else "settle")
+
+
+def _choice(request: PersonRequest, readings: list[TrackReading]) -> Choice:
+    """The choice as it was posted; NotDone where the compensation is no length."""
+    intent = request.POST.get("intent", Intent.RESTORE)
+    if intent not in Intent:
+        raise NotDone("Choose restore, copy or compensate.", "intent")
+    unread = [r.track.name for r in readings if r.steps is None]
+    if unread:
+        raise NotDone(f"Track {unread[0]} has not been read yet.")
+    plain = choice_of(readings, intent, _deeper_by(request, readings[0]))
+    chances = [reading.chance for reading in readings]
+    together = 1.0
+    for chance in chances:
+        together *= chance or 0.0
+    return Choice(
+        bitting=plain.bitting,
+        chance=together if all(chance is not None for chance in chances) else None,
+        intent=intent,
+        as_measured=plain.as_measured,
+        deeper_by=plain.deeper_by,
+        deeper_cuts=_deeper_cuts(request, readings),
+        reason=request.POST.get("reason", ""),
+    )
+
+
+def _deeper_by(request: PersonRequest, reading: TrackReading) -> float:
+    text = request.POST.get("deeper_by", "")
+    if request.POST.get("intent") != Intent.COMPENSATE:
+        return 0.0
+    try:
+        value = parse_length(text, shop_unit(request), reading.family.unit).value
+    except NotALength as error:
+        raise NotDone(str(error), "deeper_by") from None
+    gap = abs(reading.track.values[0] - reading.track.values[-1]) / max(len(reading.track.values) - 1, 1)
+    if not 0 <= value < gap:
+        raise NotDone("Compensate by less than one step of the depth table.", "deeper_by")
+    return value
+
+
+def _deeper_cuts(request: PersonRequest, readings: list[TrackReading]) -> list[DeeperCut]:
+    space = whole_number(request.POST.get("deeper_space"))
+    steps = whole_number(request.POST.get("deeper_steps"))
+    if not space or not steps:
+        return []
+    track = request.POST.get("deeper_track") or readings[0].track.name
+    return [DeeperCut(track, space, steps, request.POST.get("deeper_reason", ""))]
+
+
+def _factory(readings: list[TrackReading]) -> dict[str, list[float]]:
+    return {
+        reading.track.name: [reading.track.values[step] for step in reading.steps]
+        for reading in readings
+        if reading.steps is not None
+    }
+
+
+def _strip(reading: TrackReading, at: int) -> Any:
+    state = StripState(
+        measured=reading.measured,
+        posterior=reading.posterior,
+        settled=reading.steps,
+        overruled={space: o.reason for space, o in reading.overruled.items()},
+        current=at or None,
+    )
+    return draw_strip(reading.family, reading.track, state)
+
+
+def _settled(request: PersonRequest, tag: Tag, settlement: Settlement, readings: list[TrackReading]) -> dict[str, Any]:
+    """What was settled, in the order of its source and in the machine's."""
+    by_track = {reading.track.name: reading for reading in readings}
+    lines = []
+    for name, labels in settlement.bitting.items():
+        reading = by_track[name]
+        source = labels[::-1] if reading.is_turned else labels
+        from_gauge = labels if tag.family.counts_from_gauge else labels[::-1]
+        lines.append({"track": name, "source": source, "counted_from": reading.counted_from, "machine": from_gauge})
+    values = {name: list(cut_to) for name, cut_to in settlement.values.items()}
+    first = readings[0]
+    return {
+        "settlement": settlement,
+        "lines": lines,
+        "reading": first,
+        "readings": readings,
+        "key": draw_key(
+            tag.family, edges(tag.family, values), edges(tag.family, _now(readings)), track=first.track.name
+        ),
+        "strip": _strip(first, 0) if first.posterior else None,
+    }
+
+
+def _now(readings: list[TrackReading]) -> dict[str, list[float]]:
+    """The old key's own edge, where every cut of it was measured."""
+    found: dict[str, list[float]] = {}
+    for reading in readings:
+        values = [value for value in reading.as_is() if value is not None]
+        if len(values) == len(reading.track.spaces):
+            found[reading.track.name] = values
+    return found

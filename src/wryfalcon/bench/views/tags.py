@@ -1,0 +1,86 @@
+"""The bench itself, taking a job in, and declining one."""
+
+from __future__ import annotations
+
+from django.http import HttpResponse
+from django.shortcuts import render
+from django.views.decorators.http import require_GET, require_http_methods, require_POST
+
+from wryfalcon.accounts.permissions import Act, PersonRequest, needs, needs_to_change
+from wryfalcon.bench.actions.take_in import change, decline, take_in
+from wryfalcon.bench.forms import LockFormSet, TakeInForm, locks_of
+from wryfalcon.bench.models import Customer, Tag, TagState
+from wryfalcon.bench.queries.stages import on_the_bench, proven_counts, standing
+from wryfalcon.bench.refusal import NotDone
+from wryfalcon.bench.views.stage import attempt, find_tag, show_stage, to_stage
+from wryfalcon.drawings.key import draw_key
+from wryfalcon.library.models import Blank, FamilyRecord
+from wryfalcon.machines.queries import machines_in_a_line
+
+
+@require_GET
+@needs(Act.LOOK)
+def tags(request: PersonRequest) -> HttpResponse:
+    """Open tags, what each waits for, and the machines in a line."""
+    closed = Tag.objects.exclude(state=TagState.OPEN).select_related("customer", "family_record")[:6]
+    return render(
+        request, "bench/tags.html", {"open": on_the_bench(), "closed": closed, "machines": machines_in_a_line()}
+    )
+
+
+@require_http_methods(["GET", "POST"])
+@needs(Act.TAKE_IN)
+def new(request: PersonRequest) -> HttpResponse:
+    """Take in a new tag."""
+    form, locks = TakeInForm(request.POST or None), LockFormSet(request.POST or None, prefix="locks")
+    if request.method == "POST" and form.is_valid() and locks.is_valid():
+        try:
+            tag = take_in(request.user, form.job(locks_of(locks)))
+            return to_stage(tag, "read")
+        except NotDone as refusal:
+            form.add_error(refusal.field or None, refusal.says)
+    bad = request.method == "POST"
+    return render(request, "bench/new.html", {"form": form, "locks": locks, **_lists()}, status=422 if bad else 200)
+
+
+@require_http_methods(["GET", "POST"])
+@needs_to_change(Act.TAKE_IN)
+def take_in_stage(request: PersonRequest, number: int) -> HttpResponse:
+    """What was taken in, and changing it."""
+    tag = find_tag(number)
+    baseline = list(tag.locks.values("name", "enters", "turns", "leaves"))
+    form = TakeInForm.of(tag, request.POST or None)
+    locks = LockFormSet(request.POST or None, prefix="locks", initial=baseline)
+    if request.method == "POST" and form.is_valid() and locks.is_valid():
+        try:
+            change(request.user, tag, form.job(locks_of(locks)))
+            return to_stage(tag, "read")
+        except NotDone as refusal:
+            form.add_error(refusal.field or None, refusal.says)
+    context = {"form": form, "locks": locks, **_lists(), "key": draw_key(tag.family)}
+    return show_stage(request, tag, "take-in", context, status=422 if request.method == "POST" else 200)
+
+
+@require_GET
+@needs(Act.LOOK)
+def at_its_stage(request: PersonRequest, number: int) -> HttpResponse:
+    """Go to the stage a tag stands at."""
+    tag = find_tag(number)
+    return to_stage(tag, standing(tag, proven_counts([tag]).get(tag.pk, 0)).stage)
+
+
+@require_POST
+@needs(Act.TAKE_IN)
+def decline_tag(request: PersonRequest, number: int) -> HttpResponse:
+    """End a job as not one for us."""
+    tag = find_tag(number)
+    attempt(request, lambda: decline(request.user, tag, request.POST.get("why_declined", "")))
+    return to_stage(tag, "take-in")
+
+
+def _lists() -> dict[str, object]:
+    return {
+        "customers": Customer.objects.order_by("name").values_list("name", flat=True)[:500],
+        "families": FamilyRecord.objects.prefetch_related("blanks"),
+        "blanks": Blank.objects.all(),
+    }

@@ -1,0 +1,1 @@
+"""The demonstration: an invented shop in Dunmere, an invented harbour town."""

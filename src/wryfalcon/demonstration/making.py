@@ -1,0 +1,104 @@
+"""Worn keys, made keys and measurements for the demonstration, all from seeds."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from datetime import datetime
+from random import Random
+
+from keycore.family import Family
+from keycore.units import Unit, convert
+from wryfalcon.accounts.models import User
+from wryfalcon.bench.actions.prove import keep_proof
+from wryfalcon.bench.actions.read import Typed, add_value
+from wryfalcon.bench.actions.set_up import TICKS, Fitting, set_up, tick
+from wryfalcon.bench.actions.settle import Choice, read_back, settle
+from wryfalcon.bench.models import ProofValue, Tag
+from wryfalcon.library.models import FamilyRecord
+from wryfalcon.machines.actions import plan_run
+from wryfalcon.machines.models import Cutter, Machine, Run, RunState
+
+Bitting = dict[str, list[str]]
+
+
+def bitting_of(family: Family, random: Random) -> Bitting:
+    """A bitting that the family allows, cut by cut within MACS."""
+    found: Bitting = {}
+    for track in family.tracks:
+        steps = [random.randrange(len(track.depths))]
+        limit = track.macs if track.macs is not None else len(track.depths)
+        while len(steps) < len(track.spaces):
+            steps.append(min(max(steps[-1] + random.randint(-limit, limit), 0), len(track.depths) - 1))
+        found[track.name] = [track.labels[step] for step in steps]
+    return found
+
+
+def type_values(actor: User, tag: Tag, track: str, values: Sequence[float | None]) -> None:
+    """Type one row of caliper values, in the family's unit and order."""
+    for space, value in enumerate(values, start=1):
+        if value is not None:
+            unit = tag.family.unit
+            text = f"{value:.4f}" if unit == Unit.INCH else f"{value:.3f}"
+            add_value(actor, tag, Typed(track, space, text, unit))
+
+
+def settle_as(actor: User, tag: Tag, bitting: Bitting, chance: float | None = None) -> None:
+    """Settle a tag on a bitting, restored, and read it back."""
+    settle(actor, tag, Choice(bitting=bitting, chance=chance))
+    again(tag)
+    read_back(actor, tag)
+    again(tag)
+
+
+def again(tag: Tag) -> None:
+    """Forget what a tag has looked up about itself."""
+    tag.__dict__.pop("settlement", None)
+    tag.__dict__.pop("set_up", None)
+
+
+def card_for(actor: User, tag: Tag, machine: Machine, done: Sequence[str] = tuple(TICKS)) -> None:
+    """Make the card of a tag and tick its checks."""
+    cutter = Cutter.objects.get(name=tag.family.setup["cutter"])
+    side = machine.jaw_sides.filter(name=tag.family.setup.get("jaw", "A")).first()
+    set_up(actor, tag, Fitting(machine, cutter, side))
+    again(tag)
+    tick(actor, tag, list(done))
+    again(tag)
+
+
+def finished_key(tag: Tag, at: datetime, key_number: int = 1) -> Run:
+    """A key that was cut some time ago."""
+    card = tag.set_up
+    assert card is not None
+    cuts = [{name: command[name] for name in ("side", "position", "value")} for command in card.commands]
+    run = plan_run(card, key_number, cuts=cuts)
+    run.state, run.done, run.blank_taken, run.finished_at = RunState.FINISHED, len(cuts), True, at
+    run.save()
+    Run.objects.filter(pk=run.pk).update(created_at=at)
+    return run
+
+
+def measured(
+    actor: User, tag: Tag, run: Run, random: Random, *, off_mm: float, scatter_mm: float = 0.006, repeats: int = 2
+) -> None:
+    """Measurements of a finished key that came out ``off_mm`` from what was wanted."""
+    assert tag.settlement is not None
+    unit = tag.family.unit
+    for track, values in tag.settlement.values.items():
+        for space, wanted in enumerate(values, start=1):
+            true = wanted + convert(off_mm + random.gauss(0, scatter_mm), Unit.MILLIMETRE, unit)
+            for _ in range(repeats):
+                read = true + convert(random.gauss(0, 0.006), Unit.MILLIMETRE, unit)
+                ProofValue.objects.create(
+                    run=run, track=track, space=space, value=round(read, 4), source="caliper", by=actor
+                )
+
+
+def proven(actor: User, tag: Tag, run: Run, *, passed: bool, reason: str = "") -> None:
+    """Keep the verdict on a key."""
+    keep_proof(actor, tag, run, passed=passed, reason=reason)
+
+
+def family_record(slug: str) -> FamilyRecord:
+    """A family of the library."""
+    return FamilyRecord.objects.get(slug=slug)

@@ -1,0 +1,77 @@
+"""The shop itself: its people, families, blanks, cutters and machines."""
+
+from __future__ import annotations
+
+import json
+
+from django.contrib.auth.hashers import make_password
+
+from keycore import families
+from keycore.documents.family import read_family
+from keycore.family import Family
+from keycore.units import Unit, convert
+from wryfalcon.accounts.models import Role, UnitShown, User
+from wryfalcon.library.actions import import_family
+from wryfalcon.library.models import Blank
+from wryfalcon.machines.models import Cutter, DriverKind, JawSide, Machine, MachineOffset
+
+PASSWORD = "dunmere-harbour"
+PEOPLE = {
+    "orla": ("Orla", "Penhale", Role.OWNER),
+    "tam": ("Tam", "Escott", Role.SMITH),
+    "wren": ("Wren", "Hallow", Role.COUNTER),
+}
+RESTRICTED = {"harbour-office-six"}
+BLANKS_LEFT = [34, 18, 41, 9, 63, 27, 12, 50, 4, 22]
+
+
+def furnish() -> dict[str, User]:
+    """Put everything in the shop that is there before a customer comes in."""
+    people = {
+        name: User.objects.create(
+            username=name, first_name=first, last_name=last, role=role,
+            unit=UnitShown.INCH, password=make_password(PASSWORD),
+        )
+        for name, (first, last, role) in PEOPLE.items()
+    }  # fmt: skip
+    for place, family_id in enumerate(families.shipped_ids()):
+        document = families.shipped(family_id)
+        import_family(people["orla"], json.dumps(document).encode(), restricted=family_id in RESTRICTED)
+        hook = f"{'ABC'[place % 3]}{place // 3 + 1}"
+        Blank.objects.filter(code=document["blank"]["code"]).update(hook=hook, left=BLANKS_LEFT[place])
+    _machines()
+    return people
+
+
+def _machines() -> None:
+    cutters = [_cutter(read_family(family_id)) for family_id in families.shipped_ids()]
+    by_name = {cutter.name: cutter for cutter in cutters}
+    line = Machine.objects.create(
+        name="Old Gannet",
+        driver=DriverKind.BENCH,
+        fitted=by_name["W-80"],
+        note="Code machine by the window, on the line. Jaw sides A deep, B shallow.",
+    )
+    slow = Machine.objects.create(
+        name="The Slip",
+        driver=DriverKind.FILE,
+        fitted=by_name["W-90 square"],
+        note="Hand-fed code machine in the back; takes a cut plan as a file.",
+    )
+    for machine, offsets in ((line, (0.012, -0.02)), (slow, (0.0, 0.0))):
+        machine.cutters.set(cutters)
+        for name, slot_depth in (("A", 4.2), ("B", 3.2)):
+            JawSide.objects.create(machine=machine, name=name, slot_depth=slot_depth)
+        for gauge in ("shoulder", "tip"):
+            MachineOffset.objects.create(
+                machine=machine, gauge=gauge, value=offsets[0], space=offsets[1],
+                why="from the last trim" if offsets[0] else "as it was delivered",
+            )  # fmt: skip
+
+
+def _cutter(family: Family) -> Cutter:
+    """The wheel that leaves the shape a family asks for."""
+    cut = family.tracks[0].cut
+    assert cut is not None
+    flat = round(convert(cut.flat, family.unit, Unit.MILLIMETRE), 4)
+    return Cutter.objects.get_or_create(name=family.setup["cutter"], defaults={"flat": flat, "angle": cut.angle})[0]

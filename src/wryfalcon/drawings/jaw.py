@@ -1,0 +1,55 @@
+"""The jaw seen from its end, with the blank in its slot: bottomed, so much showing, cut so deep."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from keycore.family import Family
+from wryfalcon.drawings.sheet import px
+
+WIDTH, HEIGHT = 300.0, 210.0
+JAW_TOP, JAW_BOTTOM = 96.0, 196.0
+MIDDLE = 128.0
+TALLEST = 128.0
+
+
+@dataclass(frozen=True)
+class JawDrawing:
+    """The end view, in pixels."""
+
+    width: float
+    height: float
+    jaw_top: float
+    jaw_bottom: float
+    left: float
+    right: float
+    slot_bottom: float
+    blank_top: float
+    cut_to: float
+    middle: float
+    words: str
+
+
+def draw_jaw(family: Family, showing: float | None, deepest: float) -> JawDrawing | None:
+    """Draw the blank in the slot; None where the blank or how much of it shows is not known.
+
+    ``showing`` and ``deepest`` (depth of the deepest cut) in the family's unit.
+    """
+    if family.blank is None or showing is None:
+        return None
+    scale = TALLEST / family.blank.height
+    half = max(family.blank.thickness * scale / 2, 8.0)
+    blank_top = JAW_TOP - showing * scale
+    return JawDrawing(
+        width=WIDTH,
+        height=HEIGHT,
+        jaw_top=JAW_TOP,
+        jaw_bottom=JAW_BOTTOM,
+        left=px(MIDDLE - half),
+        right=px(MIDDLE + half),
+        slot_bottom=px(blank_top + family.blank.height * scale),
+        blank_top=px(blank_top),
+        cut_to=px(blank_top + deepest * scale),
+        middle=MIDDLE,
+        words="The jaw from its end: the blank stands on the bottom of its slot, and this much shows above the jaw.",
+    )

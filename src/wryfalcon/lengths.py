@@ -1,0 +1,74 @@
+"""Lengths as a smith types and reads them; stored always in the family's own unit."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+
+from keycore.units import Unit, convert
+
+_ENTRY = re.compile(
+    r"""^\s*(?P<number>[+-]?(?:\d+(?:[.,]\d*)?|[.,]\d+))\s*(?P<unit>mm|in|inch|inches|thou|"|'')?\s*$""", re.I
+)
+_INCHES = {"in", "inch", "inches", '"', "''"}
+HUNDREDTHS_FROM = 100  # a bare whole number this large in a millimetre shop means hundredths
+
+
+class NotALength(ValueError):
+    """What was typed is not a length; the text says what would be."""
+
+
+@dataclass(frozen=True, slots=True)
+class Entry:
+    """A length as understood: the value in the unit asked for, and how it was read if not plainly."""
+
+    value: float
+    read_as: str
+
+
+def parse_length(typed: str, shop: Unit, wanted: Unit) -> Entry:
+    """Understand ``0.301``, ``.301``, ``0,301``, ``7.65 mm``, and ``301`` as thousandths of an inch.
+
+    >>> parse_length("301", Unit.INCH, Unit.INCH)
+    Entry(value=0.301, read_as='0.301 in')
+    >>> parse_length("7,65 mm", Unit.INCH, Unit.MILLIMETRE).value
+    7.65
+    """
+    match = _ENTRY.match(typed)
+    if match is None:
+        raise NotALength(f"“{typed.strip()[:20]}” is not a length. Type it as 0.301, 301 or 7.65 mm.")
+    number = match["number"].replace(",", ".")
+    said = (match["unit"] or "").lower()
+    unit = Unit.MILLIMETRE if said == "mm" else Unit.INCH if said in {*_INCHES, "thou"} else shop
+    value, read_as = float(number), ""
+    whole = number.lstrip("+-").isdigit()
+    if said == "thou" or (not said and unit == Unit.INCH and whole and value >= 1):
+        value /= 1000
+        read_as = f"{value:.3f} in"
+    elif not said and unit == Unit.MILLIMETRE and whole and value >= HUNDREDTHS_FROM:
+        value /= 100
+        read_as = f"{value:.2f} mm"
+    elif said and unit != shop:
+        read_as = f"{value:g} {unit}"
+    return Entry(convert(value, unit, wanted), read_as)
+
+
+def show_length(value: float, unit: Unit, shown: Unit, fine: bool = False, signed: bool = False) -> str:
+    """A length as text, without its unit: 0.001 in or 0.01 mm, ten times finer when asked.
+
+    >>> show_length(0.3014, Unit.INCH, Unit.INCH), show_length(0.3, Unit.INCH, Unit.MILLIMETRE)
+    ('0.301', '7.62')
+    """
+    places = (3 if shown == Unit.INCH else 2) + fine
+    text = f"{convert(value, unit, shown):+.{places}f}" if signed else f"{convert(value, unit, shown):.{places}f}"
+    return text.replace("-", "\N{MINUS SIGN}")
+
+
+def show_small(value: float, unit: Unit, shown: Unit) -> str:
+    """A small difference as the trade says it: thou, or hundredths of a millimetre.
+
+    >>> show_small(-0.0077, Unit.INCH, Unit.INCH), show_small(0.0077, Unit.INCH, Unit.MILLIMETRE)
+    ('7.7 thou', '0.20 mm')
+    """
+    size = abs(convert(value, unit, shown))
+    return f"{size * 1000:.1f} thou" if shown == Unit.INCH else f"{size:.2f} mm"

@@ -1,0 +1,58 @@
+"""Bringing families into the library, and counting blanks."""
+
+from __future__ import annotations
+
+import json
+
+from django.db import transaction
+from django.utils.text import slugify
+
+from keycore.documents.family import read_family
+from keycore.documents.parse import parse_json
+from keycore.errors import InputError
+from keycore.family import Family
+from wryfalcon.accounts.models import User
+from wryfalcon.library.models import Blank, FamilyRecord
+from wryfalcon.records.actions import write_down
+from wryfalcon.records.models import Event
+
+
+@transaction.atomic
+def import_family(actor: User | None, raw: bytes, *, restricted: bool = False) -> FamilyRecord:
+    """Bring a family document in. Raises InputError naming the field.
+
+    A family that no tag uses is replaced by a document of the same id; one in use is not, since
+    its past keys must keep the edition they were cut from.
+    """
+    data = parse_json(raw)
+    family = read_family(data if isinstance(data, dict) else {})
+    slug = slugify(family.id)
+    if slug != family.id:
+        raise InputError("id", f"use small letters, digits and hyphens only, such as {slug or 'harbour-five'!r}")
+    record = FamilyRecord.objects.filter(slug=slug).first() or FamilyRecord(slug=slug)
+    if record.pk and record.tags.exists():
+        raise InputError(
+            "id", f"{record.tags.count()} tags hang on {slug} already; give the new edition an id of its own"
+        )
+    record.name, record.kind, record.unit = family.name, family.kind, family.unit
+    record.edition, record.provenance, record.restricted = family.edition, family.source[:200], restricted
+    record.document = json.dumps(data, ensure_ascii=False, indent=1)
+    record.save()
+    _hang_blank(record, family)
+    write_down(Event.FAMILY_IMPORTED, actor, family=slug, edition=family.edition)
+    return record
+
+
+def _hang_blank(record: FamilyRecord, family: Family) -> None:
+    if family.blank is not None:
+        blank, _ = Blank.objects.get_or_create(code=family.blank.code[:40], defaults={"hook": "new"})
+        blank.families.add(record)
+
+
+@transaction.atomic
+def count_blank(actor: User, blank: Blank, hook: str, left: int) -> None:
+    """Say where a blank hangs and how many are left."""
+    before = {"hook": blank.hook, "left": blank.left}
+    blank.hook, blank.left = hook[:20] or blank.hook, left
+    blank.save()
+    write_down(Event.CHANGED, actor, blank=blank.code, before=before, hook=blank.hook, left=left)

@@ -1,0 +1,114 @@
+"""The library: families, each with its drawing and tables, and the blanks on their hooks."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import lru_cache
+
+from django.contrib import messages
+from django.http import HttpResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.views.decorators.http import require_GET, require_http_methods, require_POST
+
+from keycore.cutting.profile import macs_from_geometry
+from keycore.documents.family import answer_family
+from keycore.documents.parse import parse_json
+from keycore.errors import InputError
+from keycore.family import Family, Track
+from wryfalcon.accounts.permissions import Act, PersonRequest, needs
+from wryfalcon.drawings.key import draw_key
+from wryfalcon.library.actions import count_blank, import_family
+from wryfalcon.library.models import Blank, FamilyRecord
+
+LARGEST_UPLOAD = 5_000_001
+
+
+@dataclass(frozen=True)
+class TrackTable:
+    """One track's tables and derived figures."""
+
+    track: Track
+    macs_geometric: int | None
+    all_bittings: int
+    allowed: int | None
+
+
+@require_GET
+@needs(Act.LOOK)
+def families(request: PersonRequest) -> HttpResponse:
+    """Every family."""
+    return render(request, "library/families.html", {"families": FamilyRecord.objects.prefetch_related("blanks")})
+
+
+@require_GET
+@needs(Act.LOOK)
+def family(request: PersonRequest, slug: str) -> HttpResponse:
+    """One family, drawn to scale."""
+    record = get_object_or_404(FamilyRecord.objects.prefetch_related("blanks"), slug=slug)
+    found = record.family
+    drawable = found.blank is not None and found.kind.is_profiled
+    return render(
+        request,
+        "library/family.html",
+        {
+            "record": record,
+            "family": found,
+            "tables": _tables(record.document, found),
+            "key": draw_key(found) if drawable else None,
+            "used": record.tags.count(),
+        },
+    )
+
+
+@require_GET
+@needs(Act.LOOK)
+def family_document(request: PersonRequest, slug: str) -> HttpResponse:
+    """The document word for word."""
+    record = get_object_or_404(FamilyRecord, slug=slug)
+    answer = HttpResponse(record.document, content_type="application/json")
+    answer["Content-Disposition"] = f'attachment; filename="{record.slug}.json"'
+    return answer
+
+
+@require_http_methods(["GET", "POST"])
+@needs(Act.KEEP_LIBRARY)
+def bring_in(request: PersonRequest) -> HttpResponse:
+    """Import a family document, pasted or as a file; what is wrong is named and nothing is lost."""
+    pasted, error = request.POST.get("document", ""), None
+    if request.method == "POST":
+        upload = request.FILES.get("file")
+        raw = upload.read(LARGEST_UPLOAD) if upload else pasted.encode()
+        try:
+            record = import_family(request.user, raw, restricted="restricted" in request.POST)
+            messages.success(request, f"{record.name} is in the library.")
+            return redirect("library:family", slug=record.slug)
+        except InputError as wrong:
+            error = wrong
+            pasted = pasted or raw.decode("utf-8", "replace")[:200_000]
+    context = {"pasted": pasted, "error": error}
+    return render(request, "library/bring_in.html", context, status=422 if error else 200)
+
+
+@require_POST
+@needs(Act.KEEP_LIBRARY)
+def count(request: PersonRequest, pk: int) -> HttpResponse:
+    """Say where a blank hangs and how many are left."""
+    blank = get_object_or_404(Blank, pk=pk)
+    left = request.POST.get("left", "")
+    if left.isdecimal() and len(left) < 7:
+        count_blank(request.user, blank, request.POST.get("hook", ""), int(left))
+    else:
+        messages.error(request, "How many are left? Type a whole number.")
+    record = blank.families.first()
+    return redirect("library:family", slug=record.slug) if record else redirect("library:families")
+
+
+def _tables(document: str, found: Family) -> list[TrackTable]:
+    counts = _counts(document)
+    return [TrackTable(track, macs_from_geometry(found, track), *counts[track.name]) for track in found.tracks]
+
+
+@lru_cache(maxsize=256)
+def _counts(document: str) -> dict[str, tuple[int, int | None]]:
+    answer = answer_family(parse_json(document.encode()))
+    return {name: (found["all"], found["allowed"]) for name, found in answer["bittings"].items()}

@@ -1,0 +1,1 @@
+"""Cut plans as files other programs read: G-code, DXF and SVG."""

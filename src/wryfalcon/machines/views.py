@@ -1,0 +1,72 @@
+"""The machines: how they are, what is fitted, and in the demonstration a hand at the stand-in."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.conf import settings
+from django.contrib import messages
+from django.http import Http404, HttpResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.urls import reverse
+from django.utils.http import url_has_allowed_host_and_scheme
+from django.views.decorators.http import require_GET, require_POST
+
+from wryfalcon.accounts.permissions import Act, PersonRequest, needs
+from wryfalcon.machines.drivers import MachineRefused, MachineUnreachable, driver_of
+from wryfalcon.machines.drivers.bench import BenchDriver
+from wryfalcon.machines.models import Machine
+from wryfalcon.machines.queries import machines_in_a_line
+
+PANEL: dict[str, dict[str, Any]] = {
+    "open-lid": {"do": "lid", "open": True},
+    "close-lid": {"do": "lid", "open": False},
+    "stall": {"do": "inject", "fault": "stall"},
+}
+"""What a hand, or mischance, does at the simulated machine."""
+
+
+@require_GET
+@needs(Act.LOOK)
+def machines(request: PersonRequest) -> HttpResponse:
+    """Every machine with its cutters, jaws and offsets."""
+    lines = machines_in_a_line()
+    shown = Machine.objects.prefetch_related("jaw_sides", "offsets", "cutters").in_bulk()
+    rows = [(line, shown[line.machine.pk]) for line in lines]
+    return render(request, "machines/machines.html", {"rows": rows, "has_panel": settings.DEMONSTRATION})
+
+
+@require_POST
+@needs(Act.CUT)
+def home(request: PersonRequest, pk: int) -> HttpResponse:
+    """Home a machine, spindle off and hands away."""
+    machine = get_object_or_404(Machine, pk=pk)
+    try:
+        driver_of(machine).operate("home")
+        messages.success(request, f"{machine} is homed.")
+    except (MachineRefused, MachineUnreachable) as error:
+        messages.error(request, f"{machine} was not homed: {error}.")
+    return _back(request)
+
+
+@require_POST
+@needs(Act.CUT)
+def panel(request: PersonRequest, pk: int) -> HttpResponse:
+    """Work the simulated machine's lid or upset it; only in the demonstration."""
+    driver = driver_of(get_object_or_404(Machine, pk=pk))
+    asked = PANEL.get(request.POST.get("hand", ""))
+    if not settings.DEMONSTRATION or asked is None or not isinstance(driver, BenchDriver):
+        raise Http404
+    try:
+        driver.panel(**asked)
+    except (MachineRefused, MachineUnreachable) as error:
+        messages.error(request, f"Nothing done: {error}.")
+    return _back(request)
+
+
+def _back(request: PersonRequest) -> HttpResponse:
+    """Go back where the person came from, if that is a page of ours."""
+    back = request.POST.get("back", "")
+    if not url_has_allowed_host_and_scheme(back, allowed_hosts={request.get_host()}):
+        back = reverse("machines:machines")
+    return redirect(back)

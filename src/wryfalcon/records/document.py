@@ -1,0 +1,120 @@
+"""A tag as a document, ``wry-falcon.record/1``."""
+
+from __future__ import annotations
+
+import json
+from typing import Any
+
+from wryfalcon.bench.models import CaliperValue, Tag
+from wryfalcon.machines.models import Run
+
+FORMAT = "wry-falcon.record/1"
+
+
+def record_of(tag: Tag) -> dict[str, Any]:
+    """Everything read, decided, cut and proven; ``key`` is None until the bitting is settled."""
+    assert tag.family_record is not None
+    return {
+        "format": FORMAT,
+        "tag": str(tag),
+        "title": tag.title,
+        "customer": tag.customer.name,
+        "authority": tag.authority,
+        "quantity": tag.quantity,
+        "family": json.loads(tag.family_record.document),
+        "key": _key(tag),
+        "locks": [
+            {"name": lock.name, "enters": lock.enters, "turns": lock.turns, "leaves": lock.leaves}
+            for lock in tag.locks.all()
+        ],
+        "readings": _readings(tag),
+        "overrulings": list(tag.overrulings.filter(withdrawn=False).values("track", "space", "label", "reason")),
+        "set_up": _set_up(tag),
+        "keys": [_made(run) for run in _runs(tag)],
+        "history": [
+            {"at": entry.at.isoformat(), "by": str(entry.actor or ""), "event": entry.event, **entry.data}
+            for entry in tag.audit.select_related("actor").order_by("at", "id")
+        ],
+    }
+
+
+def _key(tag: Tag) -> dict[str, Any] | None:
+    settled = tag.settlement
+    if settled is None:
+        return None
+    return {
+        "bitting": settled.bitting,
+        "values": settled.values,
+        "intent": settled.intent,
+        "deeper_by": settled.deeper_by,
+        "deeper_cuts": settled.deeper_cuts,
+        "chance": settled.chance,
+        "reason": settled.reason,
+    }
+
+
+def _readings(tag: Tag) -> list[dict[str, Any]]:
+    values = CaliperValue.objects.filter(reading__tag=tag, withdrawn=False).select_related("reading")
+    found: dict[str, dict[str, Any]] = {}
+    for value in values:
+        reading = found.setdefault(
+            value.reading.track,
+            {
+                "source": "calipers",
+                "track": value.reading.track,
+                "counted_from": value.reading.counted_from,
+                "wear": value.reading.wear,
+                "values": [],
+            },
+        )
+        reading["values"].append({"space": value.space, "value": value.value, "typed": value.typed})
+    return list(found.values())
+
+
+def _set_up(tag: Tag) -> dict[str, Any] | None:
+    card = tag.set_up
+    if card is None:
+        return None
+    return {
+        "machine": card.machine.name,
+        "cutter": card.cutter.name,
+        "jaw_side": card.jaw_side.name if card.jaw_side else None,
+        "style": card.style,
+        "checked": card.ticks,
+        "commands": card.commands,
+    }
+
+
+def _runs(tag: Tag) -> list[Run]:
+    runs = Run.objects.filter(set_up__tag=tag).select_related("machine", "proof", "touches_up")
+    return list(runs.prefetch_related("proof_values", "trials__lock").order_by("id"))
+
+
+def _made(run: Run) -> dict[str, Any]:
+    proof = getattr(run, "proof", None)
+    return {
+        "key": run.key_number,
+        "job": run.job,
+        "machine": run.machine.name,
+        "state": run.state,
+        "touches_up": run.touches_up.job if run.touches_up else None,
+        "finished_at": run.finished_at.isoformat() if run.finished_at else None,
+        "measured": [
+            {"track": v.track, "space": v.space, "value": v.value, "position": v.position, "source": v.source}
+            for v in run.proof_values.all()
+            if not v.withdrawn
+        ],
+        "proof": proof
+        and {"verdict": proof.verdict, "passed": proof.passed, "reason": proof.reason, "cuts": proof.cuts},
+        "trials": [
+            {
+                "lock": t.lock.name,
+                "way_up": t.way_up,
+                "worked": t.worked,
+                "enters": t.enters,
+                "turns": t.turns,
+                "leaves": t.leaves,
+            }
+            for t in run.trials.all()
+        ],
+    }

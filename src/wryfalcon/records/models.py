@@ -1,0 +1,41 @@
+"""What was done by whom, kept."""
+
+from __future__ import annotations
+
+from django.conf import settings
+from django.db import models
+
+
+class Event(models.TextChoices):
+    """What an audit entry says happened. Values are never reused."""
+
+    TAKEN_IN = "taken-in", "taken in"
+    CHANGED = "changed", "changed"
+    DECLINED = "declined", "not one for us"
+    MEASURED = "measured", "measured"
+    READING_WITHDRAWN = "reading-withdrawn", "reading taken back"
+    OVERRULED = "overruled", "overruled a cut"
+    OVERRULE_WITHDRAWN = "overrule-withdrawn", "took an overruling back"
+    SETTLED = "settled", "settled the bitting"
+    READ_BACK = "read-back", "read the bitting back"
+    SET_UP = "set-up", "set the machine up"
+    RUN_STARTED = "run-started", "sent a key to the machine"
+    RUN_FINISHED = "run-finished", "key finished"
+    PROVED = "proved", "measured the new key"
+    TRIED = "tried", "tried in the lock"
+    HANDED_OVER = "handed-over", "handed over"
+    FAMILY_IMPORTED = "family-imported", "family brought in"
+    REMADE = "remade", "made again from a record"
+
+
+class AuditEntry(models.Model):
+    """One change of state."""
+
+    event = models.CharField(max_length=24, choices=Event)
+    actor = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, null=True, related_name="+")
+    tag = models.ForeignKey("bench.Tag", models.CASCADE, null=True, related_name="audit")
+    data = models.JSONField(default=dict)
+    at = models.DateTimeField(auto_now_add=True, db_index=True)
+
+    class Meta:
+        ordering = ["-at", "-id"]

@@ -1,0 +1,69 @@
+"""Making a key again from its record."""
+
+from __future__ import annotations
+
+import json
+
+from django.db import transaction
+
+from keycore.documents.family import read_family
+from keycore.documents.parse import parse_json
+from keycore.documents.record import read_record
+from keycore.family import Family
+from wryfalcon.accounts.models import User
+from wryfalcon.bench.actions.take_in import Baseline, Job, take_in
+from wryfalcon.bench.models import OnBench, Settlement, Tag
+from wryfalcon.bench.refusal import NotDone
+from wryfalcon.library.actions import import_family
+from wryfalcon.library.models import FamilyRecord
+from wryfalcon.records.actions import write_down
+from wryfalcon.records.models import Event
+
+
+@transaction.atomic
+def make_again(actor: User, raw: bytes, *, authority: str) -> Tag:
+    """Take a record in as a new tag, its bitting settled and still to be read back.
+
+    Raises InputError naming the field, NotDone where the library's family differs or is
+    restricted and no authority is given.
+    """
+    model, family = read_record(parse_json(raw))
+    record = _family_record(actor, family, model.family)
+    job = Job(
+        title=model.title,
+        customer=model.customer,
+        on_bench=OnBench.RECORD,
+        family=record,
+        authority=authority,
+        quantity=model.quantity,
+        note=f"From the record of tag {model.tag}.",
+        locks=[Baseline(lock.get("name", "")) for lock in model.locks],
+    )
+    tag = take_in(actor, job)
+    Settlement.objects.create(
+        tag=tag,
+        bitting=model.key.bitting,
+        chance=model.key.chance,
+        intent=model.key.intent,
+        deeper_by=model.key.deeper_by,
+        deeper_cuts=[cut.model_dump() for cut in model.key.deeper_cuts],
+        values=model.key.values,
+        reason=model.key.reason[:200],
+        edition=family.edition,
+        by=actor,
+    )
+    write_down(Event.REMADE, actor, tag, record=model.tag)
+    return tag
+
+
+def _family_record(actor: User, family: Family, document: dict[str, object]) -> FamilyRecord:
+    """The library's own record of that family, brought in if it is not there yet."""
+    found = FamilyRecord.objects.filter(slug=family.id).first()
+    if found is None:
+        return import_family(actor, json.dumps(document).encode())
+    if read_family(document).tracks != found.family.tracks:
+        raise NotDone(
+            f"The library's {found.name} (edition {found.edition or 'not named'}) has other depths or spaces than the "
+            f"record's (edition {family.edition or 'not named'}). Bring that edition in under an id of its own first."
+        )
+    return found

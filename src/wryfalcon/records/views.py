@@ -1,0 +1,56 @@
+"""Records: every job there was, finding anything, and making a key again from its document."""
+
+from __future__ import annotations
+
+from django.core.paginator import Paginator
+from django.http import HttpResponse
+from django.shortcuts import redirect, render
+from django.views.decorators.http import require_GET, require_http_methods
+
+from keycore.errors import InputError
+from wryfalcon.accounts.permissions import Act, PersonRequest, needs
+from wryfalcon.bench.models import Tag
+from wryfalcon.bench.refusal import NotDone
+from wryfalcon.records.find import find
+from wryfalcon.records.remake import make_again
+
+LARGEST_UPLOAD = 5_000_001
+A_PAGE = 25
+
+
+@require_GET
+@needs(Act.LOOK)
+def history(request: PersonRequest) -> HttpResponse:
+    """Every tag, newest first."""
+    tags = Tag.objects.select_related("customer", "family_record")
+    customer = request.GET.get("customer", "")
+    if customer.isdecimal() and len(customer) < 10:
+        tags = tags.filter(customer=int(customer))
+    page = Paginator(tags, A_PAGE).get_page(request.GET.get("page"))
+    return render(request, "records/history.html", {"page": page, "customer": customer})
+
+
+@require_GET
+@needs(Act.LOOK)
+def find_anything(request: PersonRequest) -> HttpResponse:
+    """What the Find box finds."""
+    text = request.GET.get("q", "")
+    return render(request, "records/find.html", {"text": text, "found": find(text)})
+
+
+@require_http_methods(["GET", "POST"])
+@needs(Act.SETTLE)
+def bring_back(request: PersonRequest) -> HttpResponse:
+    """Read a record back in and make the key again."""
+    pasted, authority, error = request.POST.get("document", ""), request.POST.get("authority", ""), ""
+    if request.method == "POST":
+        upload = request.FILES.get("file")
+        raw = upload.read(LARGEST_UPLOAD) if upload else pasted.encode()
+        try:
+            tag = make_again(request.user, raw, authority=authority)
+            return redirect("bench:settle", number=tag.number)
+        except (InputError, NotDone) as refusal:
+            error = str(refusal)
+            pasted = pasted or raw.decode("utf-8", "replace")[:200_000]
+    context = {"pasted": pasted, "authority": authority, "error": error}
+    return render(request, "records/bring_back.html", context, status=422 if error else 200)

@@ -1,0 +1,1 @@
+"""Settings: ``base`` is shared; pick ``production``, ``demo`` or ``test``."""

@@ -1,0 +1,137 @@
+"""What every way of running shares. Secure unless a file that builds on this says otherwise."""
+
+from __future__ import annotations
+
+import os
+from pathlib import Path
+
+from csp.constants import NONE, SELF
+
+ROOT = Path(__file__).resolve().parents[3]
+VAR = Path(os.environ.get("WRY_FALCON_VAR", ROOT / "var"))
+
+INSTALLED_APPS = [
+    "django.contrib.auth",
+    "django.contrib.contenttypes",
+    "django.contrib.messages",
+    "django.contrib.sessions",
+    "django.contrib.staticfiles",
+    "django.forms",
+    "axes",
+    "csp",
+    "django_htmx",
+    "wryfalcon",
+    "wryfalcon.accounts",
+    "wryfalcon.library",
+    "wryfalcon.machines",
+    "wryfalcon.bench",
+    "wryfalcon.records",
+    "wryfalcon.drawings",
+    "wryfalcon.demonstration",
+]
+
+MIDDLEWARE = [
+    "django.middleware.security.SecurityMiddleware",
+    "csp.middleware.CSPMiddleware",
+    "whitenoise.middleware.WhiteNoiseMiddleware",
+    "django.contrib.sessions.middleware.SessionMiddleware",
+    "django.middleware.common.CommonMiddleware",
+    "django.middleware.csrf.CsrfViewMiddleware",
+    "django.contrib.auth.middleware.AuthenticationMiddleware",
+    "django.contrib.auth.middleware.LoginRequiredMiddleware",
+    "django.contrib.messages.middleware.MessageMiddleware",
+    "django.middleware.clickjacking.XFrameOptionsMiddleware",
+    "django_htmx.middleware.HtmxMiddleware",
+    "axes.middleware.AxesMiddleware",
+]
+
+ROOT_URLCONF = "wryfalcon.urls"
+WSGI_APPLICATION = "wryfalcon.wsgi.application"
+
+TEMPLATES = [
+    {
+        "BACKEND": "django.template.backends.django.DjangoTemplates",
+        "APP_DIRS": True,
+        "OPTIONS": {
+            "context_processors": [
+                "django.template.context_processors.request",
+                "django.contrib.auth.context_processors.auth",
+                "django.contrib.messages.context_processors.messages",
+                "wryfalcon.accounts.context.shop",
+            ],
+            "builtins": ["wryfalcon.templatetags.shop", "wryfalcon.templatetags.draw"],
+        },
+    }
+]
+FORM_RENDERER = "django.forms.renderers.TemplatesSetting"
+
+# IMMEDIATE, since a read that later writes must not lose the race for the write lock.
+DATABASES = {
+    "default": {
+        "ENGINE": "django.db.backends.sqlite3",
+        "NAME": os.environ.get("WRY_FALCON_DB", VAR / "wry-falcon.sqlite3"),
+        "CONN_MAX_AGE": None,
+        "OPTIONS": {
+            "timeout": 20,
+            "transaction_mode": "IMMEDIATE",
+            "init_command": (
+                "PRAGMA journal_mode=WAL;PRAGMA synchronous=NORMAL;PRAGMA foreign_keys=ON;"
+                "PRAGMA journal_size_limit=27103364;PRAGMA cache_size=-20000;"
+            ),
+        },
+    }
+}
+DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
+
+AUTH_USER_MODEL = "accounts.User"
+AUTHENTICATION_BACKENDS = [
+    "axes.backends.AxesStandaloneBackend",
+    "django.contrib.auth.backends.ModelBackend",
+]
+AUTH_PASSWORD_VALIDATORS = [
+    {"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator", "OPTIONS": {"min_length": 10}},
+    {"NAME": "django.contrib.auth.password_validation.CommonPasswordValidator"},
+]
+LOGIN_URL = "accounts:login"
+LOGIN_REDIRECT_URL = "bench:tags"
+LOGOUT_REDIRECT_URL = "accounts:login"
+
+AXES_FAILURE_LIMIT = 6
+AXES_COOLOFF_TIME = 0.25  # hours
+AXES_LOCKOUT_TEMPLATE = "accounts/locked_out.html"
+AXES_LOCKOUT_PARAMETERS = [["username", "ip_address"]]
+
+CONTENT_SECURITY_POLICY = {
+    "DIRECTIVES": {
+        "default-src": [NONE],
+        "script-src": [SELF],
+        "style-src": [SELF],
+        "font-src": [SELF],
+        "img-src": [SELF],
+        "connect-src": [SELF],
+        "form-action": [SELF],
+        "base-uri": [NONE],
+        "frame-ancestors": [NONE],
+    }
+}
+X_FRAME_OPTIONS = "DENY"
+SECURE_REFERRER_POLICY = "same-origin"
+SESSION_COOKIE_HTTPONLY = True
+SESSION_COOKIE_SAMESITE = "Lax"
+SESSION_COOKIE_SECURE = True
+CSRF_COOKIE_SECURE = True
+CSRF_COOKIE_HTTPONLY = True
+
+LANGUAGE_CODE = "en-gb"
+TIME_ZONE = os.environ.get("WRY_FALCON_TIME_ZONE", "UTC")
+USE_TZ = True
+
+STATIC_URL = "static/"
+STATIC_ROOT = VAR / "static"
+STORAGES = {
+    "default": {"BACKEND": "django.core.files.storage.FileSystemStorage"},
+    "staticfiles": {"BACKEND": "whitenoise.storage.CompressedManifestStaticFilesStorage"},
+}
+DATA_UPLOAD_MAX_MEMORY_SIZE = 6_000_000
+MACHINE_SECONDS_TO_ANSWER = 3.0
+CUT_PLAN_FOLDER = VAR / "cut-plans"

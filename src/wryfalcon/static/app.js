@@ -1,0 +1,86 @@
+/* Keys for the whole application. Everything works without this file, with a mouse or the tab key. */
+"use strict";
+
+const isTyping = (target) => target.closest("input, select, textarea, dialog[open]") !== null;
+const find = (selector) => document.querySelector(selector);
+const press = (selector) => find(selector)?.click();
+const ROOMS = { b: 0, l: 1, m: 2, r: 3 };
+
+const KEYS = {
+  "/": () => find("#find")?.focus(),
+  "?": () => find("#shortcuts")?.showModal(),
+  n: () => press("[data-new-tag]"),
+  u: () => press("#unit-form button"),
+  z: () => press("[data-undo]"),
+  g: () => press("[data-go]"),
+  "[": () => press("[data-stage-before]"),
+  "]": () => press("[data-stage-after]"),
+};
+
+/* Settle: arrows pick a cut and step its depth, a digit or letter sets it. */
+function stepLane(by) {
+  const lanes = [...document.querySelectorAll("[data-lane]")];
+  const at = lanes.findIndex((lane) => lane.dataset.lane === find("[data-picked]")?.dataset.picked);
+  const next = lanes[at < 0 ? (by > 0 ? 0 : lanes.length - 1) : at + by];
+  if (next) next.dispatchEvent(new MouseEvent("click", { bubbles: true, cancelable: true }));
+}
+
+function stepDepth(by) {
+  const select = find("#overrule-label");
+  if (!select) return false;
+  select.selectedIndex = Math.min(Math.max(select.selectedIndex + by, 0), select.options.length - 1);
+  return true;
+}
+
+function setDepth(label) {
+  const select = find("#overrule-label");
+  const option = select && [...select.options].find((o) => o.value.toLowerCase() === label.toLowerCase());
+  if (!option) return false;
+  select.value = option.value;
+  find("#overrule-reason")?.focus();
+  return true;
+}
+
+/* Read and Prove: in the entry, up and down go to the cut before or after. */
+function stepCut(event) {
+  const link = find(event.key === "ArrowUp" ? "[data-cut-before]" : "[data-cut-after]");
+  if (!link) return;
+  event.preventDefault();
+  link.click();
+}
+
+document.addEventListener("keydown", (event) => {
+  if (event.ctrlKey || event.metaKey || event.altKey) return;
+  if (event.target.matches("[data-value-entry]") && ["ArrowUp", "ArrowDown"].includes(event.key)) return stepCut(event);
+  if (event.target.matches("[data-value-entry]") && event.target.value === "" && event.key === "Escape") return event.target.blur();
+  if (isTyping(event.target)) return;
+  if (find("[data-lanes]")) {
+    if (event.key === "ArrowRight" || event.key === "ArrowLeft") return event.preventDefault(), stepLane(event.key === "ArrowRight" ? 1 : -1);
+    if (event.key === "ArrowUp" && stepDepth(-1)) return event.preventDefault();
+    if (event.key === "ArrowDown" && stepDepth(1)) return event.preventDefault();
+    if (event.key.length === 1 && setDepth(event.key)) return event.preventDefault();
+  }
+  if (event.key in KEYS) return event.preventDefault(), KEYS[event.key]();
+  if (event.key in ROOMS) press(`.head nav a:nth-of-type(${ROOMS[event.key] + 1})`);
+});
+
+/* Alpine: which cut choice is open, and whether every safety tick is set. */
+document.addEventListener("alpine:init", () => {
+  window.Alpine.data("intent", () => ({
+    chosen: "restore",
+    init() { this.chosen = this.$el.dataset.chosen; },
+    isCompensating() { return this.chosen === "compensate"; },
+  }));
+  window.Alpine.data("checks", () => ({
+    set: 0,
+    all: 0,
+    init() { this.count(); },
+    count() {
+      const boxes = [...this.$root.querySelectorAll("input[type=checkbox]")];
+      this.all = boxes.length;
+      this.set = boxes.filter((box) => box.checked).length;
+    },
+    isReady() { return this.all > 0 && this.set === this.all; },
+    left() { return this.all - this.set; },
+  }));
+});

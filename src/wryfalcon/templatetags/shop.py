@@ -1,0 +1,120 @@
+"""Lengths and other figures as this person likes to see them."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django import template
+from django.template.context import Context
+
+from keycore.units import Unit
+from wryfalcon.accounts.permissions import Act, may
+from wryfalcon.drawings.strip import chance_words
+from wryfalcon.lengths import show_length, show_small
+
+register = template.Library()
+
+
+def shown_unit(context: Context, unit: str) -> Unit:
+    """The unit this person sees; on paper, where nobody is looking, the family's own."""
+    return Unit(str(context.get("unit") or unit))
+
+
+@register.simple_tag(takes_context=True)
+def length(context: Context, value: float | None, unit: str, signed: bool = False) -> str:
+    """A length in the unit shown, without the unit's name; a dash for none."""
+    if value is None:
+        return "–"
+    shown = shown_unit(context, unit)
+    return show_length(value, Unit(unit), shown, fine=bool(context.get("fine")), signed=signed)
+
+
+@register.simple_tag(takes_context=True)
+def length_fine(context: Context, value: float | None, unit: str, signed: bool = False) -> str:
+    """As ``length`` with one more decimal, for errors and means."""
+    if value is None:
+        return "–"
+    return show_length(value, Unit(unit), shown_unit(context, unit), fine=True, signed=signed)
+
+
+@register.simple_tag
+def length_in(value: float | None, unit: str, shown: str, fine: bool = False) -> str:
+    """A length in a unit named outright."""
+    return "–" if value is None else show_length(value, Unit(unit), Unit(shown), fine=fine)
+
+
+@register.simple_tag(takes_context=True)
+def small(context: Context, value: float, unit: str) -> str:
+    """A small difference in words: thou or hundredths."""
+    return show_small(value, Unit(unit), shown_unit(context, unit))
+
+
+@register.filter
+def grouped(labels: list[str]) -> str:
+    """A bitting in groups of three for reading aloud.
+
+    >>> grouped(["3", "5", "2", "4", "1"])
+    '3 5 2 · 4 1'
+    """
+    groups = [" ".join(labels[i : i + 3]) for i in range(0, len(labels), 3)]
+    return " · ".join(groups)
+
+
+@register.filter
+def may_do(user: Any, act: str) -> bool:
+    """Whether this person may do something, by the act's name."""
+    return may(user, Act[act.upper()])
+
+
+@register.filter
+def item(mapping: dict[Any, Any], key: Any) -> Any:
+    """A mapping's entry, or nothing."""
+    return mapping.get(key)
+
+
+@register.filter
+def neighbour(rail: list[Any], by: str) -> Any:
+    """The stop before (``-1``) or after (``1``) the current one on a rail, or nothing."""
+    at = next((place for place, stop in enumerate(rail) if stop.current), 0) + int(by)
+    return rail[at] if 0 <= at < len(rail) else None
+
+
+@register.filter
+def in_100(chance: float | None) -> str:
+    """A chance as the shop says it."""
+    return "not known" if chance is None else chance_words(chance)
+
+
+@register.filter
+def label_at(reading: Any, cut: int) -> str:
+    """The label a reading is settled on at a cut, "" where it is not."""
+    labels = reading.labels
+    return labels[cut - 1] if 1 <= cut <= len(labels) else ""
+
+
+@register.filter
+def thousands(number: int) -> str:
+    """A large whole number with thin spaces.
+
+    >>> thousands(2097152)
+    '2\u202f097\u202f152'
+    """
+    return f"{number:,}".replace(",", "\u202f")
+
+
+@register.filter
+def in_words(data: dict[str, Any]) -> str:
+    """An audit entry's data on one line."""
+    return ", ".join(
+        f"{name.replace('_', ' ')} {_value_words(value)}"
+        for name, value in data.items()
+        if value not in ("", None, [], {})
+    )
+
+
+def _value_words(value: Any) -> str:
+    if isinstance(value, dict):
+        return " ".join(f"{name} {_value_words(inner)}" for name, inner in value.items())
+    if isinstance(value, list):
+        return " ".join(str(inner) for inner in value)
+    return {True: "yes", False: "no"}.get(value, str(value)) if isinstance(value, bool) else str(value)
