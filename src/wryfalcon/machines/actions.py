@@ -17,7 +17,7 @@ if TYPE_CHECKING:
 
 OPERATIONS = {
     "home": "Home the machine",
-    "clamp": "Clamped",
+    "clamp": "It is clamped",
     "start": "Start",
     "hold": "Hold",
     "resume": "Go on",

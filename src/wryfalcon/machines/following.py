@@ -14,6 +14,7 @@ from wryfalcon.machines.models import Machine, Run, RunEvent, RunState
 
 STATE_AFTER = {
     "loaded": RunState.LOADED,
+    "clamped": RunState.CLAMPED,
     "started": RunState.CUTTING,
     "resumed": RunState.CUTTING,
     "held": RunState.HELD,

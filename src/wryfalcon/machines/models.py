@@ -79,6 +79,7 @@ class RunState(models.TextChoices):
 
     PLANNED = "planned", "Not sent yet"
     LOADED = "loaded", "Sent, waiting to be clamped"
+    CLAMPED = "clamped", "Clamped, ready to start"
     CUTTING = "cutting", "Cutting"
     HELD = "held", "Held"
     TURN = "turn", "Turn the key over"

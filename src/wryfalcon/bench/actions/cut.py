@@ -20,7 +20,7 @@ from wryfalcon.machines.models import Run, RunState
 from wryfalcon.records.actions import write_down
 from wryfalcon.records.models import Event
 
-UNDER_WAY = {RunState.LOADED, RunState.CUTTING, RunState.HELD, RunState.TURN, RunState.STALLED, RunState.STOPPED}
+UNDER_WAY = set(RunState) - {RunState.PLANNED, RunState.LOST, RunState.FINISHED}
 
 
 def cut_key(actor: User, tag: Tag) -> Run:

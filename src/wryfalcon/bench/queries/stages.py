@@ -132,6 +132,7 @@ def _stage_of_keys(tag: TagWithProgress, proven: int) -> tuple[str, str]:
 RUN_WAITS = {
     RunState.PLANNED: "a key to be sent to the machine",
     RunState.LOADED: "a blank to be clamped",
+    RunState.CLAMPED: "the machine to be started",
     RunState.CUTTING: "the machine: it is cutting",
     RunState.HELD: "the machine: it is held",
     RunState.TURN: "the key to be turned over",

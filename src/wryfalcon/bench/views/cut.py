@@ -21,12 +21,13 @@ from wryfalcon.machines.following import OVER, Contact, catch_up, look_at
 from wryfalcon.machines.models import Run, RunState
 
 ALLOWED = {
-    RunState.LOADED: ("clamp", "start", "stop"),
+    RunState.LOADED: ("clamp", "stop"),
+    RunState.CLAMPED: ("start", "clamp", "stop"),
     RunState.CUTTING: ("hold", "stop"),
     RunState.HELD: ("resume", "stop"),
-    RunState.TURN: ("clamp", "start", "stop"),
+    RunState.TURN: ("clamp", "stop"),
     RunState.STALLED: ("home", "stop"),
-    RunState.STOPPED: ("clamp", "start"),
+    RunState.STOPPED: ("clamp",),
 }
 """The operations that make sense in each state; the machine itself has the last word."""
 
@@ -86,7 +87,7 @@ def _current(runs: list[Run], wanted: int) -> Run | None:
 
 def _context(tag: Tag, runs: list[Run], run: Run | None, contact: Contact) -> dict[str, Any]:
     values = tag.settlement.values if tag.settlement else {}
-    live = run is not None and run.state not in OVER | {RunState.PLANNED, RunState.STOPPED}
+    live = run is not None and run.state not in OVER | {RunState.PLANNED}
     context: dict[str, Any] = {
         "runs": runs,
         "run": run,

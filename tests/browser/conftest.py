@@ -1,0 +1,53 @@
+"""Headless Chromium against the real application and a real machine line."""
+
+from __future__ import annotations
+
+import shutil
+from collections.abc import Iterator
+from typing import Any
+
+import pytest
+from playwright.sync_api import Page
+from pytest_django.live_server_helper import LiveServer
+
+from browser.smith import Smith
+from conftest import BenchMachine
+from wryfalcon.demonstration.shop import furnish
+from wryfalcon.machines.models import DriverKind, Machine
+
+FLAGS = (
+    "--no-sandbox --disable-gpu --disable-quic --no-first-run --disable-background-networking "
+    "--disable-component-update --disable-sync"
+).split()
+
+
+@pytest.fixture(scope="session")
+def browser_type_launch_args() -> dict[str, Any]:
+    found = shutil.which("chromium-headless-shell") or shutil.which("chromium")
+    return {"executable_path": found, "headless": True, "args": FLAGS}
+
+
+@pytest.fixture(scope="session")
+def browser_context_args() -> dict[str, Any]:
+    return {
+        "viewport": {"width": 1280, "height": 800},
+        "locale": "en-GB",
+        "timezone_id": "UTC",
+        "reduced_motion": "reduce",
+    }
+
+
+@pytest.fixture
+def shop(live_server: LiveServer, bench_machine: BenchMachine) -> LiveServer:
+    """The application being served, furnished, its machine on the line."""
+    furnish()
+    Machine.objects.filter(driver=DriverKind.BENCH).update(port=bench_machine.port)
+    return live_server
+
+
+@pytest.fixture
+def smith(shop: LiveServer, page: Page) -> Iterator[Smith]:
+    """A smith at the keyboard; whatever the console says that it should not fails the test."""
+    at_bench = Smith(page, shop.url)
+    yield at_bench
+    assert at_bench.complaints == []

@@ -1,0 +1,97 @@
+"""A smith with one hand free: everything here is done with the keyboard."""
+
+from __future__ import annotations
+
+from axe_playwright_python.sync_playwright import Axe
+from playwright.sync_api import Page, expect
+
+from wryfalcon.demonstration.shop import PASSWORD
+
+MOST_TABS = 150
+SIZES = [(1280, 800), (768, 1024), (390, 844)]
+
+
+class Smith:
+    """Drives a page by its keys alone and hears every complaint of the console."""
+
+    def __init__(self, page: Page, url: str) -> None:
+        self.page, self.url = page, url
+        self.complaints: list[str] = []
+        page.on("console", lambda message: self._hear(message.type, message.text))
+        page.on("pageerror", lambda error: self.complaints.append(str(error)))
+        page.on("requestfailed", lambda request: self._hear_failure(request.url, str(request.failure)))
+        page.on("request", self._stay_home)
+
+    def _hear(self, kind: str, text: str) -> None:
+        if kind in ("error", "warning") and "422" not in text:  # a refused entry answers 422, as it should
+            self.complaints.append(text)
+
+    def _hear_failure(self, url: str, failure: str) -> None:
+        if "ERR_ABORTED" not in failure:  # a poll that a new page cut short
+            self.complaints.append(f"{url}: {failure}")
+
+    def _stay_home(self, request: object) -> None:
+        if not str(getattr(request, "url", "")).startswith((self.url, "data:", "blob:")):
+            self.complaints.append(f"left the machine: {getattr(request, 'url', '')}")
+
+    def go(self, path: str) -> None:
+        self.page.goto(self.url + path)
+
+    def press(self, *keys: str) -> None:
+        for key in keys:
+            self.page.keyboard.press(key)
+
+    def reach(self, selector: str) -> None:
+        """Tab until the control has the focus."""
+        for _ in range(MOST_TABS):
+            if self.page.evaluate("s => document.activeElement?.matches(s) ?? false", selector):
+                return
+            self.page.keyboard.press("Tab")
+        raise AssertionError(f"the tab key never reaches {selector}")
+
+    def fill(self, selector: str, text: str) -> None:
+        self.reach(selector)
+        self.press("Control+a")
+        self.page.keyboard.type(text)
+
+    def choose(self, selector: str, option: str) -> None:
+        """Choose from a list by typing its beginning."""
+        self.reach(selector)
+        self.page.keyboard.type(option)
+
+    def press_button(self, words: str) -> None:
+        """Tab to a button or link by its words and press it."""
+        for _ in range(MOST_TABS):
+            said = self.page.evaluate("() => (document.activeElement?.innerText ?? '').trim()")
+            if said.startswith(words):
+                return self.press("Enter")
+            self.page.keyboard.press("Tab")
+        raise AssertionError(f"the tab key never reaches a control that says {words!r}")
+
+    def go_on(self) -> None:
+        """Press the one prominent control, as the key ``g`` does."""
+        self.page.evaluate("() => document.activeElement?.blur()")
+        self.press("g")
+
+    def log_in(self, name: str = "tam") -> None:
+        self.go("/")
+        self.fill("#id_username", name)
+        self.fill("#id_password", PASSWORD)
+        self.press("Enter")
+        self.sees("On the bench")
+
+    def sees(self, text: str, seconds: float = 10) -> None:
+        expect(self.page.locator("#main")).to_contain_text(text, timeout=seconds * 1000)
+
+    def is_at(self, path: str) -> None:
+        self.page.wait_for_url(f"{self.url}{path}")
+
+    def looks_right(self, name: str) -> None:
+        """No accessibility violation and nothing wider than the screen, at every size."""
+        for width, height in SIZES:
+            self.page.set_viewport_size({"width": width, "height": height})
+            found = Axe().run(self.page)
+            assert found.violations_count == 0, f"{name} at {width}: {found.generate_report()}"
+            wide = self.page.evaluate("() => document.documentElement.scrollWidth")
+            assert wide <= width, f"{name} at {width} is {wide} wide"
+        self.page.set_viewport_size({"width": 1280, "height": 800})

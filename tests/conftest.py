@@ -1,0 +1,43 @@
+"""What all tests share: a machine on a real socket, a furnished shop, people who log in."""
+
+from __future__ import annotations
+
+import os
+import subprocess
+import sys
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+
+os.environ.setdefault("DJANGO_ALLOW_ASYNC_UNSAFE", "true")  # the browser driver runs an event loop of its own
+
+SOURCE = Path(__file__).parents[1] / "src"
+
+
+class BenchMachine:
+    """A simulated machine in a process of its own."""
+
+    def __init__(self, seconds_per_cut: float = 0.05, seed: int = 5, port: int = 0) -> None:
+        command = [sys.executable, "-m", "benchmachine", "--seed", str(seed), "--port", str(port)]
+        self.process = subprocess.Popen(
+            [*command, "--seconds-per-cut", str(seconds_per_cut)],
+            stdout=subprocess.PIPE,
+            env={**os.environ, "PYTHONPATH": str(SOURCE)},
+            text=True,
+        )
+        assert self.process.stdout is not None
+        self.port = int(self.process.stdout.readline().rsplit(":", 1)[1])
+
+    def stop(self) -> None:
+        self.process.kill()
+        self.process.wait()
+        assert self.process.stdout is not None
+        self.process.stdout.close()
+
+
+@pytest.fixture
+def bench_machine() -> Iterator[BenchMachine]:
+    machine = BenchMachine()
+    yield machine
+    machine.stop()

@@ -1,0 +1,25 @@
+"""A furnished shop without a past, and its people."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import pytest
+from django.test import Client
+
+from wryfalcon.demonstration.shop import furnish
+
+if TYPE_CHECKING:
+    from wryfalcon.accounts.models import User
+
+
+@pytest.fixture
+def people(db: None) -> dict[str, User]:
+    return furnish()
+
+
+@pytest.fixture
+def smith(people: dict[str, User], client: Client) -> Client:
+    """A browser in which Tam, the smith, is logged in."""
+    client.force_login(people["tam"])
+    return client
