@@ -7,6 +7,7 @@ from wryfalcon.library import views
 app_name = "library"
 urlpatterns = [
     path("", views.families, name="families"),
+    path("preview", views.preview, name="preview"),
     path("bring-in", views.bring_in, name="bring-in"),
     path("blanks/<int:pk>", views.count, name="count"),
     path("<slug:slug>", views.family, name="family"),

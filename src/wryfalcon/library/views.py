@@ -62,6 +62,18 @@ def family(request: PersonRequest, slug: str) -> HttpResponse:
 
 @require_GET
 @needs(Act.LOOK)
+def preview(request: PersonRequest) -> HttpResponse:
+    """The family chosen at take-in, so that its cuts can be counted against the key in hand."""
+    wanted = request.GET.get("family", "")
+    record = FamilyRecord.objects.filter(pk=int(wanted)).first() if wanted.isdecimal() and len(wanted) < 10 else None
+    found = record.family if record else None
+    drawable = found is not None and found.blank is not None and found.kind.is_profiled
+    key = draw_key(found) if found is not None and drawable else None
+    return render(request, "library/_preview.html", {"record": record, "family": found, "key": key})
+
+
+@require_GET
+@needs(Act.LOOK)
 def family_document(request: PersonRequest, slug: str) -> HttpResponse:
     """The document word for word."""
     record = get_object_or_404(FamilyRecord, slug=slug)

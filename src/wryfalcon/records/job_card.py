@@ -30,6 +30,8 @@ def job_card_pdf(tag: Tag) -> bytes:
             "card": card_of(tag, tag.set_up) if tag.set_up else None,
             "key": draw_key(tag.family, edges(tag.family, values)),
             "unit": tag.family.unit.value,
+            # A drawing in a PDF takes its styles from inside itself only.
+            "drawing_styles": (ASSETS / "job-card-drawing.css").read_text(),
         },
     )
     fetcher = URLFetcher(allowed_protocols=["file"])
