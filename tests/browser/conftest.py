@@ -15,10 +15,15 @@ from conftest import BenchMachine
 from wryfalcon.demonstration.shop import furnish
 from wryfalcon.machines.models import DriverKind, Machine
 
-FLAGS = (
-    "--no-sandbox --disable-gpu --disable-quic --no-first-run --disable-background-networking "
-    "--disable-component-update --disable-sync"
-).split()
+FLAGS = [
+    "--no-sandbox",
+    "--disable-gpu",
+    "--disable-quic",
+    "--no-first-run",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+]
 
 
 @pytest.fixture(scope="session")

@@ -40,6 +40,7 @@ def values_to_cut(
             raise InputError("deeper_cuts", f"cut {place + 1} has no depth {extra} steps deeper")
         measured = as_measured[place] if as_measured else None
         base = track.values[step] if measured is None else measured
-        value = base + track.values[step + extra] - track.values[step] + deeper(track, deeper_by)
+        further = track.values[step + extra] - track.values[step]
+        value = base + further + deeper(track, deeper_by)
         values.append(min(value, family.blank.height) if family.blank else value)
     return tuple(values)

@@ -46,7 +46,7 @@ def tumbler_of(family: Family, track: Track) -> Tumbler:
 
 
 def play_of(family: Family) -> Play:
-    """The lock's play; if the family names none, its value tolerance, high and low."""
+    """The lock's play; if the family names none, its value tolerance. InputError where it has neither."""
     if family.play is not None:
         return family.play
     if family.tolerance is None:

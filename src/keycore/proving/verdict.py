@@ -84,7 +84,7 @@ def judge_key(cuts: Sequence[ProofCut], sd: float, tolerance: Tolerance) -> list
 
 
 def worst(verdicts: Sequence[Verdict]) -> Verdict:
-    """The worst of some verdicts; inside when there are none."""
+    """The worst of some verdicts; inside when there are none. Raises nothing."""
     return max(verdicts, key=_ORDER.index, default=Verdict.INSIDE)
 
 

@@ -1,0 +1,101 @@
+"""The core's own rules: documented, exact counts, schemas that ship, nothing of the web."""
+
+from __future__ import annotations
+
+import importlib
+import inspect
+import json
+import pkgutil
+from collections.abc import Iterator
+from itertools import product
+from pathlib import Path
+from typing import Any
+
+import jsonschema
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+import keycore
+from keycore.documents.family import read_family
+from keycore.documents.model import MODELS
+from keycore.documents.schemas import HERE, schema_of
+from keycore.family import Depth, Rules, Track
+from keycore.rules import breaks, count_bittings
+from specimens import DAMAGED, tiny_track
+
+WORKED = Path(__file__).parents[1] / "reference" / "worked"
+DOCUMENT_OF = {"family": "family", "decode": "reading", "plan": "plan", "verify": "proof"}
+
+
+def public_things() -> Iterator[tuple[str, Any]]:
+    for found in pkgutil.walk_packages(keycore.__path__, "keycore."):
+        if found.name.endswith("__main__"):
+            continue
+        module = importlib.import_module(found.name)
+        for name, thing in vars(module).items():
+            own = getattr(thing, "__module__", None) == found.name
+            if own and not name.startswith("_") and (inspect.isfunction(thing) or inspect.isclass(thing)):
+                yield f"{found.name}.{name}", thing
+
+
+@pytest.mark.parametrize(
+    ("name", "thing"), list(public_things()), ids=lambda value: value if isinstance(value, str) else ""
+)
+def test_everything_public_says_what_it_is_for(name: str, thing: Any) -> None:
+    said = inspect.getdoc(thing) or ""
+    if ".documents.model." in name and not said:
+        return  # named after the part of a document it describes
+    assert said.split("\n")[0].strip(), name
+    if inspect.isfunction(thing) and inspect.signature(thing).parameters and ".documents." not in name:
+        tells = ("Raises", "Error", "Argument", "Return", ">>>", "nothing", "unit", "None", "whether", "Whether")
+        assert any(word in said for word in tells), f"{name} does not say what it takes and gives"
+
+
+@settings(max_examples=60, deadline=None)
+@given(
+    st.integers(1, 5),
+    st.integers(1, 4),
+    st.one_of(st.none(), st.integers(0, 4)),
+    st.builds(Rules, st.one_of(st.none(), st.integers(1, 5)), st.one_of(st.none(), st.integers(1, 4))),
+)
+def test_bittings_are_counted_as_enumeration_counts_them(n: int, d: int, macs: int | None, rules: Rules) -> None:
+    spaces = tuple(0.2 + 0.1 * i for i in range(n))
+    track = Track("A", spaces, tuple(Depth(str(k), 0.3 - 0.02 * k) for k in range(d)), macs=macs)
+    listed = sum(not breaks(track, rules, bitting) for bitting in product(range(d), repeat=n))
+    assert count_bittings(track, rules) == listed
+
+
+@pytest.mark.parametrize("name", MODELS)
+def test_the_shipped_schema_is_the_models_own(name: str) -> None:
+    shipped = json.loads((HERE / f"{name}.schema.json").read_text())
+    assert shipped == schema_of(name), "write them anew: python -m keycore.documents.schemas"
+
+
+@pytest.mark.parametrize("path", sorted(WORKED.glob("*.json")), ids=lambda path: path.stem)
+def test_worked_requests_satisfy_their_schema(path: Path) -> None:
+    schema = schema_of(DOCUMENT_OF[path.stem.split("-")[0]])
+    jsonschema.Draft202012Validator(schema).validate(json.loads(path.read_text())["request"])
+
+
+@pytest.mark.parametrize("name", ["an unknown field", "no kind", "text for a number", "no tracks", "a list"])
+def test_schemas_refuse_what_the_core_refuses(name: str) -> None:
+    with pytest.raises(jsonschema.ValidationError):
+        jsonschema.Draft202012Validator(schema_of("family")).validate(DAMAGED[name][0])
+
+
+@pytest.mark.parametrize(
+    ("kind", "values"),
+    [
+        ("tubular", [0.016, 0.032, 0.048]),
+        ("dimple", [2.1, 1.8, 1.5]),
+        ("side-milled", [1.0, 1.5, 2.0]),
+        ("rotary", [30.0, 60.0, 90.0]),
+        ("lever", [8.0, 7.5, 7.0]),
+    ],
+)
+def test_every_kind_of_key_is_a_family_of_the_same_sort(kind: str, values: list[float]) -> None:
+    depths = [{"label": str(k), "value": value} for k, value in enumerate(values)]
+    family = read_family({**tiny_track(depths=depths), "kind": kind, "blank": None})
+    assert family.kind == kind
+    assert count_bittings(family.tracks[0]) == 17
