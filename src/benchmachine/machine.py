@@ -183,7 +183,7 @@ class Machine:
                 self.state = "stalled"
                 self.log("stalled", cut=self.job.at)
                 return
-            step = min(seconds, 0.05)
+            step = min(seconds, self.seconds_per_cut / 10)
             seconds -= step
             self.job.share += step / self.seconds_per_cut
             if self.job.share >= 1.0:

@@ -8,7 +8,8 @@ from dataclasses import dataclass
 from keycore.units import Unit, convert
 
 _ENTRY = re.compile(
-    r"""^\s*(?P<number>[+-]?(?:\d+(?:[.,]\d*)?|[.,]\d+))\s*(?P<unit>mm|in|inch|inches|thou|"|'')?\s*$""", re.I
+    r"""^\s*(?P<number>[+-]?(?:\d+(?:[.,]\d*)?|[.,]\d+))\s*(?P<unit>mm|in|inch|inches|thou|"|'')?\s*$""",
+    re.IGNORECASE | re.ASCII,
 )
 _INCHES = {"in", "inch", "inches", '"', "''"}
 HUNDREDTHS_FROM = 100  # a bare whole number this large in a millimetre shop means hundredths

@@ -13,8 +13,10 @@ from pytest_django.live_server_helper import LiveServer
 from browser.smith import Smith
 from conftest import BenchMachine
 from wryfalcon.demonstration.shop import furnish
+from wryfalcon.machines.drivers.bench import BenchDriver
 from wryfalcon.machines.models import DriverKind, Machine
 
+TRUE_WITH_OFFSETS = {"depth_offset": -0.012, "space_offset": 0.02, "jaw_angle": 0.0, "seat_sd": 0.002}
 FLAGS = [
     "--no-sandbox",
     "--disable-gpu",
@@ -44,8 +46,11 @@ def browser_context_args() -> dict[str, Any]:
 
 @pytest.fixture
 def shop(live_server: LiveServer, bench_machine: BenchMachine) -> LiveServer:
-    """The application being served, furnished, its machine on the line."""
+    """The application being served, furnished, its machine on the line and as its offsets have it."""
     furnish()
+    panel = BenchDriver("127.0.0.1", bench_machine.port, 2)
+    for fault, value in TRUE_WITH_OFFSETS.items():
+        panel.panel(do="inject", fault=fault, value=value)
     Machine.objects.filter(driver=DriverKind.BENCH).update(port=bench_machine.port)
     return live_server
 

@@ -8,7 +8,7 @@ from django.db import transaction
 from django.utils.crypto import get_random_string
 
 from wryfalcon.machines.drivers import driver_of
-from wryfalcon.machines.drivers.interface import MachineRefused
+from wryfalcon.machines.drivers.interface import MachineRefused, MachineUnreachable
 from wryfalcon.machines.following import OVER, catch_up
 from wryfalcon.machines.models import Run, RunState
 
@@ -64,12 +64,19 @@ def operate(run: Run, operation: str) -> None:
     """
     if operation not in OPERATIONS:
         raise MachineRefused(f"there is no operation {operation!r}")
-    driver = driver_of(run.machine)
     if operation != "home":
-        job = driver.status().job
-        if run.state in OVER or job != run.job:
-            raise MachineRefused("the machine holds another key now" if job else "the machine holds no key now")
+        _check_it_holds(run)
     try:
-        driver.operate(operation)
+        driver_of(run.machine).operate(operation)
     finally:
         catch_up(run)
+
+
+def _check_it_holds(run: Run) -> None:
+    """Catch up first: another key may have taken this one's place, or the machine was switched off."""
+    contact = catch_up(run)
+    if contact.status is None:
+        raise MachineUnreachable(contact.problem)
+    if run.state in OVER or contact.status.job != run.job:
+        other = contact.status.job
+        raise MachineRefused("the machine holds another key now" if other else "the machine holds no key now")

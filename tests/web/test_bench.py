@@ -1,0 +1,223 @@
+"""Taking in, reading, settling: what is refused, what is kept, what is never lost."""
+
+from __future__ import annotations
+
+import re
+
+import pytest
+from django.test import Client
+
+from specimens import STAGE_DOOR_KEY
+from web.jobs import BITTING, People, carded, hang, read, settled
+from wryfalcon.bench.actions.read import describe_reading
+from wryfalcon.bench.actions.settle import Choice, DeeperCut, overrule, settle
+from wryfalcon.bench.actions.take_in import Job, change
+from wryfalcon.bench.models import CaliperValue, OnBench, Overruling, Settlement, Tag
+from wryfalcon.bench.queries.prospects import options_of
+from wryfalcon.bench.queries.reading import readings_of
+from wryfalcon.bench.queries.stages import on_the_bench
+from wryfalcon.bench.refusal import NotDone
+from wryfalcon.demonstration.making import family_record, finished_key
+from wryfalcon.machines.models import Machine
+from wryfalcon.records.models import AuditEntry
+
+pytestmark = pytest.mark.django_db
+
+TAKE_IN = {
+    "title": "Office key", "customer": "Harbour Office", "on_bench": "worn-key", "quantity": "1",
+    "locks-TOTAL_FORMS": "1", "locks-INITIAL_FORMS": "0", "locks-0-name": "Front door", "locks-0-turns": "rubs",
+}  # fmt: skip
+
+
+def words(client: Client, path: str, **query: str) -> str:
+    """A page's text without its tags."""
+    answer = client.get(path, query)
+    assert answer.status_code == 200
+    return " ".join(re.sub(r"<[^>]+>", " ", answer.content.decode()).split())
+
+
+def test_a_restricted_family_cannot_go_on_without_the_authority(smith: Client) -> None:
+    form = {**TAKE_IN, "family": str(family_record("harbour-office-six").pk)}
+    refused = smith.post("/tags/new", form)
+    assert refused.status_code == 422
+    assert b"is restricted: write down what shows that they may have this key" in refused.content
+    assert b'value="Front door"' in refused.content  # nothing typed is lost
+    assert smith.post("/tags/new", {**form, "authority": "letter with seal"}).status_code == 302
+    assert Tag.objects.get().locks.get().turns == "rubs"
+
+
+def test_a_returned_key_is_tied_to_the_machine_and_day_that_made_it(people: People) -> None:
+    maker = hang(people)
+    settled(people, maker)
+    carded(people, maker, Machine.objects.get(name="Old Gannet"))
+    run = finished_key(maker, maker.taken_in_at)
+    with pytest.raises(NotDone, match="Which tag made the key"):
+        hang(people, on_bench=OnBench.RETURNED_KEY)
+    with pytest.raises(NotDone, match="There is no tag 999"):
+        hang(people, on_bench=OnBench.RETURNED_KEY, brought_back="999")
+    back = hang(people, on_bench=OnBench.RETURNED_KEY, brought_back=f"#{maker}")
+    assert (back.brought_back_from, back.made_by) == (maker, run)
+
+
+def test_not_one_for_us_is_an_ending_with_a_reason(smith: Client, people: People) -> None:
+    tag = hang(people)
+    smith.post(f"/tags/{tag}/decline", {"why_declined": ""})
+    tag.refresh_from_db()
+    assert tag.state == "open"
+    smith.post(f"/tags/{tag}/decline", {"why_declined": "carries a transponder"})
+    tag.refresh_from_db()
+    assert (tag.state, tag.why_declined) == ("declined", "carries a transponder")
+    smith.post(f"/tags/{tag}/read/value", {"track": "A", "cut": "1", "typed": "0.3"})
+    assert not CaliperValue.objects.exists()
+
+
+def test_a_family_is_not_changed_under_a_reading(people: People) -> None:
+    tag = hang(people)
+    read(people, tag)
+    other = Job("x", "y", OnBench.WORN_KEY, family_record("theatre-six"))
+    with pytest.raises(NotDone, match="read or settled for this family already"):
+        change(people["tam"], tag, other)
+
+
+def test_values_are_understood_as_smiths_type_them(smith: Client, people: People) -> None:
+    tag = hang(people)
+    for cut, typed in enumerate(["278", ".2353", "0,2947", "6.546 mm", "0.3189"], start=1):
+        smith.post(f"/tags/{tag}/read/value", {"track": "A", "cut": str(cut), "typed": typed})
+    kept = [round(value.value, 4) for value in CaliperValue.objects.order_by("space")]
+    assert kept == [0.278, 0.2353, 0.2947, 0.2577, 0.3189]
+
+
+def test_a_second_value_is_a_repeat_and_undo_takes_the_last_back(smith: Client, people: People) -> None:
+    tag = hang(people)
+    for typed in ("0.284", "0.286"):
+        smith.post(f"/tags/{tag}/read/value", {"track": "A", "cut": "1", "typed": typed})
+    reading = readings_of(tag)[0]
+    assert reading.measured is not None
+    assert reading.measured.values[0] == pytest.approx(0.285)
+    smith.post(f"/tags/{tag}/read/withdraw", {"track": "A"})
+    assert readings_of(tag)[0].as_is()[0] == pytest.approx(0.284)
+    assert CaliperValue.objects.filter(withdrawn=True).count() == 1
+
+
+@pytest.mark.parametrize(
+    ("typed", "says"),
+    [("abc", "is not a length. Type it as 0.301"), ("0.9", "which no cut of this key can be"), ("2", "was read as")],
+)
+def test_a_wrong_value_is_refused_in_words_and_stays_in_the_entry(
+    smith: Client, people: People, typed: str, says: str
+) -> None:
+    tag = hang(people)
+    answer = smith.post(f"/tags/{tag}/read/value", {"track": "A", "cut": "1", "typed": typed})
+    assert answer.status_code == 422
+    assert says in answer.content.decode()
+    assert f'value="{typed}"' in answer.content.decode()
+    assert not CaliperValue.objects.exists()
+
+
+def test_counting_from_the_tip_turns_what_was_typed(people: People) -> None:
+    tag = hang(people)
+    read(people, tag)
+    assert readings_of(tag)[0].labels == BITTING["A"]
+    describe_reading(people["tam"], tag, "A", "tip", "well-worn")
+    reading = readings_of(tag)[0]
+    assert reading.as_is() == pytest.approx(STAGE_DOOR_KEY[::-1])
+    assert reading.shown_space(5) == 1
+
+
+def test_a_partial_reading_is_weighed_with_what_is_missing_said(smith: Client, people: People) -> None:
+    tag = hang(people)
+    smith.post(f"/tags/{tag}/read/value", {"track": "A", "cut": "1", "typed": "0.326"})
+    assert "4 cuts have not been read." in words(smith, f"/tags/{tag}/read")
+
+
+def test_the_sentence_is_one_a_smith_would_say(smith: Client, people: People) -> None:
+    tag = hang(people)
+    read(people, tag)
+    said = words(smith, f"/tags/{tag}/settle").replace("\N{NO-BREAK SPACE}", " ")
+    assert "Worn by about 8.9 thou. Read plainly it would be 3 6 3 4 1; with the wear allowed for" in said
+    assert "100 in 100" not in said
+
+
+def test_an_overruled_cut_keeps_its_reason_and_can_go_back(smith: Client, people: People) -> None:
+    tag = hang(people)
+    read(people, tag)
+    with pytest.raises(NotDone, match="Say what you saw"):
+        overrule(people["tam"], tag, ("A", 2), "6", " ")
+    with pytest.raises(NotDone, match="There is no depth 9"):
+        overrule(people["tam"], tag, ("A", 2), "9", "looks so")
+    overrule(people["tam"], tag, ("A", 2), "6", "level with its neighbour")
+    reading = readings_of(tag)[0]
+    assert (reading.labels[1], reading.chance) == ("6", None)
+    smith.post(f"/tags/{tag}/settle/overrule", {"track": "A", "cut": "2", "withdraw": "1"})
+    assert readings_of(tag)[0].labels[1] == "5"
+    assert Overruling.objects.get().withdrawn
+
+
+def test_what_the_key_is_and_what_is_cut_stay_two_things(people: People) -> None:
+    tag = hang(people)
+    deeper = [DeeperCut("A", 5, 1, "the tip catches")]
+    settled_on = settle(people["tam"], tag, Choice(BITTING, intent="compensate", deeper_by=0.003, deeper_cuts=deeper))
+    assert settled_on.bitting == BITTING
+    assert settled_on.values["A"] == pytest.approx([0.283, 0.243, 0.303, 0.263, 0.303])
+    with pytest.raises(NotDone, match="Say why cut 5 goes deeper"):
+        settle(people["tam"], tag, Choice(BITTING, deeper_cuts=[DeeperCut("A", 5, 1, "")]))
+    with pytest.raises(NotDone, match="no depth 9 steps deeper"):
+        settle(people["tam"], tag, Choice(BITTING, deeper_cuts=[DeeperCut("A", 5, 9, "why not")]))
+
+
+def test_each_choice_says_how_likely_the_key_turns(people: People) -> None:
+    tag = hang(people)
+    read(people, tag)
+    options = {o.intent: o for o in options_of(tag, readings_of(tag), list(tag.locks.all()), 0.004)}
+    assert options["restore"].chance_new is not None
+    assert options["restore"].chance_new > 0.95 > 0.05 > (options["copy"].chance_new or 0)
+    assert options["restore"].chance > options["copy"].chance  # type: ignore[operator]
+
+
+def test_set_up_waits_for_the_read_back(smith: Client, people: People) -> None:
+    tag = hang(people)
+    settle(people["tam"], tag, Choice(BITTING))
+    gannet = Machine.objects.get(name="Old Gannet")
+    fitting = {"machine": gannet.pk, "cutter": gannet.fitted_id, "style": "plunged"}
+    smith.post(f"/tags/{tag}/set-up/choose", fitting)
+    assert Tag.objects.get().set_ups.count() == 0
+    smith.post(f"/tags/{tag}/settle/read-back")
+    smith.post(f"/tags/{tag}/set-up/choose", fitting)
+    assert Tag.objects.get().set_ups.count() == 1
+
+
+def test_the_card_warns_of_a_wrong_cutter_and_a_jaw_too_deep(smith: Client, people: People) -> None:
+    tag = hang(people)
+    settled(people, tag)
+    gannet = Machine.objects.get(name="Old Gannet")
+    gannet.jaw_sides.filter(name="A").update(slot_depth=7.0)
+    wrong = gannet.cutters.get(name="W-100 broad")
+    smith.post(
+        f"/tags/{tag}/set-up/choose",
+        {"machine": gannet.pk, "cutter": wrong.pk, "jaw_side": gannet.jaw_sides.get(name="A").pk, "style": "plunged"},
+    )
+    said = words(smith, f"/tags/{tag}/set-up")
+    assert "The family wants a flat of 0.04 at 80 degrees" in said
+    assert "below the top of the jaw" in said
+    assert "Old Gannet has W-80 fitted. Unplug it" in said
+
+
+def test_every_open_tag_says_what_it_waits_for(people: People) -> None:
+    fresh, half, back = hang(people), hang(people), hang(people)
+    read(people, half)
+    settle(people["tam"], back, Choice(BITTING))
+    waits = {waiting.tag.pk: waiting.waits_for for waiting in on_the_bench()}
+    assert waits == {
+        fresh.pk: "its cuts to be read",
+        half.pk: "its bitting to be settled",
+        back.pk: "its bitting to be read back",
+    }
+
+
+def test_every_change_of_state_is_in_the_audit_log(people: People) -> None:
+    tag = hang(people)
+    settled(people, tag)
+    carded(people, tag, Machine.objects.get(name="Old Gannet"))
+    events = list(AuditEntry.objects.filter(tag=tag).order_by("id").values_list("event", "actor__username"))
+    assert events == [("taken-in", "wren"), ("settled", "tam"), ("read-back", "tam"), ("set-up", "tam")]
+    assert Settlement.objects.get().edition == "2024"
