@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from urllib.parse import urlsplit
+
 from axe_playwright_python.sync_playwright import Axe
 from playwright.sync_api import Page, expect
 
@@ -17,6 +19,7 @@ class Smith:
     def __init__(self, page: Page, url: str) -> None:
         self.page, self.url = page, url
         self.complaints: list[str] = []
+        self.tag = ""
         page.on("console", lambda message: self._hear(message.type, message.text))
         page.on("pageerror", lambda error: self.complaints.append(str(error)))
         page.on("requestfailed", lambda request: self._hear_failure(request.url, str(request.failure)))
@@ -79,6 +82,10 @@ class Smith:
         self.fill("#id_password", PASSWORD)
         self.press("Enter")
         self.sees("On the bench")
+
+    def remember_tag(self) -> None:
+        """Remember the address of the tag the page shows."""
+        self.tag = urlsplit(self.page.url).path.rsplit("/", 1)[0]
 
     def sees(self, text: str, seconds: float = 10) -> None:
         expect(self.page.locator("#main")).to_contain_text(text, timeout=seconds * 1000)

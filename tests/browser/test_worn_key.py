@@ -23,7 +23,8 @@ def take_in(smith: Smith) -> None:
     smith.fill("#id_locks-0-name", "Stage door")
     smith.choose("#id_locks-0-turns", "snags")
     smith.press_button("Hang the tag")
-    smith.is_at("/tags/401/read")
+    smith.sees("Cut 1 of 5")
+    smith.remember_tag()
 
 
 def read(smith: Smith) -> None:
@@ -32,6 +33,7 @@ def read(smith: Smith) -> None:
         smith.reach("#typed")
         smith.page.keyboard.type(value)
         smith.press("Enter")
+    expect(smith.page.get_by_label("Values typed")).to_contain_text("0.3189")
     smith.sees("Read plainly it would be")
 
 
@@ -42,7 +44,7 @@ def settle(smith: Smith) -> None:
     smith.sees("Read it back before anything is cut")
     smith.sees("3 5 2 · 4 1")
     smith.go_on()
-    smith.is_at("/tags/401/set-up")
+    smith.is_at(f"{smith.tag}/set-up")
 
 
 def set_up(smith: Smith) -> None:
@@ -53,12 +55,13 @@ def set_up(smith: Smith) -> None:
         smith.reach("input[name=tick]:not(:checked)")
         smith.press("Space")
     smith.go_on()
-    smith.is_at("/tags/401/cut")
+    smith.is_at(f"{smith.tag}/cut")
 
 
 def cut(smith: Smith) -> None:
-    smith.press_button("Home the machine")
-    smith.sees("is homed")
+    if smith.page.get_by_text("Home the machine").count():
+        smith.press_button("Home the machine")
+        smith.sees("is homed")
     smith.go_on()
     smith.sees("Sent, waiting to be clamped")
     smith.go_on()
@@ -73,29 +76,31 @@ def prove(smith: Smith) -> None:
     smith.sees("Key 1")
     for readings in range(1, 4):
         smith.press_button("Read the machine's caliper")
-        expect(smith.page.locator("tbody tr").first).to_contain_text(f"{readings} ")
-    smith.sees("inside")
+        expect(smith.page.locator("td[data-readings]").first).to_have_text(str(readings))
     smith.choose("[name=turns]", "freely")
     smith.press_button("Note it")
     smith.sees("This key, cuts up, at first")
 
 
-def test_a_worn_key_comes_in_and_a_proven_key_goes_out(smith: Smith, tmp_path: Path) -> None:
+def through_the_stages(smith: Smith) -> None:
+    """From the log-in to a measured key."""
     smith.log_in()
     take_in(smith)
-    smith.looks_right("read, empty")
     read(smith)
-    smith.looks_right("read")
     settle(smith)
     set_up(smith)
     cut(smith)
     prove(smith)
-    smith.looks_right("prove")
+
+
+def test_a_worn_key_comes_in_and_a_proven_key_goes_out(smith: Smith, tmp_path: Path) -> None:
+    through_the_stages(smith)
+    smith.sees("inside")
     smith.go_on()
-    smith.is_at("/tags/401/hand-over")
+    smith.is_at(f"{smith.tag}/hand-over")
     smith.sees("1 of 1 key proven")
     record = _record(smith, tmp_path)
-    smith.press_button("Hand over and close")
+    smith.go_on()
     smith.sees("handed over")
     assert Tag.objects.get(number=401).state == "closed"
     _make_again(smith, record)

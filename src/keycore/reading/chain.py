@@ -11,6 +11,7 @@ from __future__ import annotations
 import heapq
 from collections.abc import Sequence
 from dataclasses import dataclass
+from math import exp, log
 
 import numpy as np
 from numpy.typing import NDArray
@@ -252,10 +253,9 @@ def order_by_probability(
 def _best_completions(emission: Array, allowed: Array) -> Array:
     """For each space, depth and node: the log of the best that can follow, (n, d, g)."""
     best = np.zeros_like(emission)
+    barred = np.where(allowed > 0, 0.0, -np.inf)[:, :, None]
     for i in range(len(emission) - 2, -1, -1):
-        after = emission[i + 1] + best[i + 1]
-        for depth, row in enumerate(allowed > 0):
-            best[i, depth] = after[row].max(axis=0)
+        best[i] = (barred + (emission[i + 1] + best[i + 1])[None, :, :]).max(axis=1)
     return best
 
 
@@ -280,13 +280,13 @@ def _search(passed: Passed, allowed: Array, wanted: int) -> list[tuple[int, ...]
     at_once = np.exp(emission - top[:, None, :])
     rest = np.cumsum(top[::-1], axis=0)[::-1] - top
     promise = at_once * np.exp(best - rest[:, None, :])
-    forbidden = allowed <= 0
+    may_follow = [np.flatnonzero(row > 0).tolist() for row in allowed]
     heap: list[tuple[float, tuple[int, ...], Array]] = [(-np.inf, (), np.exp(log_start - scale))]
     found: list[tuple[int, ...]] = []
     worst_wanted, expanded, spaces = np.inf, 0, len(emission)
     while heap:
         key, begun, weights = heapq.heappop(heap)
-        chance = np.exp(scale - key) if begun else np.inf
+        chance = exp(scale - key) if begun else np.inf
         if len(found) >= wanted and (chance < worst_wanted - 1.1e-9 or len(found) >= wanted + 40):
             break
         place = len(begun)
@@ -299,10 +299,8 @@ def _search(passed: Passed, allowed: Array, wanted: int) -> list[tuple[int, ...]
         expanded += 1
         if expanded > MOST_EXPANDED:
             raise BeyondReach("evidence", "too little is known to say which bittings are likeliest")
-        bounds = promise[place] @ weights
-        if place:
-            bounds[forbidden[begun[-1]]] = 0.0
-        keys = -np.round(np.log(np.maximum(bounds, 1e-300)), 9)
-        for step in np.flatnonzero(bounds):
-            heapq.heappush(heap, (float(keys[step]), (*begun, int(step)), weights))
+        bounds = (promise[place] @ weights).tolist()
+        for step in may_follow[begun[-1]] if place else range(len(bounds)):
+            if bounds[step] > 0:
+                heapq.heappush(heap, (-round(log(bounds[step]), 9), (*begun, step), weights))
     return found

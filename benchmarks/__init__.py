@@ -1,0 +1,1 @@
+"""Goals of speed and memory, each a ratio measured in one run; never a timed test."""

@@ -1,0 +1,100 @@
+"""Every main view: accessible, no wider than the screen, at home on a desk, a tablet and a phone."""
+
+from __future__ import annotations
+
+import pytest
+
+from browser.smith import Smith
+from wryfalcon.accounts.models import User
+from wryfalcon.demonstration.open_jobs import hang_open_tags
+from wryfalcon.demonstration.past import fill_history
+
+VIEWS = {
+    "bench": "/", "take in": "/tags/new", "taken in": "/tags/436/take-in", "read": "/tags/439/read",
+    "settle": "/tags/439/settle", "overrule": "/tags/439/settle?again=1&cut=3", "read back": "/tags/438/settle",
+    "set up": "/tags/437/set-up", "choose": "/tags/437/set-up?choose=1", "card": "/tags/437/set-up/card",
+    "cut": "/tags/435/cut", "prove": "/tags/434/prove", "hand over": "/tags/434/hand-over", "library": "/library/",
+    "family": "/library/theatre-six", "bring in": "/library/bring-in", "machines": "/machines/",
+    "records": "/records/", "find": "/records/find?q=hut", "bring back": "/records/bring-back",
+}  # fmt: skip
+
+
+@pytest.fixture
+def demonstration(smith: Smith) -> Smith:
+    """The whole demonstration shop, with its owner at the keyboard."""
+    people = {person.username: person for person in User.objects.all()}
+    fill_history(people)
+    hang_open_tags(people)
+    smith.log_in("orla")
+    return smith
+
+
+def test_every_main_view_is_accessible_and_fits_every_screen(demonstration: Smith) -> None:
+    for name, path in VIEWS.items():
+        demonstration.go(path)
+        demonstration.looks_right(name)
+
+
+def test_the_dark_theme_is_as_legible(demonstration: Smith) -> None:
+    demonstration.press_button("dark")
+    for name in ("bench", "settle", "prove"):
+        demonstration.go(VIEWS[name])
+        assert demonstration.page.evaluate("() => document.documentElement.dataset.theme") == "dark"
+        demonstration.looks_right(f"{name}, dark")
+
+
+def test_keys_go_everywhere(demonstration: Smith) -> None:
+    for key, path in (("l", "/library/"), ("m", "/machines/"), ("r", "/records/"), ("b", "/"), ("n", "/tags/new")):
+        demonstration.press(key)
+        demonstration.is_at(path)
+        demonstration.page.evaluate("() => document.activeElement?.blur()")
+    demonstration.press("/")
+    demonstration.page.keyboard.type("hut 14")
+    demonstration.press("Enter")
+    demonstration.sees("0434 Beach hut 14, winter key")
+    demonstration.page.evaluate("() => document.activeElement?.blur()")
+    demonstration.press("?")
+    assert demonstration.page.locator("#shortcuts").is_visible()
+    demonstration.press("Escape")
+    assert not demonstration.page.locator("#shortcuts").is_visible()
+
+
+def test_arrows_pick_a_cut_and_a_digit_overrules_it(demonstration: Smith) -> None:
+    demonstration.go("/tags/439/settle")
+    demonstration.press("ArrowRight")
+    demonstration.sees("Overrule cut 1")
+    demonstration.press("ArrowRight")
+    demonstration.sees("Overrule cut 2")
+    demonstration.press("6")
+    assert demonstration.page.locator("#overrule-label").input_value() == "6"
+    demonstration.page.keyboard.type("level with its neighbour")
+    demonstration.press("Enter")
+    demonstration.sees("with a cut overruled")
+    demonstration.sees("level with its neighbour")
+    assert "again=1" in demonstration.page.url
+    demonstration.page.reload()
+    demonstration.sees("with a cut overruled")
+
+
+def test_the_unit_changes_with_a_key_and_stays(demonstration: Smith) -> None:
+    demonstration.go("/tags/439/read")
+    demonstration.sees("0.278")
+    demonstration.page.evaluate("() => document.activeElement?.blur()")
+    demonstration.press("u")
+    demonstration.sees("7.06")
+    demonstration.page.reload()
+    demonstration.sees("Mean, mm")
+
+
+def test_the_address_holds_the_truth_and_back_works(demonstration: Smith) -> None:
+    demonstration.go("/tags/440/read")
+    demonstration.reach("#typed")
+    demonstration.page.keyboard.type("0.288")
+    demonstration.press("Enter")
+    demonstration.sees("Cut 2 of 4")
+    demonstration.is_at("/tags/440/read?track=A&cut=2")
+    demonstration.page.reload()
+    demonstration.sees("Cut 2 of 4")
+    demonstration.go("/library/")
+    demonstration.page.go_back()
+    demonstration.sees("Cut 2 of 4")
