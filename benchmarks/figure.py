@@ -25,3 +25,15 @@ def seconds(act: Callable[[], object], times: int = 15) -> float:
         act()
         taken.append(time.perf_counter() - begun)
     return median(taken)
+
+
+def in_turn(one: Callable[[], object], other: Callable[[], object], times: int = 60) -> tuple[float, float]:
+    """The median times of two acts done in turn, so that a noisy machine disturbs both alike."""
+    one(), other()
+    taken: tuple[list[float], list[float]] = ([], [])
+    for _ in range(times):
+        for act, kept in zip((one, other), taken, strict=True):
+            begun = time.perf_counter()
+            act()
+            kept.append(time.perf_counter() - begun)
+    return median(taken[0]), median(taken[1])

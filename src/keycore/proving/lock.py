@@ -18,7 +18,8 @@ from keycore.family import Family, Play, Track, Tumbler
 from keycore.reading.evidence import Spread
 
 Array = NDArray[np.float64]
-SHIFT_NODES = 241
+SHIFT_NODES = 97
+COMMON_NODES = 31
 SHIFT_REACH = 6.0  # prior standard deviations either side
 MISTAKEN = 0.1
 """How often a feel comes from something else (dirt, a dry lock): common practice, no source."""
@@ -138,31 +139,31 @@ def lock_shift(old: Sequence[float], making: Making, play: Play, felt: Feel, pri
     leaves the prior much as it was. Returns a LockShift. Raises nothing.
     """
     nodes = prior.mean + np.linspace(-SHIFT_REACH, SHIFT_REACH, SHIFT_NODES) * prior.sd
-    weights = np.exp(-0.5 * np.square((nodes - prior.mean) / prior.sd)) if prior.sd else np.ones(SHIFT_NODES)
-    seen = np.array([_chance_of_feel(np.array(old) - shift, making, play, felt) for shift in nodes])
-    weights = weights * ((1 - MISTAKEN) * seen + MISTAKEN / len(Feel))
+    weights = np.exp(-0.5 * np.linspace(-SHIFT_REACH, SHIFT_REACH, SHIFT_NODES) ** 2)
+    away = np.array(old)[None, :] - nodes[:, None]
+    weights = weights * ((1 - MISTAKEN) * _chance_of_feel(away, making, play, felt) + MISTAKEN / len(Feel))
     return LockShift(nodes, weights / weights.sum())
 
 
-def _chance_of_feel(away: Array, making: Making, play: Play, felt: Feel) -> float:
+def _chance_of_feel(away: Array, making: Making, play: Play, felt: Feel) -> Array:
+    """P(felt) for each row of ``away`` (s, n), (s,)."""
+    if felt == Feel.STUCK:
+        return 1 - _all_within(away, making, 2 * play.low, 2 * play.high)
     free = _all_within(away, making, play.low, play.high)
     if felt == Feel.FREE:
         return free
-    if felt == Feel.RUBS:
-        return _all_within(away, making, play.low, np.inf) - free
-    if felt == Feel.SNAGS:
-        return _all_within(away, making, np.inf, play.high) - free
-    return 1 - _all_within(away, making, 2 * play.low, 2 * play.high)
+    low, high = (play.low, np.inf) if felt == Feel.RUBS else (np.inf, play.high)
+    return _all_within(away, making, low, high) - free
 
 
-def _all_within(away: Array, making: Making, low: float, high: float) -> float:
-    """P(every tumbler within -low .. high), the common error integrated out."""
-    common = np.linspace(-5, 5, 61) * making.sd_common
-    weights = np.exp(-0.5 * np.linspace(-5, 5, 61) ** 2)
+def _all_within(away: Array, making: Making, low: float, high: float) -> Array:
+    """P(every tumbler within -low .. high) for each row of ``away`` (s, n), the common error integrated out."""
+    z = np.linspace(-5, 5, COMMON_NODES) if making.sd_common else np.zeros(1)
+    weights = np.exp(-0.5 * z**2)
+    at = away[:, None, :] + (z * making.sd_common)[None, :, None]
     sd = max(making.sd_each, 1e-9)
-    at = away[None, :] + common[:, None]
     each = ndtr((high - at) / sd) - ndtr((-low - at) / sd)
-    return float(each.prod(axis=1) @ weights / weights.sum())
+    return np.asarray(each.prod(axis=2) @ weights / weights.sum())
 
 
 def chance_of_turning(deviations: Sequence[float], making: Making, play: Play, lock: LockShift = NEW_LOCK) -> float:
@@ -178,7 +179,7 @@ def chance_of_turning(deviations: Sequence[float], making: Making, play: Play, l
     >>> round(chance_of_turning([0.0], Making(0.001, 0.0), Play(0.00196, 0.00196)), 2)
     0.95
     """
-    away = np.array(deviations, dtype=float)
     matters = lock.weights > 1e-6
-    chances = [_all_within(away - shift, making, play.low, play.high) for shift in lock.nodes[matters]]
-    return float(np.dot(chances, lock.weights[matters]) / lock.weights[matters].sum())
+    away = np.array(deviations, dtype=float)[None, :] - lock.nodes[matters][:, None]
+    chances = _all_within(away, making, play.low, play.high)
+    return float(chances @ lock.weights[matters] / lock.weights[matters].sum())

@@ -6,6 +6,7 @@ edge and carried into the family's own unit, direction and way of measuring.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from enum import StrEnum
 from math import sqrt
 
@@ -60,7 +61,7 @@ def sd_of_repeats(repeats: int, cut_sd: float, instrument_sd: float) -> float:
 
 
 def measured_by_caliper(
-    family: Family, track: Track, readings: list[list[float]], grade: WearGrade = WearGrade.UNSURE
+    family: Family, track: Track, readings: Sequence[Sequence[float]], grade: WearGrade = WearGrade.UNSURE
 ) -> Measured:
     """Caliper readings as evidence, with the wear that such a key is expected to have.
 

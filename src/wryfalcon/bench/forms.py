@@ -66,8 +66,13 @@ class LockForm(forms.Form):
     turns = forms.ChoiceField(label="Turns", choices=Felt, required=False)
     leaves = forms.ChoiceField(label="Comes out", choices=Felt, required=False)
 
+    @property
+    def felt(self) -> list[forms.BoundField]:
+        """The three parts of how it feels."""
+        return [self[part] for part in ("enters", "turns", "leaves")]
 
-LockFormSet = forms.formset_factory(LockForm, extra=3, max_num=8)
+
+LockFormSet = forms.formset_factory(LockForm, extra=2, max_num=8)
 
 
 def locks_of(formset: Any) -> list[Baseline]:

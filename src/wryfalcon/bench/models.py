@@ -70,6 +70,11 @@ class Tag(models.Model):
         return self.family_record.family
 
     @cached_property
+    def is_read(self) -> bool:
+        """Whether a caliper value stands on it."""
+        return CaliperValue.objects.filter(reading__tag=self, withdrawn=False).exists()
+
+    @cached_property
     def settlement(self) -> Settlement | None:
         """The bitting as settled, if it has been."""
         return Settlement.objects.filter(tag=self).order_by("-id").first()

@@ -2,18 +2,12 @@
 
 from __future__ import annotations
 
-from functools import cached_property, lru_cache
+from functools import cached_property
 
 from django.db import models
 
-from keycore.documents.family import read_family
-from keycore.documents.parse import parse_json
 from keycore.family import Family
-
-
-@lru_cache(maxsize=256)
-def _parsed(document: str) -> Family:
-    return read_family(parse_json(document.encode()))
+from wryfalcon.documents import parsed
 
 
 class FamilyRecord(models.Model):
@@ -39,7 +33,7 @@ class FamilyRecord(models.Model):
     @cached_property
     def family(self) -> Family:
         """The family itself, checked."""
-        return _parsed(self.document)
+        return parsed(self.document)
 
 
 class Blank(models.Model):

@@ -3,17 +3,20 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Sequence
 from typing import Any
 
 from wryfalcon.bench.models import CaliperValue, Tag
 from wryfalcon.machines.models import Run
+from wryfalcon.records.models import AuditEntry
 
 FORMAT = "wry-falcon.record/1"
 
 
-def record_of(tag: Tag) -> dict[str, Any]:
+def record_of(tag: Tag, audit: Sequence[AuditEntry] | None = None) -> dict[str, Any]:
     """Everything read, decided, cut and proven; ``key`` is None until the bitting is settled."""
     assert tag.family_record is not None
+    entries = audit_of(tag) if audit is None else audit
     return {
         "format": FORMAT,
         "tag": str(tag),
@@ -33,9 +36,14 @@ def record_of(tag: Tag) -> dict[str, Any]:
         "keys": [_made(run) for run in _runs(tag)],
         "history": [
             {"at": entry.at.isoformat(), "by": str(entry.actor or ""), "event": entry.event, **entry.data}
-            for entry in tag.audit.select_related("actor").order_by("at", "id")
+            for entry in entries
         ],
     }
+
+
+def audit_of(tag: Tag) -> list[AuditEntry]:
+    """Everything that happened on a tag, oldest first."""
+    return list(tag.audit.select_related("actor").order_by("at", "id"))
 
 
 def _key(tag: Tag) -> dict[str, Any] | None:

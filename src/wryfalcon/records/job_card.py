@@ -8,8 +8,7 @@ from django.template.loader import render_to_string
 
 from wryfalcon.bench.models import Tag
 from wryfalcon.bench.queries.planning import card_of
-from wryfalcon.bench.views.stage import edges
-from wryfalcon.drawings.key import draw_key
+from wryfalcon.bench.views.stage import key_of
 from wryfalcon.records.document import record_of
 
 ASSETS = Path(__file__).resolve().parents[1] / "static"
@@ -28,7 +27,7 @@ def job_card_pdf(tag: Tag) -> bytes:
             "family": tag.family,
             "record": record_of(tag),
             "card": card_of(tag, tag.set_up) if tag.set_up else None,
-            "key": draw_key(tag.family, edges(tag.family, values)),
+            "key": key_of(tag, values),
             "unit": tag.family.unit.value,
             # A drawing in a PDF takes its styles from inside itself only.
             "drawing_styles": (ASSETS / "job-card-drawing.css").read_text(),

@@ -16,7 +16,6 @@ INSTALLED_APPS = [
     "django.contrib.messages",
     "django.contrib.sessions",
     "django.contrib.staticfiles",
-    "django.forms",
     "axes",
     "csp",
     "django_htmx",
@@ -28,6 +27,7 @@ INSTALLED_APPS = [
     "wryfalcon.records",
     "wryfalcon.drawings",
     "wryfalcon.demonstration",
+    "django.forms",  # last: the shop's own select comes first
 ]
 
 MIDDLEWARE = [

@@ -1,8 +1,14 @@
-"""Small arithmetic for drawings."""
+"""Drawings in pages, and the small arithmetic their templates need."""
 
 from __future__ import annotations
 
+from functools import lru_cache
+from typing import Any
+
 from django import template
+from django.template.context import Context
+from django.template.loader import render_to_string
+from django.utils.safestring import SafeString, mark_safe
 
 register = template.Library()
 
@@ -17,3 +23,18 @@ def add_px(number: float, other: float) -> float:
 def minus(number: float, other: float) -> float:
     """A distance between two coordinates."""
     return round(float(number) - float(other), 2)
+
+
+PARTS = ("key", "strip", "errors", "cutter_x", "cutter_y", "lane_link", "drawing_styles")
+
+
+@register.simple_tag(takes_context=True)
+def bench_drawing(context: Context) -> SafeString:
+    """The large drawing of the key and what hangs under it, from the page's context."""
+    return _rendered(tuple(context.get(name) for name in PARTS))
+
+
+@lru_cache(maxsize=256)
+def _rendered(parts: tuple[Any, ...]) -> SafeString:
+    """A drawing is the same every time its frozen parts are: polling pages draw it once."""
+    return mark_safe(render_to_string("drawings/bench.svg", dict(zip(PARTS, parts, strict=True))))

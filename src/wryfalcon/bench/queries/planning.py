@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import lru_cache
 
 from keycore.cutting.plan import Plan, Problem, plan_cuts
-from keycore.cutting.profile import edge_values
 from keycore.family import Cut
 from keycore.units import Unit, convert
 from wryfalcon.bench.models import Settlement, SetUp, Tag
+from wryfalcon.documents import parsed
 from wryfalcon.machines.models import Cutter, JawSide
 
 SAME = 0.005  # mm or degrees: cutters closer than this are the same wheel
@@ -33,12 +34,23 @@ def is_same_wheel(tag: Tag, own: Cut, cutter: Cutter) -> bool:
 
 def plan_of(tag: Tag, settlement: Settlement, *, style: str = "plunged", cutter: Cutter | None = None) -> Plan:
     """The plan of what was settled, with a cutter if one is chosen."""
+    assert tag.family_record is not None
+    bitting = tuple((name, tuple(labels)) for name, labels in settlement.bitting.items())
+    values = tuple((name, tuple(numbers)) for name, numbers in settlement.values.items())
+    return _plan(tag.family_record.document, bitting, values, style, cut_of(tag, cutter))
+
+
+@lru_cache(maxsize=256)
+def _plan(
+    document: str,
+    bitting: tuple[tuple[str, tuple[str, ...]], ...],
+    values: tuple[tuple[str, tuple[float, ...]], ...],
+    style: str,
+    cut: Cut | None,
+) -> Plan:
+    """The same settlement is planned once."""
     return plan_cuts(
-        tag.family,
-        settlement.bitting,
-        "ramped" if style == "ramped" else "plunged",
-        cut_of(tag, cutter),
-        values=settlement.values,
+        parsed(document), dict(bitting), "ramped" if style == "ramped" else "plunged", cut, values=dict(values)
     )
 
 
@@ -75,8 +87,3 @@ def showing_of(tag: Tag, jaw_side: JawSide | None) -> float | None:
     if blank is None or jaw_side is None:
         return None
     return blank.height - convert(jaw_side.slot_depth, Unit.MILLIMETRE, tag.family.unit)
-
-
-def one_edge(tag: Tag, value: float) -> float:
-    """A depth value as the height on one edge."""
-    return edge_values(tag.family, [value])[0]

@@ -4,15 +4,18 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 
 from keycore.errors import InputError
+from keycore.family import Family
 from keycore.proving.lock import NEW_LOCK, Feel, LockShift, Making, lock_shift, play_of
-from keycore.proving.prospect import Prospect, deviations_of, prospect
+from keycore.proving.prospect import deviations_of, prospect
 from keycore.reading.evidence import Spread
 from keycore.units import Unit, convert
 from wryfalcon.bench.actions.settle import Choice, values_of
 from wryfalcon.bench.models import Felt, Intent, Lock, Tag
 from wryfalcon.bench.queries.reading import TrackReading
+from wryfalcon.documents import parsed
 
 FEELS = {Felt.FREE: Feel.FREE, Felt.RUBS: Feel.RUBS, Felt.SNAGS: Feel.SNAGS, Felt.STUCK: Feel.STUCK}
 LOCK_WEAR_MM = Spread(-0.03, 0.05)
@@ -31,7 +34,6 @@ class Option:
     says: str
     chance: float | None  # that it turns freely in its locks as they are thought to be
     chance_new: float | None  # in a lock that has not worn
-    prospects: Mapping[str, Prospect]
 
 
 def making_of(tag: Tag) -> Making:
@@ -48,31 +50,26 @@ def worst_turn(locks: Sequence[Lock]) -> Felt | None:
     return min(tried, key=order.index) if tried else None
 
 
-def shift_of(tag: Tag, readings: Sequence[TrackReading], locks: Sequence[Lock]) -> LockShift:
-    """What the old key's own cuts and how it turns say about the wear of its locks."""
-    felt, first = worst_turn(locks), readings[0]
-    if felt is None or first.steps is None or first.measured is None:
-        return NEW_LOCK
-    now = [
-        first.track.values[step] if value is None else value
-        for step, value in zip(first.steps, first.as_is(), strict=True)
-    ]
-    unit = tag.family.unit
-    prior = Spread(*(convert(x, Unit.MILLIMETRE, unit) for x in (LOCK_WEAR_MM.mean, LOCK_WEAR_MM.sd)))
-    known = Making(first.measured.sd[0], 0.0)
-    away = deviations_of(tag.family, first.track, first.steps, now)
-    return lock_shift(away, known, play_of(tag.family), FEELS[felt], prior)
+@dataclass(frozen=True)
+class TrackNow:
+    """What is known of one track of the old key, as plain values."""
+
+    name: str
+    steps: tuple[int, ...]
+    as_is: tuple[float | None, ...]
+    sd: float
 
 
 def options_of(tag: Tag, readings: Sequence[TrackReading], locks: Sequence[Lock], deeper_by: float) -> list[Option]:
     """Restore, copy and compensate, each with the chance that the key turns freely."""
-    if any(reading.steps is None for reading in readings):
+    now = tuple(
+        TrackNow(reading.track.name, reading.steps, tuple(reading.as_is()), reading.measured.sd[0])
+        for reading in readings
+        if reading.steps is not None and reading.measured is not None
+    )
+    if len(now) < len(readings) or tag.family_record is None:
         return []
-    try:
-        shift = shift_of(tag, readings, locks)
-    except InputError:
-        shift = NEW_LOCK
-    return [_option(tag, readings, intent, deeper_by, shift) for intent in Intent]
+    return _options(tag.family_record.document, now, worst_turn(locks), deeper_by, making_of(tag))
 
 
 def choice_of(readings: Sequence[TrackReading], intent: str, deeper_by: float) -> Choice:
@@ -85,16 +82,41 @@ def choice_of(readings: Sequence[TrackReading], intent: str, deeper_by: float) -
     )
 
 
-def _option(tag: Tag, readings: Sequence[TrackReading], intent: Intent, deeper_by: float, shift: LockShift) -> Option:
-    making = making_of(tag)
-    values = values_of(tag.family, choice_of(readings, intent, deeper_by))
+@lru_cache(maxsize=256)
+def _options(
+    document: str, now: tuple[TrackNow, ...], felt: Felt | None, deeper_by: float, making: Making
+) -> list[Option]:
+    """The same key in the same lock turns the same every time a page is looked at."""
+    family = parsed(document)
     try:
-        by_lock = [(_prospects(tag, readings, values, making, lock)) for lock in (shift, NEW_LOCK)]
+        shift = _shift(family, now[0], felt)
     except InputError:
-        return Option(intent, SAYS[intent], None, None, {})
-    chances = [_all(prospects) for prospects in by_lock]
-    known = shift is not NEW_LOCK
-    return Option(intent, SAYS[intent], chances[0] if known else None, chances[1], by_lock[0])
+        shift = NEW_LOCK
+    return [_option(family, now, intent, deeper_by, making=making, shift=shift) for intent in Intent]
+
+
+def _shift(family: Family, now: TrackNow, felt: Felt | None) -> LockShift:
+    """What the old key's own cuts and how it turns say about the wear of its lock."""
+    if felt is None:
+        return NEW_LOCK
+    track = family.track(now.name)
+    cuts = [track.values[s] if value is None else value for s, value in zip(now.steps, now.as_is, strict=True)]
+    prior = Spread(*(convert(x, Unit.MILLIMETRE, family.unit) for x in (LOCK_WEAR_MM.mean, LOCK_WEAR_MM.sd)))
+    away = deviations_of(family, track, now.steps, cuts)
+    return lock_shift(away, Making(now.sd, 0.0), play_of(family), FEELS[felt], prior)
+
+
+def _option(
+    family: Family, now: Sequence[TrackNow], intent: Intent, deeper_by: float, *, making: Making, shift: LockShift
+) -> Option:
+    labels = {track.name: [family.track(track.name).labels[step] for step in track.steps] for track in now}
+    as_measured = {track.name: track.as_is for track in now}
+    values = values_of(family, Choice(labels, intent=intent, as_measured=as_measured, deeper_by=deeper_by))
+    try:
+        here, true = (_chance(family, now, values, making, lock) for lock in (shift, NEW_LOCK))
+    except InputError:
+        return Option(intent, SAYS[intent], None, None)
+    return Option(intent, SAYS[intent], here if shift is not NEW_LOCK else None, true)
 
 
 SAYS = {
@@ -104,19 +126,11 @@ SAYS = {
 }
 
 
-def _prospects(
-    tag: Tag, readings: Sequence[TrackReading], values: Mapping[str, Sequence[float]], making: Making, lock: LockShift
-) -> dict[str, Prospect]:
-    return {
-        reading.track.name: prospect(
-            tag.family, reading.track, reading.steps or (), values[reading.track.name], making, lock
-        )
-        for reading in readings
-    }
-
-
-def _all(prospects: Mapping[str, Prospect]) -> float:
+def _chance(
+    family: Family, now: Sequence[TrackNow], values: Mapping[str, Sequence[float]], making: Making, lock: LockShift
+) -> float:
+    """The chance that every track turns freely."""
     chance = 1.0
-    for found in prospects.values():
-        chance *= found.chance
+    for track in now:
+        chance *= prospect(family, family.track(track.name), track.steps, values[track.name], making, lock).chance
     return chance

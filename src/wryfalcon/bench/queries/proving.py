@@ -3,18 +3,20 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 from math import sqrt
 
-from keycore.family import Tolerance, Track
+from keycore.family import Family
 from keycore.proving.causes import Cause, likely_causes
 from keycore.proving.lock import NEW_LOCK, Making
-from keycore.proving.prospect import Prospect, prospect
+from keycore.proving.prospect import prospect
 from keycore.proving.verdict import ProofCut, Verdict, can_be_inside, judge_key, repeats_needed, worst
 from keycore.reading.wear import CALIPER_SD
 from keycore.units import Unit, convert
 from wryfalcon.bench.models import Proof, ProofValue, Tag
+from wryfalcon.documents import parsed
 from wryfalcon.machines.models import Run, RunState
 
 ZERO_MM = 0.004
@@ -46,13 +48,12 @@ class ProvedCut:
 class ShownProof:
     """All that the measurements of one key say."""
 
-    run: Run
     cuts: tuple[ProvedCut, ...]
     sd: float  # of one cut's mean, family unit
     sd_once: float
     causes: tuple[Cause, ...]
     verdict: Verdict
-    prospects: tuple[tuple[str, Prospect], ...]
+    chance: float | None  # that the key turns freely in a true lock, as measured
     repeats_wanted: int
     can_judge: bool
 
@@ -66,16 +67,6 @@ class ShownProof:
         """The stage that can mend what is wrong."""
         return MENDS[self.causes[0].cause] if self.causes and self.verdict != Verdict.INSIDE else ""
 
-    @property
-    def chance(self) -> float | None:
-        """The chance that the key turns freely in a true lock, as measured."""
-        if self.unmeasured or not self.prospects:
-            return None
-        chance = 1.0
-        for _, found in self.prospects:
-            chance *= found.chance
-        return chance
-
 
 @dataclass(frozen=True)
 class ShallowCut:
@@ -86,50 +77,86 @@ class ShallowCut:
     deepen_by_mm: float  # added to the command, mm
 
 
-def caliper_sd(tag: Tag, run: Run) -> float:
-    """The sd of one reading of a new cut, family unit: the hand's or the machine's caliper's, the worse."""
+def caliper_sd(tag: Tag, run: Run, sources: Collection[str]) -> float:
+    """The sd of one reading of a new cut, family unit: the hand's or the machine's caliper's, the worse used."""
     hand = convert(CALIPER_SD, Unit.INCH, tag.family.unit)
-    by_machine = run.proof_values.filter(withdrawn=False, source="caliper").exists()
-    typed = run.proof_values.filter(withdrawn=False, source="typed").exists()
     machine = convert(run.machine.caliper_sd, Unit.MILLIMETRE, tag.family.unit)
-    return max([machine] * by_machine + [hand] * (typed or not by_machine))
+    return max([machine] * ("caliper" in sources) + [hand] * ("typed" in sources or not sources))
 
 
 def proof_of(tag: Tag, run: Run) -> ShownProof | None:
     """Judge a finished key; None while the family has no tolerance to judge it by."""
-    family = tag.family
-    if family.tolerance is None:
+    if tag.family.tolerance is None or tag.family_record is None:
         return None
     settlement = run.set_up.settlement
     kept = _kept_values(run)
-    sd_once = caliper_sd(tag, run)
-    fewest = min((len(values) for values in kept.values()), default=1)
+    sd_once = caliper_sd(tag, run, {value.source for values in kept.values() for value in values})
+    seen = tuple(
+        Seen(
+            track.name,
+            place + 1,
+            tuple(value.value for value in kept[track.name, place + 1]),
+            tuple(value.position for value in kept[track.name, place + 1] if value.position is not None),
+        )
+        for track in tag.family.tracks
+        for place in range(len(track.spaces))
+    )
+    wanted = tuple((track.name, tuple(settlement.values[track.name])) for track in tag.family.tracks)
+    bitting = tuple((track.name, tuple(settlement.bitting[track.name])) for track in tag.family.tracks)
+    return _judged(tag.family_record.document, bitting, wanted, seen, sd_once)
+
+
+@dataclass(frozen=True)
+class Seen:
+    """What was measured of one cut, repeats and all, family unit."""
+
+    track: str
+    space: int
+    values: tuple[float, ...]
+    positions: tuple[float, ...]
+
+
+@lru_cache(maxsize=256)
+def _judged(
+    document: str,
+    bitting: tuple[tuple[str, tuple[str, ...]], ...],
+    wanted: tuple[tuple[str, tuple[float, ...]], ...],
+    seen: tuple[Seen, ...],
+    sd_once: float,
+) -> ShownProof:
+    """The same measurements say the same every time a page is looked at."""
+    family = parsed(document)
+    assert family.tolerance is not None
+    fewest = min((len(cut.values) for cut in seen if cut.values), default=1)
     sd = sqrt(sd_once**2 / fewest + convert(ZERO_MM, Unit.MILLIMETRE, family.unit) ** 2)
-    cuts, proofs = [], []
-    for track in family.tracks:
-        wanted = settlement.values[track.name]
-        measured = [_mean_of(kept, track, place, wanted[place]) for place in range(len(track.spaces))]
-        proofs += [proof for proof in measured if proof is not None]
-        judged = {j.cut.space: j.verdict for j in judge_key([m for m in measured if m], sd, family.tolerance)}
-        cuts += [
-            _proved(track, place, wanted[place], measured[place], judged, len(kept[track.name, place + 1]))
-            for place in range(len(track.spaces))
-        ]
+    asked = dict(wanted)
+    proofs = [_mean_of(family, cut, asked[cut.track][cut.space - 1]) for cut in seen]
+    verdicts = [judge_key([proof], sd, family.tolerance)[0].verdict if proof else None for proof in proofs]
+    cuts = tuple(
+        ProvedCut(
+            track=cut.track,
+            space=cut.space,
+            from_gauge=family.track(cut.track).spaces[cut.space - 1],
+            wanted=asked[cut.track][cut.space - 1],
+            measured=proof.measured if proof else None,
+            error=proof.error if proof else None,
+            space_error=proof.space_error if proof else None,
+            verdict=verdict,
+            repeats=len(cut.values),
+        )
+        for cut, proof, verdict in zip(seen, proofs, verdicts, strict=True)
+    )
+    measured = [proof for proof in proofs if proof]
     return ShownProof(
-        run=run,
-        cuts=tuple(cuts),
+        cuts=cuts,
         sd=sd,
         sd_once=sd_once,
-        causes=tuple(likely_causes(proofs, sd, family.tolerance, family.unit.value)) if proofs else (),
-        verdict=worst([cut.verdict for cut in cuts if cut.verdict is not None]),
-        prospects=_forecast(tag, run, cuts, sd),
-        repeats_wanted=_repeats(tag, sd_once, family.tolerance),
+        causes=tuple(likely_causes(measured, sd, family.tolerance, family.unit.value)) if measured else (),
+        verdict=worst([verdict for verdict in verdicts if verdict is not None]),
+        chance=_forecast(family, dict(bitting), cuts, sd),
+        repeats_wanted=repeats_needed(sd_once, family.tolerance.value),
         can_judge=can_be_inside(sd, family.tolerance.value),
     )
-
-
-def _repeats(tag: Tag, sd_once: float, tolerance: Tolerance) -> int:
-    return repeats_needed(sd_once, tolerance.value)
 
 
 def _kept_values(run: Run) -> defaultdict[tuple[str, int], list[ProofValue]]:
@@ -139,54 +166,35 @@ def _kept_values(run: Run) -> defaultdict[tuple[str, int], list[ProofValue]]:
     return kept
 
 
-def _mean_of(
-    kept: defaultdict[tuple[str, int], list[ProofValue]], track: Track, place: int, wanted: float
-) -> ProofCut | None:
-    values = kept[track.name, place + 1]
-    if not values:
+def _mean_of(family: Family, cut: Seen, wanted: float) -> ProofCut | None:
+    if not cut.values:
         return None
-    positions = [value.position for value in values if value.position is not None]
     return ProofCut(
-        space=place + 1,
-        from_gauge=track.spaces[place],
+        space=cut.space,
+        from_gauge=family.track(cut.track).spaces[cut.space - 1],
         value=wanted,
-        measured=sum(value.value for value in values) / len(values),
-        measured_space=sum(positions) / len(positions) if positions else None,
+        measured=sum(cut.values) / len(cut.values),
+        measured_space=sum(cut.positions) / len(cut.positions) if cut.positions else None,
     )
 
 
-def _proved(
-    track: Track, place: int, wanted: float, proof: ProofCut | None, judged: dict[int, Verdict], repeats: int
-) -> ProvedCut:
-    return ProvedCut(
-        track=track.name,
-        space=place + 1,
-        from_gauge=track.spaces[place],
-        wanted=wanted,
-        measured=proof.measured if proof else None,
-        error=proof.error if proof else None,
-        space_error=proof.space_error if proof else None,
-        verdict=judged.get(place + 1),
-        repeats=repeats,
-    )
-
-
-def _forecast(tag: Tag, run: Run, cuts: Sequence[ProvedCut], sd: float) -> tuple[tuple[str, Prospect], ...]:
+def _forecast(
+    family: Family, bitting: Mapping[str, Sequence[str]], cuts: Sequence[ProvedCut], sd: float
+) -> float | None:
     """Stand the tumblers on the key as measured; the uncertainty left is the measuring's."""
     if any(cut.measured is None for cut in cuts):
-        return ()
-    found = []
-    for track in tag.family.tracks:
-        steps = track.steps(run.set_up.settlement.bitting[track.name])
+        return None
+    chance = 1.0
+    for track in family.tracks:
         values = [cut.measured for cut in cuts if cut.track == track.name and cut.measured is not None]
-        found.append((track.name, prospect(tag.family, track, steps, values, Making(sd, 0.0), NEW_LOCK)))
-    return tuple(found)
+        chance *= prospect(family, track, track.steps(bitting[track.name]), values, Making(sd, 0.0), NEW_LOCK).chance
+    return chance
 
 
 def cuts_to_deepen(tag: Tag, run: Run) -> list[ShallowCut]:
     """The measured cuts that are shallow by enough to be worth cutting again."""
-    proof = proof_of(tag, run)
-    if proof is None or tag.family.tolerance is None or run.state != RunState.FINISHED:
+    proof = proof_of(tag, run) if run.state == RunState.FINISHED else None
+    if proof is None or tag.family.tolerance is None:
         return []
     shallow = []
     for cut in proof.cuts:

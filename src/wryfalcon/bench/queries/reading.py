@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Mapping
 from dataclasses import dataclass
+from functools import lru_cache
 
 from keycore.errors import InputError
 from keycore.family import Family, Track
@@ -12,6 +13,7 @@ from keycore.reading.decode import Posterior, Reading, decode
 from keycore.reading.evidence import Measured
 from keycore.reading.wear import WearGrade, measured_by_caliper
 from wryfalcon.bench.models import CaliperReading, CaliperValue, Overruling, Tag
+from wryfalcon.documents import parsed
 
 
 @dataclass(frozen=True)
@@ -121,41 +123,52 @@ class TrackReading:
 
 def readings_of(tag: Tag) -> list[TrackReading]:
     """Every track of a tag's family, as it stands."""
-    records = {record.track: record for record in tag.caliper_readings.all()}
-    values = _values_by_cut(tag)
+    assert tag.family_record is not None
+    document = tag.family_record.document
+    kept = list(CaliperValue.objects.filter(reading__tag=tag, withdrawn=False).select_related("reading"))
+    tag.is_read = bool(kept)
+    records = {value.reading.track: value.reading for value in kept}
+    if len(records) < len(tag.family.tracks):
+        records |= {record.track: record for record in tag.caliper_readings.all()}
+    values: defaultdict[str, dict[int, list[CaliperValue]]] = defaultdict(dict)
+    for value in kept:
+        values[value.reading.track].setdefault(value.space, []).append(value)
     overruled: defaultdict[str, dict[int, Overruling]] = defaultdict(dict)
     for overruling in tag.overrulings.filter(withdrawn=False):
         overruled[overruling.track][overruling.space] = overruling
     return [
-        weigh(tag.family, track, records.get(track.name), values[track.name], overruled[track.name])
+        weigh(document, track, records.get(track.name), values[track.name], overruled[track.name])
         for track in tag.family.tracks
     ]
 
 
-def _values_by_cut(tag: Tag) -> defaultdict[str, dict[int, list[CaliperValue]]]:
-    found: defaultdict[str, dict[int, list[CaliperValue]]] = defaultdict(dict)
-    kept = CaliperValue.objects.filter(reading__tag=tag, withdrawn=False).select_related("reading")
-    for value in kept:
-        found[value.reading.track].setdefault(value.space, []).append(value)
-    return found
-
-
 def weigh(
-    family: Family,
+    document: str,
     track: Track,
     record: CaliperReading | None,
     values: Mapping[int, list[CaliperValue]],
     overruled: Mapping[int, Overruling],
 ) -> TrackReading:
     """Weigh what was typed for one track; too little, or what nothing explains, is said in words."""
+    family = parsed(document)
     if not any(values.values()):
         return TrackReading(family, track, record, values, overruled)
-    readings = [[v.value for v in values.get(space, [])] for space in range(1, len(track.spaces) + 1)]
+    readings = tuple(tuple(v.value for v in values.get(space, [])) for space in range(1, len(track.spaces) + 1))
     grade = WearGrade(record.wear) if record else WearGrade.UNSURE
+    measured, posterior, problem = _posterior(document, track.name, readings, grade)
+    return TrackReading(family, track, record, values, overruled, measured, posterior, problem)
+
+
+@lru_cache(maxsize=512)
+def _posterior(
+    document: str, name: str, readings: tuple[tuple[float, ...], ...], grade: WearGrade
+) -> tuple[Measured, Posterior | None, str]:
+    """The same readings mean the same thing every time a page is looked at."""
+    family = parsed(document)
+    track = family.track(name)
     measured = measured_by_caliper(family, track, readings, grade)
+    obey = frozenset({"macs", "rules"} if family.rules.any else {"macs"})
     try:
-        obey = {"macs", "rules"} if family.rules.any else {"macs"}
-        posterior = decode(Reading(family, track, (measured,), frozenset(obey)))
+        return measured, decode(Reading(family, track, (measured,), obey)), ""
     except InputError as error:
-        return TrackReading(family, track, record, values, overruled, measured, problem=error.reason)
-    return TrackReading(family, track, record, values, overruled, measured, posterior)
+        return measured, None, error.reason

@@ -12,8 +12,7 @@ from keycore.units import Unit, convert
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.bench.actions.cut import cut_key, operate_run, record_finish, send_again, touch_up
 from wryfalcon.bench.models import Tag
-from wryfalcon.bench.views.stage import attempt, edges, find_tag, show_stage, to_stage, whole_number
-from wryfalcon.drawings.key import draw_key
+from wryfalcon.bench.views.stage import attempt, find_tag, key_of, show_stage, to_stage, whole_number
 from wryfalcon.drawings.sheet import Sheet, px
 from wryfalcon.machines.actions import OPERATIONS
 from wryfalcon.machines.drivers import driver_of
@@ -98,7 +97,7 @@ def _context(tag: Tag, runs: list[Run], run: Run | None, contact: Contact) -> di
         "machine": run.machine if run else tag.set_up.machine if tag.set_up else None,
         "unhomed": contact.status is not None and contact.status.state == "unhomed",
         "keys_made": len({r.key_number for r in runs if r.state == RunState.FINISHED}),
-        "key": draw_key(tag.family, edges(tag.family, values)),
+        "key": key_of(tag, values),
     }
     if run is not None:
         context |= _progress(tag, run, contact)
@@ -121,7 +120,7 @@ def _progress(tag: Tag, run: Run, contact: Contact) -> dict[str, Any]:
     context: dict[str, Any] = {
         "progress": round(100 * (done + share) / of) if of else 0,
         "events": list(run.events.order_by("-number")[:8]),
-        "key": draw_key(tag.family, edges(tag.family, _so_far(tag, run))),
+        "key": key_of(tag, _so_far(tag, run)),
     }
     if done < of and run.state in (RunState.CUTTING, RunState.HELD, RunState.STALLED):
         context |= _wheel(tag, run, share)

@@ -9,10 +9,8 @@ from django.views.decorators.http import require_GET, require_POST
 
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.bench.actions.hand_over import hand_over
-from wryfalcon.bench.queries.proving import passed_keys
-from wryfalcon.bench.views.stage import attempt, edges, find_tag, show_stage, to_stage
-from wryfalcon.drawings.key import draw_key
-from wryfalcon.records.document import record_of
+from wryfalcon.bench.views.stage import attempt, find_tag, key_of, show_stage, to_stage
+from wryfalcon.records.document import audit_of, record_of
 from wryfalcon.records.job_card import job_card_pdf
 
 
@@ -22,11 +20,11 @@ def hand_over_stage(request: PersonRequest, number: int) -> HttpResponse:
     """Everything read, decided, cut and proven."""
     tag = find_tag(number)
     values = tag.settlement.values if tag.settlement else {}
+    audit = audit_of(tag)
     context = {
-        "key": draw_key(tag.family, edges(tag.family, values)),
-        "record": record_of(tag),
-        "audit": tag.audit.select_related("actor").order_by("at", "id"),
-        "proven": passed_keys(tag),
+        "key": key_of(tag, values),
+        "record": record_of(tag, audit),
+        "audit": audit,
     }
     return show_stage(request, tag, "hand-over", context)
 

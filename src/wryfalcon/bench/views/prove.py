@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from django.contrib import messages
 from django.http import HttpResponse
@@ -23,14 +23,10 @@ from wryfalcon.bench.forms import TrialForm
 from wryfalcon.bench.models import Felt, Lock, Tag, WayUp
 from wryfalcon.bench.queries.proving import ProvedCut, ShownProof, cuts_to_deepen, proof_of
 from wryfalcon.bench.refusal import NotDone
-from wryfalcon.bench.views.stage import attempt, edges, find_tag, shop_unit, show_stage, to_stage, whole_number
+from wryfalcon.bench.views.stage import attempt, find_tag, key_of, shop_unit, show_stage, to_stage, whole_number
 from wryfalcon.drawings.errors import draw_errors
-from wryfalcon.drawings.key import draw_key
 from wryfalcon.machines.drivers import driver_of
 from wryfalcon.machines.models import Run, RunState
-
-if TYPE_CHECKING:
-    from wryfalcon.bench.queries.stages import TagWithProgress
 
 
 @require_GET
@@ -102,7 +98,7 @@ def keep_verdict(request: PersonRequest, number: int, run: int) -> HttpResponse:
     return to_stage(more, "cut" if made < tag.quantity else "hand-over")
 
 
-def _find(number: int, run: int) -> tuple[TagWithProgress, Run]:
+def _find(number: int, run: int) -> tuple[Tag, Run]:
     tag = find_tag(number)
     return tag, get_object_or_404(Run.objects.select_related("machine", "set_up__settlement"), pk=run, set_up__tag=tag)
 
@@ -112,7 +108,7 @@ def _all_cuts(tag: Tag) -> list[tuple[str, int]]:
 
 
 def _show(
-    request: PersonRequest, tag: TagWithProgress, wanted: int, at: int, *, refusal: str = "", typed: str = ""
+    request: PersonRequest, tag: Tag, wanted: int, at: int, *, refusal: str = "", typed: str = ""
 ) -> HttpResponse:
     runs = list(
         Run.objects.filter(set_up__tag=tag, state=RunState.FINISHED)
@@ -123,7 +119,7 @@ def _show(
     proof = proof_of(tag, run) if run else None
     context: dict[str, Any] = {"runs": runs, "run": run, "proof": proof, "refusal": refusal, "typed": typed}
     if run is None or proof is None:
-        return show_stage(request, tag, "prove", {**context, "key": draw_key(tag.family)})
+        return show_stage(request, tag, "prove", {**context, "key": key_of(tag, {})})
     first_unread = next((i for i, cut in enumerate(proof.cuts, start=1) if cut.measured is None), 1)
     at = at if 1 <= at <= len(proof.cuts) else first_unread
     context |= {
@@ -153,7 +149,7 @@ def _drawn(tag: Tag, run: Run, proof: ShownProof) -> dict[str, Any]:
     }
     errors = [(c.space, c.error, c.verdict.value) for c in _of_track(proof, track) if c.error is not None and c.verdict]
     return {
-        "key": draw_key(tag.family, edges(tag.family, measured), edges(tag.family, wanted)),
+        "key": key_of(tag, measured, wanted),
         "errors": draw_errors(tag.family, track, errors, COVERAGE * proof.sd),
     }
 

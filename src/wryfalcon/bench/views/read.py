@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from django.contrib import messages
 from django.http import HttpResponse
@@ -15,12 +15,8 @@ from wryfalcon.bench.models import CaliperValue, Tag, WearGrade
 from wryfalcon.bench.queries.reading import TrackReading, readings_of
 from wryfalcon.bench.refusal import NotDone
 from wryfalcon.bench.sentences import sentence_of
-from wryfalcon.bench.views.stage import attempt, find_tag, shop_unit, show_stage, to_stage, whole_number
-from wryfalcon.drawings.key import draw_key
+from wryfalcon.bench.views.stage import attempt, find_tag, key_of, shop_unit, show_stage, to_stage, whole_number
 from wryfalcon.drawings.strip import StripState, draw_strip
-
-if TYPE_CHECKING:
-    from wryfalcon.bench.queries.stages import TagWithProgress
 
 
 @dataclass(frozen=True)
@@ -100,7 +96,7 @@ def _next(reading: TrackReading, at: int) -> int:
 
 
 def _show(
-    request: PersonRequest, tag: TagWithProgress, track: str | None, at: int, *, refusal: str = "", typed: str = ""
+    request: PersonRequest, tag: Tag, track: str | None, at: int, *, refusal: str = "", typed: str = ""
 ) -> HttpResponse:
     reading = _reading(tag, track)
     spaces = len(reading.track.spaces)
@@ -116,7 +112,7 @@ def _show(
         "reading": reading,
         "at": at,
         "rows": _rows(reading),
-        "key": draw_key(tag.family, track=reading.track.name),
+        "key": key_of(tag, {}, track=reading.track.name),
         "strip": draw_strip(tag.family, reading.track, state),
         "sentence": sentence_of(reading, shop_unit(request)),
         "wear_grades": WearGrade.choices,

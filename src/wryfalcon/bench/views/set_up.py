@@ -13,9 +13,8 @@ from wryfalcon.bench.actions.set_up import TICKS, set_up, tick
 from wryfalcon.bench.forms import FittingForm
 from wryfalcon.bench.models import Tag
 from wryfalcon.bench.queries.planning import Card, card_of, is_same_wheel
-from wryfalcon.bench.views.stage import attempt, edges, find_tag, show_stage, to_stage
+from wryfalcon.bench.views.stage import attempt, find_tag, key_of, show_stage, to_stage
 from wryfalcon.drawings.jaw import draw_jaw
-from wryfalcon.drawings.key import draw_key
 from wryfalcon.machines.formats.gcode import write_gcode
 from wryfalcon.machines.formats.outline import write_dxf, write_svg
 from wryfalcon.machines.models import Cutter, JawSide, Machine
@@ -89,7 +88,7 @@ def _written(tag: Tag, card: Card, kind: str) -> tuple[str, str]:
 def _context(request: PersonRequest, tag: Tag) -> dict[str, Any]:
     choosing = tag.set_up is None or "choose" in request.GET
     values = tag.settlement.values if tag.settlement else {}
-    context: dict[str, Any] = {"choosing": choosing, "key": draw_key(tag.family, edges(tag.family, values))}
+    context: dict[str, Any] = {"choosing": choosing, "key": key_of(tag, values)}
     if choosing:
         return {**context, "form": FittingForm(initial=_proposal(tag)), **_choices(tag)}
     assert tag.set_up is not None

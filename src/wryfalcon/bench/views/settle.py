@@ -15,8 +15,7 @@ from wryfalcon.bench.queries.prospects import COMPENSATE_SHARE, choice_of, optio
 from wryfalcon.bench.queries.reading import TrackReading, readings_of
 from wryfalcon.bench.refusal import NotDone
 from wryfalcon.bench.sentences import sentence_of
-from wryfalcon.bench.views.stage import attempt, edges, find_tag, shop_unit, show_stage, to_stage, whole_number
-from wryfalcon.drawings.key import draw_key
+from wryfalcon.bench.views.stage import attempt, find_tag, key_of, shop_unit, show_stage, to_stage, whole_number
 from wryfalcon.drawings.strip import StripState, draw_strip
 from wryfalcon.lengths import NotALength, parse_length, show_length
 
@@ -39,7 +38,7 @@ def settle_stage(request: PersonRequest, number: int) -> HttpResponse:
         "readings": readings,
         "at": at,
         "choosing": reading.overruled.get(at),
-        "key": draw_key(tag.family, edges(tag.family, _factory(readings)), track=reading.track.name),
+        "key": key_of(tag, _factory(readings), track=reading.track.name),
         "strip": _strip(reading, at),
         "sentence": sentence_of(reading, shop_unit(request)),
         "options": options_of(tag, readings, list(tag.locks.all()), deeper_by),
@@ -166,16 +165,13 @@ def _settled(request: PersonRequest, tag: Tag, settlement: Settlement, readings:
         source = labels[::-1] if reading.is_turned else labels
         from_gauge = labels if tag.family.counts_from_gauge else labels[::-1]
         lines.append({"track": name, "source": source, "counted_from": reading.counted_from, "machine": from_gauge})
-    values = {name: list(cut_to) for name, cut_to in settlement.values.items()}
     first = readings[0]
     return {
         "settlement": settlement,
         "lines": lines,
         "reading": first,
         "readings": readings,
-        "key": draw_key(
-            tag.family, edges(tag.family, values), edges(tag.family, _now(readings)), track=first.track.name
-        ),
+        "key": key_of(tag, settlement.values, _now(readings), first.track.name),
         "strip": _strip(first, 0) if first.posterior else None,
     }
 

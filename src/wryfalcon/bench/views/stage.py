@@ -3,40 +3,38 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from django.contrib import messages
 from django.http import Http404, HttpResponse
 from django.shortcuts import redirect, render
 from django.urls import reverse
 
-from keycore.cutting.profile import Profile, edge_values, profile_of
-from keycore.family import Family, Track
 from keycore.units import Unit
 from wryfalcon.accounts.permissions import PersonRequest
 from wryfalcon.bench.models import Tag
-from wryfalcon.bench.queries.stages import proven_counts, rail_of, standing, tag_with_progress
+from wryfalcon.bench.queries import stages
+from wryfalcon.bench.queries.stages import rail_of, standing
 from wryfalcon.bench.refusal import NotDone
-
-if TYPE_CHECKING:
-    from wryfalcon.bench.queries.stages import TagWithProgress
+from wryfalcon.drawings.cut_key import Values, draw_cut_key
+from wryfalcon.drawings.key import KeyDrawing
 
 PAGE, FRAGMENT = "bench/stage_page.html", "bench/stage_fragment.html"
 
 
-def find_tag(number: int) -> TagWithProgress:
-    """The tag of that number with its progress, or 404."""
-    tag = tag_with_progress(number)
+def find_tag(number: int) -> Tag:
+    """The tag of that number, or 404."""
+    tag = stages.find_tag(number)
     if tag is None:
         raise Http404
     return tag
 
 
 def show_stage(
-    request: PersonRequest, tag: TagWithProgress, stage: str, context: dict[str, Any], status: int = 200
+    request: PersonRequest, tag: Tag, stage: str, context: dict[str, Any], status: int = 200
 ) -> HttpResponse:
     """Answer with a stage: the whole page, or its changing part alone when htmx asks."""
-    waiting = standing(tag, proven_counts([tag]).get(tag.pk, 0))
+    waiting = standing(tag)
     swapped = bool(request.htmx)
     answer = render(
         request,
@@ -82,20 +80,7 @@ def whole_number(text: str | None) -> int:
     return int(text) if text and text.isascii() and text.isdecimal() and len(text) < 10 else 0
 
 
-def edges(family: Family, values: dict[str, list[float]]) -> dict[str, Profile]:
-    """The profile of each track cut to these depth values, for drawing; {} for families not drawn."""
-    if family.blank is None or not family.kind.is_profiled:
-        return {}
-    (height,) = edge_values(family, [family.blank.height])
-    return {
-        track.name: _edge(family, track, values[track.name], height)
-        for track in family.tracks
-        if track.name in values and track.cut is not None
-    }
-
-
-def _edge(family: Family, track: Track, values: list[float], height: float) -> Profile:
-    assert track.cut is not None
-    assert family.blank is not None
-    heights = edge_values(family, values)
-    return profile_of(track.spaces, heights, track.cut, height, family.blank.length, "plunged")
+def key_of(tag: Tag, values: Values, ghost: Values | None = None, track: str | None = None) -> KeyDrawing:
+    """The drawing of a tag's key cut to these depth values."""
+    assert tag.family_record is not None
+    return draw_cut_key(tag.family_record.document, values, ghost, track)

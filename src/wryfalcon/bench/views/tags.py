@@ -9,12 +9,11 @@ from django.views.decorators.http import require_GET, require_http_methods, requ
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs, needs_to_change
 from wryfalcon.bench.actions.take_in import change, decline, take_in
 from wryfalcon.bench.forms import LockFormSet, TakeInForm, locks_of
-from wryfalcon.bench.models import Customer, Tag, TagState
-from wryfalcon.bench.queries.stages import on_the_bench, proven_counts, standing
+from wryfalcon.bench.models import Felt, Tag, TagState
+from wryfalcon.bench.queries.stages import on_the_bench, standing
 from wryfalcon.bench.refusal import NotDone
-from wryfalcon.bench.views.stage import attempt, find_tag, show_stage, to_stage
-from wryfalcon.drawings.key import draw_key
-from wryfalcon.library.models import Blank, FamilyRecord
+from wryfalcon.bench.views.stage import attempt, find_tag, key_of, show_stage, to_stage
+from wryfalcon.library.models import FamilyRecord
 from wryfalcon.machines.queries import machines_in_a_line
 
 
@@ -57,7 +56,7 @@ def take_in_stage(request: PersonRequest, number: int) -> HttpResponse:
             return to_stage(tag, "read")
         except NotDone as refusal:
             form.add_error(refusal.field or None, refusal.says)
-    context = {"form": form, "locks": locks, **_lists(), "key": draw_key(tag.family)}
+    context = {"form": form, "locks": locks, **_lists(), "key": key_of(tag, {})}
     return show_stage(request, tag, "take-in", context, status=422 if request.method == "POST" else 200)
 
 
@@ -66,7 +65,7 @@ def take_in_stage(request: PersonRequest, number: int) -> HttpResponse:
 def at_its_stage(request: PersonRequest, number: int) -> HttpResponse:
     """Go to the stage a tag stands at."""
     tag = find_tag(number)
-    return to_stage(tag, standing(tag, proven_counts([tag]).get(tag.pk, 0)).stage)
+    return to_stage(tag, standing(tag).stage)
 
 
 @require_POST
@@ -79,8 +78,5 @@ def decline_tag(request: PersonRequest, number: int) -> HttpResponse:
 
 
 def _lists() -> dict[str, object]:
-    return {
-        "customers": Customer.objects.order_by("name").values_list("name", flat=True)[:500],
-        "families": FamilyRecord.objects.prefetch_related("blanks"),
-        "blanks": Blank.objects.all(),
-    }
+    restricted = FamilyRecord.objects.filter(restricted=True).values_list("name", flat=True)
+    return {"restricted": list(restricted), "felt_choices": Felt.choices}
