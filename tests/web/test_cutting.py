@@ -160,7 +160,7 @@ def test_a_shallow_key_is_touched_up_deeper_only_and_then_proves(
     shown = proof_of(tag, run)
     assert shown is not None
     assert (shown.verdict, shown.causes[0].cause) == ("outside", "depth")
-    assert len(cuts_to_deepen(tag, run)) == 5
+    assert len(cuts_to_deepen(tag, shown)) == 5
     keep_proof(people["tam"], tag, run, passed=False, reason="")
     again = touch_up(people["tam"], tag, run)
     operate_run(people["tam"], tag, again, "clamp")

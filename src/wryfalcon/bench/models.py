@@ -8,6 +8,7 @@ from django.conf import settings
 from django.db import models
 
 from keycore.family import Family
+from wryfalcon.bench.progress import NAME
 from wryfalcon.library.models import Blank, FamilyRecord
 from wryfalcon.machines.models import Cutter, JawSide, Machine, Run
 
@@ -70,11 +71,6 @@ class Tag(models.Model):
         return self.family_record.family
 
     @cached_property
-    def is_read(self) -> bool:
-        """Whether a caliper value stands on it."""
-        return CaliperValue.objects.filter(reading__tag=self, withdrawn=False).exists()
-
-    @cached_property
     def settlement(self) -> Settlement | None:
         """The bitting as settled, if it has been."""
         return Settlement.objects.filter(tag=self).order_by("-id").first()
@@ -84,8 +80,28 @@ class Tag(models.Model):
         """The set-up in force, if there is one for the settlement in force."""
         if self.settlement is None:
             return None
-        found = SetUp.objects.filter(tag=self, settlement=self.settlement).order_by("-id")
-        return found.select_related("machine", "cutter", "jaw_side").first()
+        cards = SetUp.objects.filter(tag=self, settlement=self.settlement).order_by("-id")
+        found = cards.select_related("machine__fitted", "cutter", "jaw_side").first()
+        if found is not None:
+            found.settlement = self.settlement
+        return found
+
+
+class Progress(models.Model):
+    """How far a tag is: a row of the database's own view, see ``progress.py``."""
+
+    tag = models.OneToOneField(Tag, models.DO_NOTHING, primary_key=True, related_name="progress")
+    is_read = models.BooleanField()
+    is_settled = models.BooleanField()
+    is_read_back = models.BooleanField()
+    is_set_up = models.BooleanField(help_text="a card for the settlement in force, every check on it done")
+    run_state = models.CharField(max_length=10, blank=True)
+    passed = models.BooleanField(null=True, help_text="the verdict kept on the last run of the card in force")
+    proven = models.PositiveIntegerField(help_text="keys, each once")
+
+    class Meta:
+        managed = False
+        db_table = NAME
 
 
 class Felt(models.TextChoices):

@@ -11,7 +11,7 @@ from keycore.units import Unit, convert
 from wryfalcon.accounts.models import User
 from wryfalcon.bench.actions.take_in import check_open
 from wryfalcon.bench.models import SetUp, Tag
-from wryfalcon.bench.queries.proving import cuts_to_deepen
+from wryfalcon.bench.queries.proving import cuts_to_deepen, proof_of
 from wryfalcon.bench.refusal import NotDone
 from wryfalcon.library.models import Blank
 from wryfalcon.machines.actions import operate, plan_run, send
@@ -54,7 +54,7 @@ def touch_up(actor: User, tag: Tag, run: Run) -> Run:
     """Cut the shallow cuts of a finished key again, deeper only. Raises NotDone when there are none."""
     check_open(tag)
     _refuse_while_cutting(tag)
-    shallow = cuts_to_deepen(tag, run)
+    shallow = cuts_to_deepen(tag, proof_of(tag, run)) if run.state == RunState.FINISHED else []
     if not shallow:
         raise NotDone("No measured cut of this key is shallow; cutting can only ever take metal off.")
     wanted = {(cut.track, cut.space): cut.deepen_by_mm for cut in shallow}

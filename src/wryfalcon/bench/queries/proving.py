@@ -17,7 +17,7 @@ from keycore.reading.wear import CALIPER_SD
 from keycore.units import Unit, convert
 from wryfalcon.bench.models import Proof, ProofValue, Tag
 from wryfalcon.documents import parsed
-from wryfalcon.machines.models import Run, RunState
+from wryfalcon.machines.models import Run
 
 ZERO_MM = 0.004
 """What a caliper's zero and resolution leave however often it reads, mm; common practice, no source."""
@@ -191,9 +191,8 @@ def _forecast(
     return chance
 
 
-def cuts_to_deepen(tag: Tag, run: Run) -> list[ShallowCut]:
+def cuts_to_deepen(tag: Tag, proof: ShownProof | None) -> list[ShallowCut]:
     """The measured cuts that are shallow by enough to be worth cutting again."""
-    proof = proof_of(tag, run) if run.state == RunState.FINISHED else None
     if proof is None or tag.family.tolerance is None:
         return []
     shallow = []

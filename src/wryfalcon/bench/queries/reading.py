@@ -126,7 +126,6 @@ def readings_of(tag: Tag) -> list[TrackReading]:
     assert tag.family_record is not None
     document = tag.family_record.document
     kept = list(CaliperValue.objects.filter(reading__tag=tag, withdrawn=False).select_related("reading"))
-    tag.is_read = bool(kept)
     records = {value.reading.track: value.reading for value in kept}
     if len(records) < len(tag.family.tracks):
         records |= {record.track: record for record in tag.caliper_readings.all()}

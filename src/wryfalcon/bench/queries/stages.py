@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-from collections import Counter
-from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
-from typing import TypeVar
 
-from wryfalcon.bench.models import CaliperValue, Proof, Settlement, SetUp, Tag, TagState
-from wryfalcon.machines.models import Run, RunState
+from django.db.models import QuerySet
+
+from wryfalcon.bench.models import Progress, Tag, TagState
+from wryfalcon.machines.models import RunState
 
 STAGES = {
     "take-in": "Take in",
@@ -19,22 +18,6 @@ STAGES = {
     "prove": "Prove",
     "hand-over": "Hand over",
 }
-
-
-ModelT = TypeVar("ModelT", Settlement, SetUp)
-
-
-@dataclass(frozen=True)
-class Progress:
-    """What is done of a job; the first thing that is not decides where it stands."""
-
-    is_read: bool = False
-    is_settled: bool = False
-    is_read_back: bool = False
-    is_set_up: bool = False  # a card for the settlement in force, every check on it done
-    run: Run | None = None  # the last one of the card in force
-    passed: bool | None = None  # the verdict kept on that run
-    proven: int = 0  # keys, each once
 
 
 @dataclass(frozen=True)
@@ -57,74 +40,25 @@ class Waiting:
     waits_for: str
 
 
-def progress_of(tags: Sequence[Tag]) -> dict[int, Progress]:
-    """How far each of some tags is, in a handful of queries however many there are."""
-    within = [tag.pk for tag in tags]
-    read = set(_values_kept(within))
-    settled = {settlement.tag_id: settlement for settlement in _in_order(Settlement, within)}
-    cards = {card.tag_id: card for card in _in_order(SetUp, within)}
-    made = Run.objects.filter(set_up__in=[card.pk for card in cards.values()]).select_related("proof")
-    runs = {run.set_up_id: run for run in made.order_by("pk")}
-    proven = _proven_keys(within) if cards else Counter()
-    found = {}
-    for tag in within:
-        card = cards.get(tag)
-        run = runs.get(card.pk) if card else None
-        found[tag] = _progress(tag in read, settled.get(tag), card, run, proven[tag])
-    return found
-
-
-def progress_of_one(tag: Tag) -> Progress:
-    """How far one tag is, from what it has looked up about itself already."""
-    card = tag.set_up
-    run = Run.objects.filter(set_up=card).select_related("proof").order_by("-pk").first() if card else None
-    return _progress(tag.is_read, tag.settlement, card, run, _proven_keys([tag.pk])[tag.pk] if tag.settlement else 0)
-
-
-def _progress(
-    is_read: bool, settlement: Settlement | None, card: SetUp | None, run: Run | None, proven: int
-) -> Progress:
-    """Runs count for the card in force only: a new card means that its keys are still to be cut."""
-    verdict = getattr(run, "proof", None)
-    in_force = card is not None and settlement is not None and card.settlement_id == settlement.pk
-    return Progress(
-        is_read=is_read,
-        is_settled=settlement is not None,
-        is_read_back=settlement is not None and settlement.read_back_at is not None,
-        is_set_up=in_force and card is not None and card.checked_at is not None,
-        run=run,
-        passed=verdict.passed if verdict else None,
-        proven=proven,
-    )
-
-
-def _proven_keys(within: Sequence[int]) -> Counter[int]:
-    """How many keys of each tag are proven; a touched-up key counts once."""
-    passed = Proof.objects.filter(run__set_up__tag__in=within, passed=True)
-    return Counter(tag for tag, _ in set(passed.values_list("run__set_up__tag", "run__key_number")))
-
-
-def _values_kept(within: Sequence[int]) -> Iterable[int]:
-    kept = CaliperValue.objects.filter(reading__tag__in=within, withdrawn=False)
-    return kept.values_list("reading__tag", flat=True).distinct()
-
-
-def _in_order(model: type[ModelT], within: Sequence[int]) -> Iterable[ModelT]:
-    """Rows of some tags, oldest first, so that the last one seen of each tag is the one in force."""
-    return model._default_manager.filter(tag__in=within).order_by("pk")
+def _tags() -> QuerySet[Tag]:
+    """Tags with what their heads show and how far they are, in one query."""
+    return Tag.objects.select_related("customer", "family_record", "blank", "progress")
 
 
 def find_tag(number: int) -> Tag | None:
-    """The tag of that number with what its head shows."""
-    related = Tag.objects.select_related("customer", "family_record", "blank")
-    return related.filter(number=number).first()
+    """The tag of that number."""
+    return _tags().filter(number=number).first()
 
 
-def standing(tag: Tag, progress: Progress | None = None) -> Waiting:
-    """Where a tag stands and what it waits for."""
-    progress = progress or progress_of_one(tag)
-    stage, waits_for = _stage(tag, progress)
-    return Waiting(tag, progress, stage, waits_for)
+def on_the_bench() -> list[Waiting]:
+    """Every open tag, newest first, and what it waits for."""
+    return [standing(tag) for tag in _tags().filter(state=TagState.OPEN)]
+
+
+def standing(tag: Tag) -> Waiting:
+    """Where a tag stands and what it waits for: the first thing not done decides."""
+    stage, waits_for = _stage(tag, tag.progress)
+    return Waiting(tag, tag.progress, stage, waits_for)
 
 
 def _stage(tag: Tag, progress: Progress) -> tuple[str, str]:
@@ -140,12 +74,11 @@ def _stage(tag: Tag, progress: Progress) -> tuple[str, str]:
 
 
 def _stage_of_keys(tag: Tag, progress: Progress) -> tuple[str, str]:
-    run = progress.run
-    if run is not None and run.state != RunState.FINISHED:
-        return "cut", RUN_WAITS[RunState(run.state)]
-    if run is not None and progress.passed is None:
+    if progress.run_state and progress.run_state != RunState.FINISHED:
+        return "cut", RUN_WAITS[RunState(progress.run_state)]
+    if progress.run_state and progress.passed is None:
         return "prove", "its new key to be proven"
-    if run is not None and not progress.passed:
+    if progress.run_state and not progress.passed:
         return "prove", "a failed proof to be mended"
     if progress.proven < tag.quantity:
         return "cut", f"key {progress.proven + 1} of {tag.quantity} to be cut"
@@ -163,13 +96,6 @@ RUN_WAITS = {
     RunState.STOPPED: "the machine: it was stopped",
     RunState.LOST: "a key that its machine has forgotten",
 }
-
-
-def on_the_bench() -> list[Waiting]:
-    """Every open tag, newest first, and what it waits for."""
-    tags = list(Tag.objects.filter(state=TagState.OPEN).select_related("customer", "family_record", "blank"))
-    progress = progress_of(tags)
-    return [standing(tag, progress[tag.pk]) for tag in tags]
 
 
 def rail_of(waiting: Waiting, current: str) -> list[Stop]:

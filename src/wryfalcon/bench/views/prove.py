@@ -126,7 +126,7 @@ def _show(
         "at": at,
         "at_cut": proof.cuts[at - 1],
         "has_caliper": driver_of(run.machine).reports,
-        "shallow": cuts_to_deepen(tag, run),
+        "shallow": cuts_to_deepen(tag, proof),
         "kept": getattr(run, "proof", None),
         "locks": _locks(tag, run),
         "trial_form": TrialForm(),
