@@ -37,6 +37,7 @@ def test_every_main_view_is_accessible_and_fits_every_screen(demonstration: Smit
 
 def test_the_dark_theme_is_as_legible(demonstration: Smith) -> None:
     demonstration.press_button("dark")
+    demonstration.page.wait_for_selector("html[data-theme=dark]")
     for name in ("bench", "settle", "prove"):
         demonstration.go(VIEWS[name])
         assert demonstration.page.evaluate("() => document.documentElement.dataset.theme") == "dark"
