@@ -61,8 +61,8 @@ def show_length(value: float, unit: Unit, shown: Unit, fine: bool = False, signe
     ('0.301', '7.62')
     """
     places = (3 if shown == Unit.INCH else 2) + fine
-    text = f"{convert(value, unit, shown):+.{places}f}" if signed else f"{convert(value, unit, shown):.{places}f}"
-    return text.replace("-", "\N{MINUS SIGN}")
+    rounded = round(convert(value, unit, shown), places) + 0.0  # never a minus before nothing
+    return f"{rounded:{'+' if signed and rounded else ''}.{places}f}".replace("-", "\N{MINUS SIGN}")
 
 
 def show_small(value: float, unit: Unit, shown: Unit) -> str:

@@ -273,4 +273,5 @@ def test_what_is_no_length_is_refused(typed: str) -> None:
 
 
 def test_minus_is_a_minus_sign() -> None:
+    assert show_length(-0.00001, Unit.INCH, Unit.INCH, signed=True) == "0.000"
     assert show_length(-0.0013, Unit.INCH, Unit.INCH, fine=True, signed=True) == "\N{MINUS SIGN}0.0013"

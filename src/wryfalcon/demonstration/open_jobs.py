@@ -84,7 +84,7 @@ def _to_read_back(people: dict[str, User]) -> None:
     values = tag.family.tracks[0].values
     noise = [0.0004, -0.0008, 0.0002, -0.0005, 0.0006, -0.0003]
     type_values(people["tam"], tag, "A", [values[s] + n - 0.001 for s, n in zip(steps, noise, strict=True)])
-    settle(people["tam"], tag, Choice({"A": [tag.family.tracks[0].labels[s] for s in steps]}, 0.998))
+    settle(people["tam"], tag, Choice({"A": [tag.family.tracks[0].labels[s] for s in steps]}, 0.97))
 
 
 def _ready_to_cut(people: dict[str, User], machine: Machine) -> None:

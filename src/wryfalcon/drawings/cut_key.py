@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from functools import lru_cache
 
+from keycore.cutting.commands import TURNED
 from keycore.cutting.profile import Profile
 from keycore.family import Family
 from keycore.proving.prospect import edge_of
@@ -16,7 +17,10 @@ Frozen = tuple[tuple[str, tuple[float, ...]], ...]
 
 
 def draw_cut_key(document: str, values: Values, ghost: Values | None = None, track: str | None = None) -> KeyDrawing:
-    """The key of a family document, each track cut to its values, another key as an outline over it."""
+    """The key of a family document cut to its values, another key as an outline over it.
+
+    Values go by track; a side that is cut with the key turned over may have its own, as machines name it.
+    """
     return _drawn(document, _frozen(values), _frozen(ghost or {}), track)
 
 
@@ -31,9 +35,9 @@ def _drawn(document: str, values: Frozen, ghost: Frozen, track: str | None) -> K
 
 
 def _edges(family: Family, values: Frozen) -> dict[str, Profile]:
-    """The profile of each track that has values and a cutter's shape."""
+    """The profile of each side that has values and a cutter's shape."""
     return {
-        name: edge_of(family, family.track(name), numbers)
-        for name, numbers in values
-        if family.track(name).cut is not None
+        side: edge_of(family, track, numbers)
+        for side, numbers in values
+        if (track := family.track(side.removesuffix(f" {TURNED}"))).cut is not None
     }

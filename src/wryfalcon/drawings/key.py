@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass
 
+from keycore.cutting.commands import TURNED
 from keycore.cutting.profile import Profile
-from keycore.family import End, Family
+from keycore.family import End, Family, Kind
 from wryfalcon.drawings.sheet import BLADE_LEFT, BOW_LEFT, WIDTH, Sheet, bow_path, path, px
 from wryfalcon.lengths import show_length
 
@@ -83,8 +84,8 @@ def _blade(sheet: Sheet, profiles: Mapping[str, Profile]) -> str:
     names = [track.name for track in sheet.family.tracks]
     upper = profiles.get(names[0])
     lower = None
-    if sheet.family.kind == "double-edge":
-        lower = profiles.get(names[1]) if len(names) > 1 else upper
+    if sheet.family.kind == Kind.DOUBLE_EDGE:
+        lower = profiles.get(names[1] if len(names) > 1 else f"{names[0]} {TURNED}", upper if len(names) == 1 else None)
     return path([*sheet.edge(upper), *reversed(sheet.edge(lower, lower=True))], close=True)
 
 

@@ -51,12 +51,12 @@ def small(context: Context, value: float, unit: str) -> str:
 
 @register.filter
 def grouped(labels: list[str]) -> str:
-    """A bitting in groups of three for reading aloud.
+    """A bitting in groups of three for reading aloud; it breaks between groups only.
 
-    >>> grouped(["3", "5", "2", "4", "1"])
-    '3 5 2 · 4 1'
+    >>> grouped(["3", "5", "2", "4", "1"]).replace("\xa0", "_")
+    '3_5_2 · 4_1'
     """
-    groups = [" ".join(labels[i : i + 3]) for i in range(0, len(labels), 3)]
+    groups = ["\N{NO-BREAK SPACE}".join(labels[i : i + 3]) for i in range(0, len(labels), 3)]
     return " · ".join(groups)
 
 
@@ -81,8 +81,15 @@ def neighbour(rail: list[Any], by: str) -> Any:
 
 @register.filter
 def in_100(chance: float | None) -> str:
-    """A chance as the shop says it."""
-    return "not known" if chance is None else chance_words(chance)
+    """A chance as the shop says it.
+
+    >>> in_100(0.9999), in_100(0.93), in_100(None)
+    ('over 99 in 100', '93 in 100', 'not known')
+    """
+    if chance is None:
+        return "not known"
+    words = chance_words(chance)
+    return words if words.endswith("in 100") else f"{words} in 100"
 
 
 @register.filter

@@ -101,7 +101,7 @@ RUN_WAITS = {
 def rail_of(waiting: Waiting, current: str) -> list[Stop]:
     """The rail above a tag: what is done, what is next, what this job does not need."""
     slugs = list(STAGES)
-    at = slugs.index(waiting.stage)
+    at = slugs.index(waiting.stage) if waiting.tag.state == TagState.OPEN else len(slugs)
     folded = {"read"} if not waiting.progress.is_read and at > slugs.index("read") else set()
     return [
         Stop(

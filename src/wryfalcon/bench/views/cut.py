@@ -128,18 +128,18 @@ def _progress(tag: Tag, run: Run, contact: Contact) -> dict[str, Any]:
 
 
 def _so_far(tag: Tag, run: Run) -> dict[str, list[float]]:
-    """The depth values of the key as far as it is cut; the blank's height where it is not."""
+    """The depth values of each side as far as it is cut; the blank's height where it is not."""
     assert tag.family.blank is not None
-    wanted = run.set_up.settlement.values
+    wanted, commands = run.set_up.settlement.values, run.set_up.commands
     if run.touches_up_id is not None:
         return dict(wanted)
-    made = {(c["track"], c["space"]) for c in run.set_up.commands[: run.done]}
-    return {
-        name: [
-            value if (name, place) in made else tag.family.blank.height for place, value in enumerate(values, start=1)
-        ]
-        for name, values in wanted.items()
-    }
+    sides: dict[str, list[float]] = {}
+    for place, command in enumerate(commands):
+        values = wanted[command["track"]]
+        side = sides.setdefault(command["side"], [tag.family.blank.height] * len(values))
+        if place < run.done:
+            side[command["space"] - 1] = values[command["space"] - 1]
+    return sides
 
 
 def _wheel(tag: Tag, run: Run, share: float) -> dict[str, Any]:

@@ -1,0 +1,37 @@
+"""``add_person NAME --role ROLE``: someone who logs in; the password is asked for, or read from a line."""
+
+from __future__ import annotations
+
+import getpass
+import sys
+from typing import Any
+
+from django.contrib.auth.password_validation import validate_password
+from django.core.exceptions import ValidationError
+from django.core.management.base import BaseCommand, CommandError, CommandParser
+
+from wryfalcon.accounts.models import Role, User
+
+
+class Command(BaseCommand):
+    """Add a person, or change the role and password of one."""
+
+    help = __doc__
+
+    def add_arguments(self, parser: CommandParser) -> None:
+        """Name and role."""
+        parser.add_argument("name")
+        parser.add_argument("--role", choices=Role.values, default=Role.SMITH)
+
+    def handle(self, *args: Any, **options: Any) -> None:
+        """Ask for the password and keep the person."""
+        asked = getpass.getpass("Password: ") if sys.stdin.isatty() else sys.stdin.readline().strip()
+        try:
+            validate_password(asked)
+        except ValidationError as error:
+            raise CommandError(" ".join(error.messages)) from None
+        person, is_new = User.objects.get_or_create(username=options["name"])
+        person.role = options["role"]
+        person.set_password(asked)
+        person.save()
+        self.stdout.write(f"{person} is {'now' if is_new else 'still'} here, as {person.get_role_display().lower()}.")
