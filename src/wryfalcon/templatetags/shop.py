@@ -51,7 +51,7 @@ def small(context: Context, value: float, unit: str) -> str:
 
 @register.filter
 def grouped(labels: list[str]) -> str:
-    """A bitting in groups of three for reading aloud; it breaks between groups only.
+    r"""A bitting in groups of three for reading aloud; it breaks between groups only.
 
     >>> grouped(["3", "5", "2", "4", "1"]).replace("\xa0", "_")
     '3_5_2 · 4_1'

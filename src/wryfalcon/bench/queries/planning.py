@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from functools import lru_cache
+from typing import Any
 
-from keycore.cutting.plan import Plan, Problem, plan_cuts
+from keycore.cutting.plan import Plan, PlannedCut, Problem, plan_cuts
 from keycore.family import Cut
 from keycore.units import Unit, convert
 from wryfalcon.bench.models import Settlement, SetUp, Tag
@@ -62,6 +63,24 @@ class Card:
     plan: Plan
     problems: tuple[Problem, ...]
     showing: float | None  # how much of the blank stands out of the jaw, family unit
+
+    @property
+    def offset_value(self) -> float:
+        """The depth offset put in, mm: what the first cut is told less what was planned."""
+        command, cut = self._first
+        return float(command["value"]) - convert(cut.value, self.plan.family.unit, Unit.MILLIMETRE)
+
+    @property
+    def offset_space(self) -> float:
+        """The position offset put in, mm."""
+        command, cut = self._first
+        return float(command["position"]) - convert(cut.from_gauge, self.plan.family.unit, Unit.MILLIMETRE)
+
+    @property
+    def _first(self) -> tuple[dict[str, Any], PlannedCut]:
+        command = self.set_up.commands[0]
+        planned = next(p for p in self.plan.tracks if p.track.name == command["track"])
+        return command, planned.cuts[command["space"] - 1]
 
     @property
     def change_cutter(self) -> bool:

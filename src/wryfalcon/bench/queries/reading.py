@@ -92,6 +92,14 @@ class TrackReading:
         return -offset.mean if falls else offset.mean
 
     @property
+    def again_at(self) -> int | None:
+        """The cut to measure again, as this reading is counted; None when no single cut settles it."""
+        posterior = self.posterior
+        if posterior is None or posterior.measure_again is None or posterior.doubts_whole_key:
+            return None
+        return self.shown_space(posterior.measure_again)
+
+    @property
     def likeliest(self) -> list[tuple[str, float]]:
         """The likeliest whole bittings as text, with their chances."""
         bittings = self.posterior.bittings if self.posterior else ()

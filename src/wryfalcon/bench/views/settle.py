@@ -129,12 +129,26 @@ def _deeper_by(request: PersonRequest, reading: TrackReading) -> float:
 
 
 def _deeper_cuts(request: PersonRequest, readings: list[TrackReading]) -> list[DeeperCut]:
-    space = whole_number(request.POST.get("deeper_space"))
-    steps = whole_number(request.POST.get("deeper_steps"))
-    if not space or not steps:
-        return []
-    track = request.POST.get("deeper_track") or readings[0].track.name
-    return [DeeperCut(track, space, steps, request.POST.get("deeper_reason", ""))]
+    """The rows that name a cut; a cut or a number of steps that is no number is refused, not passed over."""
+    asked = request.POST
+    first = readings[0].track.name
+    rows = zip(
+        asked.getlist("deeper_track") or [first] * len(asked.getlist("deeper_space")),
+        asked.getlist("deeper_space"),
+        asked.getlist("deeper_steps"),
+        asked.getlist("deeper_reason"),
+        strict=False,
+    )
+    found = []
+    for track, space, steps, reason in rows:
+        if not space.strip():
+            continue
+        cut = DeeperCut(track, whole_number(space.strip()), whole_number(steps.strip()), reason)
+        spaces = next((len(r.track.spaces) for r in readings if r.track.name == track), 0)
+        if not 1 <= cut.space <= spaces or not cut.steps:
+            raise NotDone(f"Which cut goes deeper, and by how many steps? “{space}” and “{steps}” do not say.")
+        found.append(cut)
+    return found
 
 
 def _factory(readings: list[TrackReading]) -> dict[str, list[float]]:

@@ -1,0 +1,135 @@
+"""What goes wrong at the machine, seen and put right on the page."""
+
+from __future__ import annotations
+
+import pytest
+from playwright.sync_api import Browser, Page, expect
+from pytest_django.live_server_helper import LiveServer
+
+from browser.smith import Smith
+from conftest import BenchMachine
+from web.jobs import carded, hang, settled
+from wryfalcon.accounts.models import User
+from wryfalcon.bench.models import Tag
+from wryfalcon.demonstration.making import family_record
+from wryfalcon.demonstration.shop import PASSWORD
+from wryfalcon.machines.drivers.bench import BenchDriver
+from wryfalcon.machines.models import Machine
+
+BOTH_EDGES = {"A": ["2", "3", "1", "2", "4", "3", "2", "1"]}
+
+
+@pytest.fixture
+def line(bench_machine: BenchMachine) -> BenchDriver:
+    return BenchDriver("127.0.0.1", bench_machine.port, 2)
+
+
+@pytest.fixture
+def tag(smith: Smith, line: BenchDriver) -> Tag:
+    """A double-edge key, set up on a homed machine, the smith on its Cut page."""
+    line.operate("home")
+    people = {person.username: person for person in User.objects.all()}
+    hung = hang(people, family=family_record("lighthouse-eight"))
+    settled(people, hung, BOTH_EDGES)
+    carded(people, hung, Machine.objects.get(name="Old Gannet"))
+    smith.log_in()
+    smith.go(f"/tags/{hung}/cut")
+    smith.go_on()
+    smith.sees("Sent, waiting to be clamped")
+    return hung
+
+
+def start(smith: Smith) -> None:
+    smith.go_on()
+    smith.sees("Clamped, ready to start")
+    smith.go_on()
+
+
+def test_turning_the_key_over_is_a_step_of_its_own(smith: Smith, tag: Tag) -> None:
+    start(smith)
+    smith.sees("Turn the key over. Same stop, brush the chips away")
+    smith.sees("8 of 16 cuts")
+    start(smith)
+    smith.sees("16 of 16 cuts")
+    smith.sees("Deburr lightly")
+
+
+def test_an_opened_lid_is_said_and_the_cut_goes_on_after_it_is_closed(
+    smith: Smith, tag: Tag, line: BenchDriver
+) -> None:
+    start(smith)
+    smith.sees("Cutting")
+    line.panel(do="lid", open=True)
+    smith.sees("The lid is open.")
+    smith.sees("Held")
+    smith.go_on()
+    smith.sees("The machine says: the lid is open.")
+    line.panel(do="lid", open=False)
+    smith.go_on()
+    smith.sees("Turn the key over")
+
+
+def test_a_stalled_cutter_says_hands_away_and_is_homed_before_it_goes_on(
+    smith: Smith, tag: Tag, line: BenchDriver
+) -> None:
+    line.panel(do="inject", fault="stall")
+    start(smith)
+    smith.sees("The cutter is stalled. Spindle off, hands away")
+    smith.go_on()
+    smith.sees("Held. Close the lid")
+    smith.go_on()
+    smith.sees("Turn the key over")
+
+
+def test_hold_and_stop_leave_what_is_cut_and_the_run_can_be_taken_up(smith: Smith, tag: Tag, line: BenchDriver) -> None:
+    line.panel(do="inject", fault="caliper_sd", value=0.001)
+    start(smith)
+    smith.press_button("Stop")
+    smith.sees("Stopped. What is cut stays cut")
+    start(smith)
+    smith.sees("Turn the key over")
+
+
+def test_a_lost_line_is_said_and_nothing_is_lost(smith: Smith, tag: Tag, bench_machine: BenchMachine) -> None:
+    start(smith)
+    Machine.objects.filter(port=bench_machine.port).update(port=1)
+    smith.sees("No answer from the machine. It goes on by itself")
+    Machine.objects.filter(port=1).update(port=bench_machine.port)
+    smith.sees("Turn the key over")
+    smith.sees("8 of 16 cuts")
+
+
+def test_everything_plain_works_without_scripts(shop: LiveServer, browser: Browser) -> None:
+    """No JavaScript at all: log in, take in, type, settle, read back."""
+    context = browser.new_context(java_script_enabled=False)
+    page = context.new_page()
+    page.goto(f"{shop.url}/")
+    page.fill("#id_username", "tam")
+    page.fill("#id_password", PASSWORD)
+    page.click("button:has-text('Log in')")
+    page.goto(f"{shop.url}/tags/new")
+    page.fill("#id_title", "Stage door")
+    page.fill("#id_customer", "Saltmarsh Players")
+    page.select_option("#id_family", label="Harbour five")
+    page.click("text=Hang the tag")
+    for value in ("0.2779", "0.2353", "oops", "0.2947", "0.2577", "0.3189"):
+        page.fill("#typed", value)
+        page.press("#typed", "Enter")
+        if value == "oops":
+            expect(page.locator("#typed-wrong")).to_contain_text("is not a length")
+    _settle_without_scripts(page)
+    context.close()
+
+
+def _settle_without_scripts(page: Page) -> None:
+    page.get_by_role("link", name="Settle", exact=True).last.click()
+    page.check("input[name=intent][value=compensate]")
+    page.fill("#deeper_by", "3 thou")
+    page.get_by_text("Take single cuts deeper").click()
+    page.fill("#deeper_space-1", "5")
+    page.fill("#deeper_reason-1", "the tip catches")
+    page.click("text=Settle on 3 5 2 4 1")
+    expect(page.locator("#main")).to_contain_text("Compensate, all cuts 3.0 thou deeper")
+    expect(page.locator("#main")).to_contain_text("Cut 5 taken 1 step deeper: the tip catches")
+    page.click("text=Read back, it agrees")
+    expect(page.locator("#main")).to_contain_text("On which machine")

@@ -1,0 +1,117 @@
+"""Drawings are to scale, the right way round, and say in words what they show."""
+
+from __future__ import annotations
+
+import json
+import re
+
+import pytest
+
+from keycore import families
+from keycore.documents.family import read_family
+from keycore.reading.decode import Reading, decode
+from keycore.reading.wear import measured_by_caliper
+from specimens import STAGE_DOOR_KEY, harbour_five, shipped
+from wryfalcon.drawings.cut_key import draw_cut_key
+from wryfalcon.drawings.errors import draw_errors
+from wryfalcon.drawings.jaw import draw_jaw
+from wryfalcon.drawings.key import draw_key
+from wryfalcon.drawings.sheet import BLADE_LEFT, WIDTH, Sheet
+from wryfalcon.drawings.strip import StripState, chance_words, draw_strip
+
+DRAWABLE = [family for family in shipped() if family.kind.is_profiled]
+
+
+def points(path: str) -> list[tuple[float, float]]:
+    return [(float(x), float(y)) for x, y in re.findall(r"(-?[\d.]+) (-?[\d.]+)", path)]
+
+
+@pytest.mark.parametrize("family", DRAWABLE, ids=lambda family: family.id)
+def test_a_blank_is_drawn_to_one_scale_and_fits(family) -> None:  # type: ignore[no-untyped-def]
+    sheet, key = Sheet.of(family), draw_key(family)
+    outline = points(key.blank)
+    width = max(x for x, _ in outline) - min(x for x, _ in outline)
+    height = max(y for _, y in outline) - min(y for _, y in outline)
+    assert width / height == pytest.approx(family.blank.length / family.blank.height, rel=1e-3)
+    assert max(x for x, _ in outline) < WIDTH
+    assert key.bottom - key.top == pytest.approx(family.blank.height * sheet.scale, abs=0.02)
+
+
+def test_positions_run_from_the_gauge_bow_left_tip_right() -> None:
+    from_shoulder, from_tip = read_family("harbour-five"), read_family("boathouse-four")
+    marks = [mark.x for mark in draw_key(from_shoulder).positions]
+    assert marks == sorted(marks)
+    tip_first = [mark.x for mark in draw_key(from_tip).positions]
+    assert tip_first == sorted(tip_first, reverse=True)
+    assert draw_key(from_tip).gauge_x == pytest.approx(draw_key(from_tip).right)
+    assert draw_key(from_shoulder).gauge_x == BLADE_LEFT
+
+
+def test_a_root_stands_where_its_depth_says() -> None:
+    family = harbour_five()
+    sheet = Sheet.of(family)
+    key = draw_cut_key(_document("harbour-five"), {"A": [0.286, 0.246, 0.306, 0.266, 0.326]})
+    deepest = max(y for x, y in points(key.blade) if abs(x - sheet.x(0.36)) < 2 and y < key.bottom - 1)
+    assert deepest == pytest.approx(sheet.y(0.246), abs=0.5)
+
+
+def _document(family_id: str) -> str:
+    return json.dumps(families.shipped(family_id))
+
+
+def test_a_key_turned_over_half_way_has_one_edge_cut() -> None:
+    document, uncut = _document("lighthouse-eight"), [8.4] * 8
+    cut = [7.2, 6.5, 7.9, 7.2, 5.8, 6.5, 7.2, 7.9]
+    half = points(draw_cut_key(document, {"A": cut, "A turned": uncut}).blade)
+    whole = points(draw_cut_key(document, {"A": cut}).blade)
+    middle = (max(y for _, y in whole) + min(y for _, y in whole)) / 2
+    lower_half = [y for x, y in half if y > middle + 1 and x < 700]
+    lower_whole = [y for x, y in whole if y > middle + 1 and x < 700]
+    assert min(lower_half) > min(lower_whole) + 5
+
+
+def test_the_strip_leans_by_the_wear_and_darkens_by_the_chance() -> None:
+    family, track = harbour_five(), harbour_five().tracks[0]
+    measured = measured_by_caliper(family, track, [[value] for value in STAGE_DOOR_KEY])
+    posterior = decode(Reading(family, track, (measured,)))
+    strip = draw_strip(family, track, StripState(measured, posterior, posterior.best, current=2))
+    assert [lane.label for lane in strip.lanes] == ["3", "5", "2", "4", "1"]
+    assert [lane.plain for lane in strip.lanes] == ["", "6", "3", "", ""]
+    for lane in strip.lanes:
+        assert lane.mark is not None
+        assert lane.mark.solid_y is not None
+        assert lane.mark.solid_y < lane.mark.y - 5  # every tie leans the same way: the key is worn
+        assert sum(rung.shade for rung in lane.rungs) == pytest.approx(1, abs=0.01)
+    assert [lane.current for lane in strip.lanes] == [False, True, False, False, False]
+
+
+def test_rungs_that_the_neighbours_rule_out_are_hatched() -> None:
+    family, track = harbour_five(), harbour_five().tracks[0]
+    strip = draw_strip(family, track, StripState(settled=[0, 0, 0, 0, 0]))
+    hatched = [rung.label for rung in strip.lanes[1].rungs if rung.ruled_out]
+    assert hatched == ["6"]
+
+
+def test_a_deep_error_is_drawn_below_the_line_whatever_the_units() -> None:
+    for family_id, deep in (("harbour-five", -0.001), ("boathouse-four", -0.03)):
+        family = read_family(family_id)
+        drawn = draw_errors(family, "A", [(1, deep, "inside"), (2, 0.0, "inside")], 0.0)
+        assert drawn is not None
+        assert drawn.marks[0].y > drawn.middle == drawn.marks[1].y
+        assert drawn.times >= 10
+
+
+def test_the_jaw_shows_as_much_of_the_blank_as_stands_out() -> None:
+    family = harbour_five()
+    jaw = draw_jaw(family, 0.17, 0.1)
+    assert jaw is not None
+    scale = (jaw.slot_bottom - jaw.blank_top) / 0.331
+    assert jaw.jaw_top - jaw.blank_top == pytest.approx(0.17 * scale, abs=0.02)
+    assert draw_jaw(family, None, 0.1) is None
+
+
+@pytest.mark.parametrize(
+    ("chance", "words"), [(1.0, "over 99"), (0.995, "over 99"), (0.934, "93 in 100"), (0.001, "under 1")]
+)
+def test_chances_never_read_100(chance: float, words: str) -> None:
+    assert chance_words(chance) == words
