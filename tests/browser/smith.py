@@ -72,7 +72,9 @@ class Smith:
         raise AssertionError(f"the tab key never reaches a control that says {words!r}")
 
     def go_on(self) -> None:
-        """Press the one prominent control, as the key ``g`` does."""
+        """Press the one prominent control, as the key ``g`` does, once the page has come to rest."""
+        self.page.wait_for_selector(".htmx-request, .htmx-swapping, .htmx-settling, .htmx-added", state="detached")
+        self.page.wait_for_timeout(80)  # a hand needs longer
         self.page.evaluate("() => document.activeElement?.blur()")
         self.press("g")
 

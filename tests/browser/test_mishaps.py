@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+
 import pytest
 from playwright.sync_api import Browser, Page, expect
 from pytest_django.live_server_helper import LiveServer
@@ -17,6 +19,14 @@ from wryfalcon.machines.drivers.bench import BenchDriver
 from wryfalcon.machines.models import Machine
 
 BOTH_EDGES = {"A": ["2", "3", "1", "2", "4", "3", "2", "1"]}
+
+
+@pytest.fixture
+def bench_machine() -> Iterator[BenchMachine]:
+    """Slow enough for a hand to reach it in the middle of a side."""
+    machine = BenchMachine(seconds_per_cut=0.3)
+    yield machine
+    machine.stop()
 
 
 @pytest.fixture
@@ -84,6 +94,7 @@ def test_a_stalled_cutter_says_hands_away_and_is_homed_before_it_goes_on(
 def test_hold_and_stop_leave_what_is_cut_and_the_run_can_be_taken_up(smith: Smith, tag: Tag, line: BenchDriver) -> None:
     line.panel(do="inject", fault="caliper_sd", value=0.001)
     start(smith)
+    smith.sees("Cutting")
     smith.press_button("Stop")
     smith.sees("Stopped. What is cut stays cut")
     start(smith)
@@ -92,6 +103,7 @@ def test_hold_and_stop_leave_what_is_cut_and_the_run_can_be_taken_up(smith: Smit
 
 def test_a_lost_line_is_said_and_nothing_is_lost(smith: Smith, tag: Tag, bench_machine: BenchMachine) -> None:
     start(smith)
+    smith.sees("Cutting")
     Machine.objects.filter(port=bench_machine.port).update(port=1)
     smith.sees("No answer from the machine. It goes on by itself")
     Machine.objects.filter(port=1).update(port=bench_machine.port)

@@ -51,8 +51,8 @@ def test_a_root_stands_where_its_depth_says() -> None:
     family = harbour_five()
     sheet = Sheet.of(family)
     key = draw_cut_key(_document("harbour-five"), {"A": [0.286, 0.246, 0.306, 0.266, 0.326]})
-    deepest = max(y for x, y in points(key.blade) if abs(x - sheet.x(0.36)) < 2 and y < key.bottom - 1)
-    assert deepest == pytest.approx(sheet.y(0.246), abs=0.5)
+    root = [y for x, y in points(key.blade) if abs(x - sheet.x(0.36)) < 0.021 * sheet.scale and y < key.bottom - 1]
+    assert max(root) == pytest.approx(sheet.y(0.246), abs=0.5)
 
 
 def _document(family_id: str) -> str:
