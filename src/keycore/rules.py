@@ -8,6 +8,7 @@ from __future__ import annotations
 from collections import Counter, defaultdict
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 from itertools import pairwise
 from math import comb
 
@@ -131,8 +132,9 @@ def _count_ruled(track: Track, rules: Rules) -> int:
     return sum(count for (_, used), count in ways.items() if sum(u > 0 for u in used) >= wanted)
 
 
+@lru_cache(maxsize=4)
 def list_bittings(track: Track, rules: Rules, obey_macs: bool) -> NDArray[np.int8]:
-    """Every allowed bitting, a (b, n) array of steps in lexicographic order.
+    """Every allowed bitting, a read-only (b, n) array of steps in lexicographic order, kept for the next reading.
 
     Raises BeyondReach when more than a million would have to be written out on the way.
     """
@@ -151,6 +153,7 @@ def list_bittings(track: Track, rules: Rules, obey_macs: bool) -> NDArray[np.int
         found = found[np.asarray(kinds) >= rules.fewest_depths]
     if len(found) > MOST_LISTED:
         raise BeyondReach("obey", "more than a million bittings to weigh one by one under these rules")
+    found.flags.writeable = False
     return found
 
 

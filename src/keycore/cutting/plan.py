@@ -13,6 +13,7 @@ from keycore.cutting.profile import (
     flats_left,
     macs_from_geometry,
     profile_of,
+    roots_gone,
 )  # fmt: skip
 from keycore.errors import InputError
 from keycore.family import Blank, Cut, Family, Gauge, Track
@@ -134,6 +135,7 @@ def _plan_track(
 
 def _problems(family: Family, blank: Blank, planned: TrackPlan, steps: Sequence[int], fitted: Cut) -> list[Problem]:
     track = planned.track
+    gone = roots_gone(track.spaces, edge_values(family, [cut.value for cut in planned.cuts]), fitted)
     found = [
         Problem(
             "macs" if b.rule == "macs" else "rules",
@@ -150,8 +152,8 @@ def _problems(family: Family, blank: Blank, planned: TrackPlan, steps: Sequence[
             (cut.space,),
             f"Its neighbours' flanks leave nothing of cut {cut.space}: the depth is gone.",
         )
-        for cut in planned.cuts
-        if cut.flat_left <= NOTHING
+        for cut, is_gone in zip(planned.cuts, gone, strict=True)
+        if is_gone
     ]
     if track.cut is not None and fitted != track.cut:
         found.append(Problem("cutter", track.name, (), _says_cutter(track.cut, fitted)))

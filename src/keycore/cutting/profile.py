@@ -152,6 +152,24 @@ def flats_left(spaces: Sequence[float], heights: Sequence[float], cut: Cut) -> t
     )
 
 
+def roots_gone(spaces: Sequence[float], heights: Sequence[float], cut: Cut) -> tuple[bool, ...]:
+    """Whether deeper neighbours' flanks leave nothing of each root; a V without a flat has a point.
+
+    Arguments: as for ``profile_of``. Returns (n,). Raises nothing.
+
+    >>> roots_gone([0.0, 0.1], [0.30, 0.22], Cut(flat=0.0, angle=90))
+    (False, False)
+    >>> roots_gone([0.0, 0.1], [0.34, 0.22], Cut(flat=0.0, angle=90))
+    (True, False)
+    """
+    if cut.flat > NOTHING:
+        return tuple(left <= NOTHING for left in flats_left(spaces, heights, cut))
+    return tuple(
+        any(low < x - NOTHING and x + NOTHING < high for low, high in _reaches(spaces, heights, v, cut))
+        for x, v in zip(spaces, heights, strict=True)
+    )
+
+
 def _reaches(spaces: Sequence[float], heights: Sequence[float], level: float, cut: Cut) -> list[tuple[float, float]]:
     """What deeper cuts take away at a level, as intervals along the blade."""
     reach = []

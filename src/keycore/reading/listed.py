@@ -14,6 +14,12 @@ from keycore.reading.evidence import Spread
 from keycore.reading.likelihood import Array, Weighed
 
 NUMBERS_AT_ONCE = 2_000_000
+FIRST_MARGIN = 24.0  # logs below the best bound at which nodes and bittings are left out at first
+SURELY_ENOUGH = 700.0
+NEGLIGIBLE = 1e-7  # share of the total that what is left out may carry
+FEW = 4_000  # so many bittings are all weighed
+LIKELIEST = 5
+BLOCKS_OFFSET, BLOCKS_TIP = 16, 4
 
 
 @dataclass(frozen=True)
@@ -53,21 +59,121 @@ class Listed:
 def weigh_list(sources: Sequence[Weighed], bittings: NDArray[np.int8]) -> Listed:
     """Weigh every bitting of a list by every source; sources are independent given the bitting.
 
-    Arguments: Weighed sources, ``bittings`` (b, n) steps, b at least 1. Returns a Listed.
-    Raises InputError when no bitting of the list can explain the evidence at all.
+    Offset nodes and bittings that cannot matter are left out by upper bounds; what was left out
+    carries less than 1e-7 of the total and hides none of the likeliest. Arguments: Weighed
+    sources, ``bittings`` (b, n) steps, b at least 1. Returns a Listed of the bittings kept. Raises
+    InputError when no bitting of the list can explain the evidence at all.
     """
+    margin = FIRST_MARGIN
+    while True:
+        kept_sources, log_left_out = _without_faint_nodes(sources, margin)
+        listed = _weigh_those_that_matter(kept_sources, bittings)
+        if log_left_out <= listed.log_total + np.log(NEGLIGIBLE) or margin > SURELY_ENOUGH:
+            break
+        margin *= 2
+    if listed.log_total == -np.inf:
+        raise InputError("evidence", "no allowed bitting can explain it: check each source")
+    return listed
+
+
+def _weigh_those_that_matter(sources: Sequence[Weighed], bittings: NDArray[np.int8]) -> Listed:
+    """Weigh the bittings with the highest bounds, then as many more as could still matter."""
+    if len(bittings) <= FEW:
+        return _weigh_kept(sources, bittings)
+    bounds = _log_bounds(sources, bittings)
+    order = np.argsort(-bounds, kind="stable")
+    first = _weigh_kept(sources, bittings[order[:FEW]])
+    rest = bounds[order[FEW:]]
+    tail = np.logaddexp.accumulate(rest[::-1])[::-1]  # what all from here on could add at most
+    matter = (tail > first.log_total + np.log(NEGLIGIBLE)) | (rest >= _log_of_rank(first, LIKELIEST))
+    needed = FEW + int(np.flatnonzero(matter)[-1]) + 1 if matter.any() else FEW
+    kept = np.sort(order[:needed])  # the list's own order
+    return first if needed == FEW and first.log_total == -np.inf else _weigh_kept(sources, bittings[kept])
+
+
+def _log_weights(source: Weighed) -> Array:
+    """The most each node can give to any bitting, (g,) logs."""
+    return np.asarray(source.log_prior + source.log_emission.max(axis=1).sum(axis=0))
+
+
+def _log_totals(source: Weighed) -> Array:
+    """What each node gives to all bittings together, rules ignored, (g,) logs."""
+    top = source.log_emission.max(axis=1)
+    sums = np.exp(source.log_emission - top[:, None, :]).sum(axis=1)
+    return np.asarray(source.log_prior + (top + np.log(sums)).sum(axis=0))
+
+
+def _without_faint_nodes(sources: Sequence[Weighed], margin: float) -> tuple[list[Weighed], float]:
+    """The sources without the nodes that can hardly matter, and a bound of what those could have added."""
+    totals = [_log_totals(source) for source in sources]
+    whole = [_log_sum(logs) for logs in totals]
+    kept, log_left = [], -np.inf
+    for source, logs, log_whole in zip(sources, totals, whole, strict=True):
+        keep = logs >= logs.max() - margin
+        kept.append(
+            Weighed(source.log_prior[keep], source.log_emission[:, :, keep], source.offset[keep], source.tip[keep])
+        )
+        if not keep.all():
+            log_left = float(np.logaddexp(log_left, _log_sum(logs[~keep]) + sum(whole) - log_whole))
+    return kept, log_left
+
+
+def _log_bounds(sources: Sequence[Weighed], bittings: NDArray[np.int8]) -> Array:
+    """An upper bound of each bitting's log total: in each block of nodes, every cut at the one that likes it best."""
+    bounds = np.zeros(len(bittings))
+    for source in sources:
+        weights, top = _log_weights(source), source.log_emission.max(axis=1)
+        relative = source.log_emission - top[:, None, :]
+        peak, summed = float(weights.max()), np.zeros(len(bittings))
+        for block in _blocks(source):
+            best = relative[:, :, block].max(axis=2)
+            of_block = np.full(len(bittings), _log_sum(weights[block]) - peak)
+            for place, column in enumerate(bittings.T):
+                of_block += best[place, column]
+            summed += np.exp(of_block)
+        with np.errstate(divide="ignore"):
+            bounds += peak + np.log(summed)
+    return bounds
+
+
+def _blocks(source: Weighed) -> list[NDArray[np.intp]]:
+    """The nodes in blocks of like offset and tip wear, so that one bound serves a block well."""
+    cells = [_cells(source.offset, BLOCKS_OFFSET), _cells(source.tip, BLOCKS_TIP)]
+    _, block = np.unique(cells[0] * BLOCKS_TIP + cells[1], return_inverse=True)
+    return [np.flatnonzero(block == b) for b in range(int(block.max()) + 1)]
+
+
+def _cells(numbers: Array, count: int) -> NDArray[np.intp]:
+    low, span = float(numbers.min()), float(np.ptp(numbers))
+    if span == 0:
+        return np.zeros(len(numbers), dtype=np.intp)
+    return np.minimum((numbers - low) / span * count, count - 1).astype(np.intp)
+
+
+def _log_of_rank(listed: Listed, rank: int) -> float:
+    """The log total of the bitting of that rank, -inf when there are fewer."""
+    if len(listed.probability) < rank:
+        return -np.inf
+    chance = float(np.partition(listed.probability, -rank)[-rank])
+    return listed.log_total + float(np.log(chance)) if chance > 0 else -np.inf
+
+
+def _log_sum(logs: Array) -> float:
+    top = float(logs.max(initial=-np.inf))
+    return top if top == -np.inf else top + float(np.log(np.exp(logs - top).sum()))
+
+
+def _weigh_kept(sources: Sequence[Weighed], bittings: NDArray[np.int8]) -> Listed:
     log_each = np.zeros(len(bittings))
     about = []
     for source in sources:
         log_source, of_source = _weigh_source(source, bittings)
         log_each += log_source
         about.append(of_source)
-    top = float(log_each.max())
-    if top == -np.inf:
-        raise InputError("evidence", "no allowed bitting can explain it: check each source")
-    each = np.exp(log_each - top)
     depths = sources[0].log_emission.shape[1]
-    return Listed(bittings, depths, each / each.sum(), top + float(np.log(each.sum())), tuple(about))
+    log_total = _log_sum(log_each)
+    chances = np.exp(log_each - log_total) if log_total > -np.inf else np.zeros(len(bittings))
+    return Listed(bittings, depths, chances, log_total, tuple(about))
 
 
 def _weigh_source(source: Weighed, bittings: NDArray[np.int8]) -> tuple[Array, Array]:

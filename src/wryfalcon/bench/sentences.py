@@ -18,7 +18,7 @@ def sentence_of(reading: TrackReading, shown: Unit) -> str:
     posterior = reading.posterior
     if posterior is None:
         return reading.problem or "Nothing is read yet."
-    parts = [_wear(reading, shown), _against_nearest(reading), _what_to_do(reading), _beyond(reading)]
+    parts = [_wear(reading, shown), _against_nearest(reading), _what_to_do(reading), _beyond(reading), reading.problem]
     return " ".join(part for part in parts if part)
 
 

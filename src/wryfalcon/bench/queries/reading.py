@@ -7,13 +7,15 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from functools import lru_cache
 
-from keycore.errors import InputError
+from keycore.errors import BeyondReach, InputError
 from keycore.family import Family, Track
 from keycore.reading.decode import Posterior, Reading, decode
 from keycore.reading.evidence import Measured
 from keycore.reading.wear import WearGrade, measured_by_caliper
 from wryfalcon.bench.models import CaliperReading, CaliperValue, Overruling, Tag
 from wryfalcon.documents import parsed
+
+RULES_LEFT_OUT = "The family's other rules leave too many bittings to weigh one by one; only MACS was held to."
 
 
 @dataclass(frozen=True)
@@ -174,8 +176,14 @@ def _posterior(
     family = parsed(document)
     track = family.track(name)
     measured = measured_by_caliper(family, track, readings, grade)
-    obey = frozenset({"macs", "rules"} if family.rules.any else {"macs"})
-    try:
-        return measured, decode(Reading(family, track, (measured,), obey)), ""
-    except InputError as error:
-        return measured, None, error.reason
+    has_rules = family.rules.any and all(readings)  # rules that are no chain wait until every cut is read
+    for obey in ({"macs", "rules"}, {"macs"}) if has_rules else ({"macs"},):
+        try:
+            reading = Reading(family, track, (measured,), frozenset(obey))
+            note = RULES_LEFT_OUT if has_rules and "rules" not in obey else ""
+            return measured, decode(reading), note
+        except BeyondReach as error:
+            problem = error.reason
+        except InputError as error:
+            return measured, None, error.reason
+    return measured, None, problem
