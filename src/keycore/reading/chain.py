@@ -22,6 +22,7 @@ from keycore.reading.likelihood import Array, Weighed
 
 NEGLIGIBLE = 1e-7  # share of the total that left-out nodes may carry
 MOST_NUMBERS = 12_000_000  # in the table of joint nodes, 100 MB
+TIE = 1.1e-9  # chances nearer to each other than this are ordered by depth
 MOST_EXPANDED = 60_000  # prefixes looked at for the likeliest bittings
 FIRST_MARGIN = 24.0  # logs below the best bound at which nodes are left out at first
 SURELY_ENOUGH = 700.0
@@ -212,7 +213,7 @@ def log_of_bittings(passed: Passed, bittings: NDArray[np.integer]) -> Array:
     nothing.
     """
     emission = passed.joint.log_emission
-    logs = np.array([sum(emission[place, step] for place, step in enumerate(steps)) for steps in bittings])
+    logs = emission[np.arange(len(emission))[:, None], bittings.T].sum(axis=0)
     return _log_sum_columns((logs + passed.joint.log_weight - passed.log_total).T)
 
 
@@ -266,6 +267,21 @@ def _nodes_that_matter(passed: Passed) -> NDArray[np.intp]:
     return np.asarray(order[:kept])
 
 
+def _surely_reached(passed: Passed, allowed: Array, wanted: int) -> float:
+    """A chance that as many bittings as are wanted have at least: some likely ones, weighed exactly."""
+    marginals = passed.marginals()
+    likely = marginals.argsort(axis=1)[:, ::-1]
+    best = likely[:, 0]
+    others = np.tile(best, (len(best), 1))
+    if likely.shape[1] > 1:
+        np.fill_diagonal(others, likely[:, 1])
+    tried = np.unique(np.vstack([best, others]), axis=0)
+    kept = tried[(allowed[tried[:, :-1], tried[:, 1:]] > 0).all(axis=1)]
+    if len(kept) < wanted:
+        return 0.0
+    return float(np.sort(np.exp(log_of_bittings(passed, kept)))[-wanted])
+
+
 def _search(passed: Passed, allowed: Array, wanted: int) -> list[tuple[int, ...]]:
     """Best-first over beginnings; a heap entry is (-log bound, beginning, weights before its last cut).
 
@@ -284,10 +300,11 @@ def _search(passed: Passed, allowed: Array, wanted: int) -> list[tuple[int, ...]
     heap: list[tuple[float, tuple[int, ...], Array]] = [(-np.inf, (), np.exp(log_start - scale))]
     found: list[tuple[int, ...]] = []
     worst_wanted, expanded, spaces = np.inf, 0, len(emission)
+    faint = max(0.0, _surely_reached(passed, allowed, wanted) - TIE) * exp(-scale)
     while heap:
         key, begun, weights = heapq.heappop(heap)
         chance = exp(scale - key) if begun else np.inf
-        if len(found) >= wanted and (chance < worst_wanted - 1.1e-9 or len(found) >= wanted + 40):
+        if len(found) >= wanted and (chance < worst_wanted - TIE or len(found) >= wanted + 40):
             break
         place = len(begun)
         if place:
@@ -301,6 +318,6 @@ def _search(passed: Passed, allowed: Array, wanted: int) -> list[tuple[int, ...]
             raise BeyondReach("evidence", "too little is known to say which bittings are likeliest")
         bounds = (promise[place] @ weights).tolist()
         for step in may_follow[begun[-1]] if place else range(len(bounds)):
-            if bounds[step] > 0:
+            if bounds[step] > faint:
                 heapq.heappush(heap, (-round(log(bounds[step]), 9), (*begun, step), weights))
     return found

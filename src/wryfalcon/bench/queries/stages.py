@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from django.db.models import QuerySet
 
 from wryfalcon.bench.models import Progress, Tag, TagState
-from wryfalcon.machines.models import RunState
+from wryfalcon.machines.models import Run, RunState
 
 STAGES = {
     "take-in": "Take in",
@@ -46,8 +46,13 @@ def _tags() -> QuerySet[Tag]:
 
 
 def find_tag(number: int) -> Tag | None:
-    """The tag of that number."""
-    return _tags().filter(number=number).first()
+    """The tag of that number; for a key brought back, with the run that made it."""
+    tag = _tags().filter(number=number).first()
+    if tag is not None and tag.made_by_id is not None:
+        made = Run.objects.select_related("machine", "set_up__tag").defer("cuts", "set_up__commands")
+        tag.made_by = made.get(pk=tag.made_by_id)
+        tag.brought_back_from = tag.made_by.set_up.tag
+    return tag
 
 
 def on_the_bench() -> list[Waiting]:

@@ -13,7 +13,6 @@ from wryfalcon.bench.models import Felt, Tag, TagState
 from wryfalcon.bench.queries.stages import on_the_bench, standing
 from wryfalcon.bench.refusal import NotDone
 from wryfalcon.bench.views.stage import attempt, find_tag, key_of, show_stage, to_stage
-from wryfalcon.library.models import FamilyRecord
 from wryfalcon.machines.queries import machines_in_a_line
 
 
@@ -39,7 +38,12 @@ def new(request: PersonRequest) -> HttpResponse:
         except NotDone as refusal:
             form.add_error(refusal.field or None, refusal.says)
     bad = request.method == "POST"
-    return render(request, "bench/new.html", {"form": form, "locks": locks, **_lists()}, status=422 if bad else 200)
+    return render(
+        request,
+        "bench/new.html",
+        {"form": form, "locks": locks, "felt_choices": Felt.choices},
+        status=422 if bad else 200,
+    )
 
 
 @require_http_methods(["GET", "POST"])
@@ -56,7 +60,7 @@ def take_in_stage(request: PersonRequest, number: int) -> HttpResponse:
             return to_stage(tag, "read")
         except NotDone as refusal:
             form.add_error(refusal.field or None, refusal.says)
-    context = {"form": form, "locks": locks, **_lists(), "key": key_of(tag, {})}
+    context = {"form": form, "locks": locks, "felt_choices": Felt.choices, "key": key_of(tag, {})}
     return show_stage(request, tag, "take-in", context, status=422 if request.method == "POST" else 200)
 
 
@@ -75,8 +79,3 @@ def decline_tag(request: PersonRequest, number: int) -> HttpResponse:
     tag = find_tag(number)
     attempt(request, lambda: decline(request.user, tag, request.POST.get("why_declined", "")))
     return to_stage(tag, "take-in")
-
-
-def _lists() -> dict[str, object]:
-    restricted = FamilyRecord.objects.filter(restricted=True).values_list("name", flat=True)
-    return {"restricted": list(restricted), "felt_choices": Felt.choices}
