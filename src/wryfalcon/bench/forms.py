@@ -73,6 +73,7 @@ class LockForm(forms.Form):
 
 
 LockFormSet = forms.formset_factory(LockForm, extra=2, max_num=8)
+KeptLockFormSet = forms.formset_factory(LockForm, extra=1, max_num=8)
 
 
 def locks_of(formset: Any) -> list[Baseline]:

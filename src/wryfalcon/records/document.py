@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Sequence
 from typing import Any
 
 from wryfalcon.bench.models import CaliperValue, Tag
@@ -13,10 +12,9 @@ from wryfalcon.records.models import AuditEntry
 FORMAT = "wry-falcon.record/1"
 
 
-def record_of(tag: Tag, audit: Sequence[AuditEntry] | None = None) -> dict[str, Any]:
+def record_of(tag: Tag) -> dict[str, Any]:
     """Everything read, decided, cut and proven; ``key`` is None until the bitting is settled."""
     assert tag.family_record is not None
-    entries = audit_of(tag) if audit is None else audit
     return {
         "format": FORMAT,
         "tag": str(tag),
@@ -30,13 +28,13 @@ def record_of(tag: Tag, audit: Sequence[AuditEntry] | None = None) -> dict[str, 
             {"name": lock.name, "enters": lock.enters, "turns": lock.turns, "leaves": lock.leaves}
             for lock in tag.locks.all()
         ],
-        "readings": _readings(tag),
+        "readings": readings_record(tag),
         "overrulings": list(tag.overrulings.filter(withdrawn=False).values("track", "space", "label", "reason")),
         "set_up": _set_up(tag),
         "keys": [_made(run) for run in _runs(tag)],
         "history": [
             {"at": entry.at.isoformat(), "by": str(entry.actor or ""), "event": entry.event, **entry.data}
-            for entry in entries
+            for entry in audit_of(tag)
         ],
     }
 
@@ -61,7 +59,8 @@ def _key(tag: Tag) -> dict[str, Any] | None:
     }
 
 
-def _readings(tag: Tag) -> list[dict[str, Any]]:
+def readings_record(tag: Tag) -> list[dict[str, Any]]:
+    """What was read of a tag's key, source by source."""
     values = CaliperValue.objects.filter(reading__tag=tag, withdrawn=False).select_related("reading")
     found: dict[str, dict[str, Any]] = {}
     for value in values:

@@ -73,13 +73,6 @@ def item(mapping: dict[Any, Any], key: Any) -> Any:
 
 
 @register.filter
-def neighbour(rail: list[Any], by: str) -> Any:
-    """The stop before (``-1``) or after (``1``) the current one on a rail, or nothing."""
-    at = next((place for place, stop in enumerate(rail) if stop.current), 0) + int(by)
-    return rail[at] if 0 <= at < len(rail) else None
-
-
-@register.filter
 def in_100(chance: float | None) -> str:
     """A chance as the shop says it.
 

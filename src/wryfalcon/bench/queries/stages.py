@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from django.db.models import QuerySet
+from django.urls import reverse
 
 from wryfalcon.bench.models import Progress, Tag, TagState
 from wryfalcon.machines.models import Run, RunState
@@ -26,7 +27,8 @@ class Stop:
 
     slug: str
     name: str
-    state: str  # done, here, next, later or folded
+    href: str
+    state: str  # done, next, later or folded
     current: bool
 
 
@@ -105,13 +107,14 @@ RUN_WAITS = {
 
 def rail_of(waiting: Waiting, current: str) -> list[Stop]:
     """The rail above a tag: what is done, what is next, what this job does not need."""
-    slugs = list(STAGES)
+    slugs, base = list(STAGES), reverse("bench:tag", args=[waiting.tag.number])
     at = slugs.index(waiting.stage) if waiting.tag.state == TagState.OPEN else len(slugs)
     folded = {"read"} if not waiting.progress.is_read and at > slugs.index("read") else set()
     return [
         Stop(
             slug=slug,
             name=STAGES[slug],
+            href=f"{base}/{slug}",
             state="folded" if slug in folded else "done" if place < at else "next" if place == at else "later",
             current=slug == current,
         )

@@ -113,6 +113,7 @@ def _show(
     runs = list(
         Run.objects.filter(set_up__tag=tag, state=RunState.FINISHED)
         .select_related("machine", "set_up__settlement", "proof")
+        .defer("cuts", "set_up__commands")
         .order_by("id")
     )
     run = next((r for r in runs if r.pk == wanted), runs[-1] if runs else None)

@@ -36,6 +36,8 @@ def show_stage(
     """Answer with a stage: the whole page, or its changing part alone when htmx asks."""
     waiting = standing(tag)
     swapped = bool(request.htmx)
+    rail = rail_of(waiting, stage)
+    at = next(place for place, stop in enumerate(rail) if stop.current)
     answer = render(
         request,
         f"bench/{stage.replace('-', '_')}.html",
@@ -44,7 +46,9 @@ def show_stage(
             "tag": tag,
             "family": tag.family_record.family if tag.family_record else None,
             "stage": stage,
-            "rail": rail_of(waiting, stage),
+            "rail": rail,
+            "before": rail[at - 1] if at else None,
+            "after": rail[at + 1] if at + 1 < len(rail) else None,
             "waiting": waiting,
             **context,
         },

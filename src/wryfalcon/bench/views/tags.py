@@ -8,7 +8,7 @@ from django.views.decorators.http import require_GET, require_http_methods, requ
 
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs, needs_to_change
 from wryfalcon.bench.actions.take_in import change, decline, take_in
-from wryfalcon.bench.forms import LockFormSet, TakeInForm, locks_of
+from wryfalcon.bench.forms import KeptLockFormSet, LockFormSet, TakeInForm, locks_of
 from wryfalcon.bench.models import Felt, Tag, TagState
 from wryfalcon.bench.queries.stages import on_the_bench, standing
 from wryfalcon.bench.refusal import NotDone
@@ -53,7 +53,7 @@ def take_in_stage(request: PersonRequest, number: int) -> HttpResponse:
     tag = find_tag(number)
     baseline = list(tag.locks.values("name", "enters", "turns", "leaves"))
     form = TakeInForm.of(tag, request.POST or None)
-    locks = LockFormSet(request.POST or None, prefix="locks", initial=baseline)
+    locks = KeptLockFormSet(request.POST or None, prefix="locks", initial=baseline)
     if request.method == "POST" and form.is_valid() and locks.is_valid():
         try:
             change(request.user, tag, form.job(locks_of(locks)))
