@@ -21,7 +21,7 @@ Array = NDArray[np.float64]
 SHIFT_NODES = 97
 COMMON_NODES = 31
 SHIFT_REACH = 6.0  # prior standard deviations either side
-MISTAKEN = 0.1
+MISTAKEN = 0.3
 """How often a feel comes from something else (dirt, a dry lock): common practice, no source."""
 
 
@@ -135,7 +135,7 @@ def lock_shift(old: Sequence[float], making: Making, play: Play, felt: Feel, pri
 
     Arguments: ``old`` (n,) how far the old key's tumblers stand from their factory places, how
     well that is known (``making``), the play, the feel, and what was thought of the shift before.
-    One feel in ten is taken to come from something else, so a feel that no likely shift explains
+    Three feels in ten are taken to come from something else, so a feel that no likely shift explains
     leaves the prior much as it was. Returns a LockShift. Raises nothing.
     """
     nodes = prior.mean + np.linspace(-SHIFT_REACH, SHIFT_REACH, SHIFT_NODES) * prior.sd

@@ -8,8 +8,8 @@ from functools import lru_cache
 
 from keycore.errors import InputError
 from keycore.family import Family
-from keycore.proving.lock import NEW_LOCK, Feel, LockShift, Making, lock_shift, play_of
-from keycore.proving.prospect import deviations_of, prospect
+from keycore.proving.lock import NEW_LOCK, Feel, LockShift, Making, chance_of_turning, lock_shift, play_of
+from keycore.proving.prospect import deviations_of
 from keycore.reading.evidence import Spread
 from keycore.units import Unit, convert
 from wryfalcon.bench.actions.settle import Choice, values_of
@@ -129,8 +129,10 @@ SAYS = {
 def _chance(
     family: Family, now: Sequence[TrackNow], values: Mapping[str, Sequence[float]], making: Making, lock: LockShift
 ) -> float:
-    """The chance that every track turns freely."""
-    chance = 1.0
-    for track in now:
-        chance *= prospect(family, family.track(track.name), track.steps, values[track.name], making, lock).chance
-    return chance
+    """The chance that the key turns freely: the tumblers of every track together, in one and the same lock."""
+    away = [
+        deviation
+        for track in now
+        for deviation in deviations_of(family, family.track(track.name), track.steps, values[track.name])
+    ]
+    return chance_of_turning(away, making, play_of(family), lock)

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Collection, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 from math import sqrt
 
 from keycore.family import Family
 from keycore.proving.causes import Cause, likely_causes
-from keycore.proving.lock import NEW_LOCK, Making
+from keycore.proving.lock import NEW_LOCK, Feel, Making, chance_of_turning, play_of
 from keycore.proving.prospect import prospect
 from keycore.proving.verdict import ProofCut, Verdict, can_be_inside, judge_key, repeats_needed, worst
 from keycore.reading.wear import CALIPER_SD
@@ -42,6 +42,7 @@ class ProvedCut:
     space_error: float | None
     verdict: Verdict | None
     repeats: int
+    feels: Feel | None = None  # in a true lock, once every cut is measured
 
 
 @dataclass(frozen=True)
@@ -147,13 +148,14 @@ def _judged(
         for cut, proof, verdict in zip(seen, proofs, verdicts, strict=True)
     )
     measured = [proof for proof in proofs if proof]
+    cuts, chance = _forecast(family, dict(bitting), cuts, sd)
     return ShownProof(
         cuts=cuts,
         sd=sd,
         sd_once=sd_once,
         causes=tuple(likely_causes(measured, sd, family.tolerance, family.unit.value)) if measured else (),
         verdict=worst([verdict for verdict in verdicts if verdict is not None]),
-        chance=_forecast(family, dict(bitting), cuts, sd),
+        chance=chance,
         repeats_wanted=repeats_needed(sd_once, family.tolerance.value),
         can_judge=can_be_inside(sd, family.tolerance.value),
     )
@@ -180,15 +182,23 @@ def _mean_of(family: Family, cut: Seen, wanted: float) -> ProofCut | None:
 
 def _forecast(
     family: Family, bitting: Mapping[str, Sequence[str]], cuts: Sequence[ProvedCut], sd: float
-) -> float | None:
-    """Stand the tumblers on the key as measured; the uncertainty left is the measuring's."""
+) -> tuple[tuple[ProvedCut, ...], float | None]:
+    """Stand the tumblers on the key as measured: how each feels, and the chance that all turn freely.
+
+    The uncertainty left is the measuring's. Nothing is forecast before every cut is measured.
+    """
     if any(cut.measured is None for cut in cuts):
-        return None
-    chance = 1.0
+        return tuple(cuts), None
+    felt: list[Feel] = []
+    away: list[float] = []
+    making = Making(sd, 0.0)
     for track in family.tracks:
         values = [cut.measured for cut in cuts if cut.track == track.name and cut.measured is not None]
-        chance *= prospect(family, track, track.steps(bitting[track.name]), values, Making(sd, 0.0), NEW_LOCK).chance
-    return chance
+        found = prospect(family, track, track.steps(bitting[track.name]), values, making)
+        felt += found.feels
+        away += found.deviations
+    standing = tuple(replace(cut, feels=feel) for cut, feel in zip(cuts, felt, strict=True))
+    return standing, chance_of_turning(away, making, play_of(family), NEW_LOCK)
 
 
 def cuts_to_deepen(tag: Tag, proof: ShownProof | None) -> list[ShallowCut]:
