@@ -20,6 +20,7 @@ from keycore.reading.wear import WearGrade, measured_by_caliper
 from specimens import STAGE_DOOR_KEY, harbour_five, stage_door_reading, tiny_track
 
 STRAY = 0.01
+SHIFTS, TILTS = np.linspace(-10, 10, 601), np.linspace(-8, 8, 97)  # far values reach far into the prior
 
 
 def by_enumeration(track: Track, document: dict[str, Any], u: np.ndarray) -> dict[tuple[int, ...], float]:
@@ -39,12 +40,10 @@ def by_enumeration(track: Track, document: dict[str, Any], u: np.ndarray) -> dic
 
 def _weight(source: dict[str, Any], cut: np.ndarray, values: np.ndarray, span: float, u: np.ndarray) -> float:
     offset = source["offset"]
-    d = offset["mean"] + np.linspace(-7, 7, 401) * offset["sd"]
+    d = offset["mean"] + SHIFTS * offset["sd"]
     tip = offset.get("tip", {"mean": 0.0, "sd": 0.0})
-    t = tip["mean"] + np.linspace(-6, 6, 61) * tip["sd"] if tip["sd"] else np.array([tip["mean"]])
-    prior = np.exp(-0.5 * np.linspace(-7, 7, 401) ** 2)[:, None] * (
-        np.exp(-0.5 * np.linspace(-6, 6, 61) ** 2) if tip["sd"] else np.ones(1)
-    )
+    t = tip["mean"] + TILTS * tip["sd"] if tip["sd"] else np.array([tip["mean"]])
+    prior = np.exp(-0.5 * SHIFTS**2)[:, None] * (np.exp(-0.5 * TILTS**2) if tip["sd"] else np.ones(1))
     seen = np.ones_like(prior)
     for place, depth in enumerate(cut):
         centre = depth + d[:, None] + t[None, :] * u[place]
