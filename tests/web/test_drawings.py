@@ -108,6 +108,9 @@ def test_the_jaw_shows_as_much_of_the_blank_as_stands_out() -> None:
     scale = (jaw.slot_bottom - jaw.blank_top) / 0.331
     assert jaw.jaw_top - jaw.blank_top == pytest.approx(0.17 * scale, abs=0.02)
     assert draw_jaw(family, None, 0.1) is None
+    tip_gauged = draw_jaw(read_family("boathouse-four"), 4.0, 1.0)
+    assert tip_gauged is not None
+    assert (tip_gauged.stop, tip_gauged.stop_x > jaw.stop_x) == ("tip", True)
 
 
 @pytest.mark.parametrize(

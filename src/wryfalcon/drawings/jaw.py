@@ -1,16 +1,17 @@
-"""The jaw seen from its end, with the blank in its slot: bottomed, so much showing, cut so deep."""
+"""The jaw from its end and from its side: the blank bottomed, at its stop, so much showing, cut so deep."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass
 
-from keycore.family import Family
+from keycore.family import Family, Gauge
 from wryfalcon.drawings.sheet import px
 
-WIDTH, HEIGHT = 300.0, 210.0
+WIDTH, HEIGHT = 300.0, 292.0
 JAW_TOP, JAW_BOTTOM = 96.0, 196.0
 MIDDLE = 128.0
 TALLEST = 128.0
+SHOULDER_X, TIP_X = 78.0, 232.0  # of the blade in the side view
 
 
 @dataclass(frozen=True)
@@ -27,6 +28,8 @@ class JawDrawing:
     blank_top: float
     cut_to: float
     middle: float
+    stop_x: float  # side view: where the stop stands
+    stop: str  # what is against it
     words: str
 
 
@@ -51,5 +54,10 @@ def draw_jaw(family: Family, showing: float | None, deepest: float) -> JawDrawin
         blank_top=px(blank_top),
         cut_to=px(blank_top + deepest * scale),
         middle=MIDDLE,
-        words="The jaw from its end: the blank stands on the bottom of its slot, and this much shows above the jaw.",
+        stop_x=SHOULDER_X if family.gauge == Gauge.SHOULDER else TIP_X,
+        stop=family.gauge.value,
+        words=(
+            "The jaw from its end: the blank stands on the bottom of its slot, and this much shows above the jaw. "
+            f"Below, from the side: the {family.gauge} against its stop."
+        ),
     )
