@@ -1,0 +1,104 @@
+"""The simulated machine's hidden faults make the errors that such faults make; time passes by hand here."""
+
+from __future__ import annotations
+
+import pytest
+
+from benchmachine.faults import Faults
+from benchmachine.machine import Machine, Refused
+
+POSITIONS = [4.0, 8.0, 12.0, 16.0, 20.0]
+
+
+def machine(**faults: float) -> Machine:
+    """A machine with these faults and no others."""
+    made = Machine(seed=3, seconds_per_cut=1.0)
+    made.faults = Faults(noise=0.0, seat_sd=0.0, caliper_sd=0.0)
+    for name, value in faults.items():
+        made.inject(name, value)
+    made.home()
+    return made
+
+
+def errors(made: Machine, job: str = "k") -> list[float]:
+    """Cut five cuts of 7 mm and say how far each came out."""
+    made.load(job, [{"side": "A", "position": x, "value": 7.0} for x in POSITIONS], 8.4)
+    made.clamp()
+    made.seat = (made.seat[0], 0.0)
+    made.start()
+    made.advance(60)
+    assert made.state == "done"
+    return [made.measure(job, "A", x)["value"] - 7.0 for x in POSITIONS]
+
+
+def test_a_true_machine_cuts_true() -> None:
+    assert errors(machine()) == pytest.approx([0.0] * 5, abs=1e-12)
+
+
+def test_a_depth_offset_is_the_same_everywhere() -> None:
+    assert errors(machine(depth_offset=0.05)) == pytest.approx([0.05] * 5)
+
+
+def test_an_angle_in_the_jaw_grows_along_the_blade() -> None:
+    found = errors(machine(jaw_angle=0.01))
+    assert found == pytest.approx([0.01 * x for x in POSITIONS])
+
+
+def test_a_wearing_wheel_cuts_shallower_key_by_key() -> None:
+    made = machine(wheel_wear=0.001)
+    first, second = errors(made, "a"), errors(made, "b")
+    assert sum(second) - sum(first) == pytest.approx(5 * 5 * 0.001)
+
+
+def test_a_space_offset_moves_every_cut_along() -> None:
+    made = machine(space_offset=0.07)
+    errors(made)
+    assert made.measure("k", "A", 8.0)["position"] == pytest.approx(8.07)
+
+
+def test_a_clamping_only_ever_seats_a_key_deep() -> None:
+    made = machine(seat_sd=0.02)
+    seats = []
+    for job in range(40):
+        seats.append(errors(made, str(job))[0])
+    assert max(seats) <= 0.0
+    assert len(set(seats)) == 40
+
+
+def test_metal_never_grows_back() -> None:
+    made = machine()
+    errors(made)
+    made.load("up", [{"side": "A", "position": 4.0, "value": 8.0}], 8.4, onto="k")
+    made.clamp()
+    made.start()
+    made.advance(5)
+    assert made.measure("up", "A", 4.0)["value"] == pytest.approx(7.0)
+
+
+def test_a_hold_stops_in_the_middle_of_a_cut_and_goes_on_from_there() -> None:
+    made = machine()
+    made.load("k", [{"side": "A", "position": 4.0, "value": 7.0}], 8.4)
+    made.clamp()
+    made.start()
+    made.advance(0.5)
+    made.hold()
+    made.advance(10)
+    assert made.status()["share"] == pytest.approx(0.5, abs=0.11)
+    made.resume()
+    made.advance(0.7)
+    assert made.state == "done"
+
+
+def test_what_makes_no_sense_now_is_refused_in_words() -> None:
+    made = Machine(seed=1)
+    with pytest.raises(Refused, match="it is not homed"):
+        made.load("k", [{"side": "A", "position": 4.0, "value": 7.0}], 8.4)
+    made.home()
+    with pytest.raises(Refused, match="nothing to clamp now"):
+        made.clamp()
+    with pytest.raises(Refused, match="nothing is running"):
+        made.stop()
+    with pytest.raises(Refused, match="position and value are numbers"):
+        made.load("k", [{"side": "A", "position": "4", "value": 7.0}], 8.4)
+    with pytest.raises(Refused, match="no key x to touch up"):
+        made.load("k", [{"side": "A", "position": 4.0, "value": 7.0}], 8.4, onto="x")
