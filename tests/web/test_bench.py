@@ -128,6 +128,8 @@ def test_a_partial_reading_is_weighed_with_what_is_missing_said(smith: Client, p
     tag = hang(people)
     smith.post(f"/tags/{tag}/read/value", {"track": "A", "cut": "1", "typed": "0.326"})
     assert "4 cuts have not been read." in words(smith, f"/tags/{tag}/read")
+    said = words(smith, f"/tags/{tag}/settle")
+    assert "Cut 2, 3, 4, 5 has not been read; what stands there is a guess" in said
 
 
 def test_the_sentence_is_one_a_smith_would_say(smith: Client, people: People) -> None:

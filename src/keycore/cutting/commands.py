@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from dataclasses import dataclass
 
 from keycore.cutting.plan import Plan
@@ -65,8 +64,3 @@ def machine_cuts(plan: Plan, offsets: MachineOffsets = AS_TOLD) -> tuple[Machine
                 for cut in sorted(planned.cuts, key=lambda cut: cut.from_gauge)
             ]
     return tuple(made)
-
-
-def sides_in_order(cuts: Sequence[MachineCut]) -> tuple[str, ...]:
-    """The sides of a key in the order they are cut; one turn of the key between each. Raises nothing."""
-    return tuple(dict.fromkeys(cut.side for cut in cuts))

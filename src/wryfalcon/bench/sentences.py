@@ -62,7 +62,7 @@ def _what_to_do(reading: TrackReading) -> str:
     posterior = reading.posterior
     if posterior is None or posterior.measure_again is None:
         return ""
-    unread = [reading.shown_space(place + 1) for place, v in enumerate(reading.as_is()) if v is None]
+    unread = reading.unread
     if unread:
         return f"Cut {unread[0]} has not been read." if len(unread) == 1 else f"{len(unread)} cuts have not been read."
     if posterior.doubts_whole_key:

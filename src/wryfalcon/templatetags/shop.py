@@ -67,12 +67,6 @@ def may_do(user: Any, act: str) -> bool:
 
 
 @register.filter
-def item(mapping: dict[Any, Any], key: Any) -> Any:
-    """A mapping's entry, or nothing."""
-    return mapping.get(key)
-
-
-@register.filter
 def in_100(chance: float | None) -> str:
     """A chance as the shop says it.
 

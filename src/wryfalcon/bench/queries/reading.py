@@ -94,6 +94,17 @@ class TrackReading:
         return -offset.mean if falls else offset.mean
 
     @property
+    def unread(self) -> list[int]:
+        """The cuts that have no value, as this reading is counted."""
+        spaces = range(1, len(self.track.spaces) + 1)
+        return sorted(self.shown_space(space) for space in spaces if not self.values.get(space))
+
+    @property
+    def is_a_guess(self) -> bool:
+        """Whether the bitting is more likely wrong than right as far as the reading can say."""
+        return self.chance is not None and self.chance < 0.5
+
+    @property
     def again_at(self) -> int | None:
         """The cut to measure again, as this reading is counted; None when no single cut settles it."""
         posterior = self.posterior
