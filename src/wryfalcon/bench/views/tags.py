@@ -13,6 +13,7 @@ from wryfalcon.bench.models import Felt, Tag, TagState
 from wryfalcon.bench.queries.stages import on_the_bench, standing
 from wryfalcon.bench.refusal import NotDone
 from wryfalcon.bench.views.stage import attempt, find_tag, key_of, show_stage, to_stage
+from wryfalcon.library.models import Blank, FamilyRecord
 from wryfalcon.machines.queries import machines_in_a_line
 
 
@@ -41,7 +42,7 @@ def new(request: PersonRequest) -> HttpResponse:
     return render(
         request,
         "bench/new.html",
-        {"form": form, "locks": locks, "felt_choices": Felt.choices},
+        {"form": form, "locks": locks, **_choices()},
         status=422 if bad else 200,
     )
 
@@ -60,7 +61,7 @@ def take_in_stage(request: PersonRequest, number: int) -> HttpResponse:
             return to_stage(tag, "read")
         except NotDone as refusal:
             form.add_error(refusal.field or None, refusal.says)
-    context = {"form": form, "locks": locks, "felt_choices": Felt.choices, "key": key_of(tag, {})}
+    context = {"form": form, "locks": locks, **_choices(), "key": key_of(tag, {})}
     return show_stage(request, tag, "take-in", context, status=422 if request.method == "POST" else 200)
 
 
@@ -79,3 +80,13 @@ def decline_tag(request: PersonRequest, number: int) -> HttpResponse:
     tag = find_tag(number)
     attempt(request, lambda: decline(request.user, tag, request.POST.get("why_declined", "")))
     return to_stage(tag, "take-in")
+
+
+def _choices() -> dict[str, object]:
+    """What the form chooses from, as plain rows."""
+    blanks = Blank.objects.values_list("pk", "code", "hook", "left")
+    return {
+        "felt_choices": Felt.choices,
+        "families": FamilyRecord.objects.values_list("pk", "name"),
+        "blanks": [(pk, f"{code}, hook {hook}, {left} left") for pk, code, hook, left in blanks],
+    }
