@@ -51,7 +51,9 @@ def find_tag(number: int) -> Tag | None:
     """The tag of that number; for a key brought back, with the run that made it."""
     tag = _tags().filter(number=number).first()
     if tag is not None and tag.made_by_id is not None:
-        made = Run.objects.select_related("machine", "set_up__tag").defer("cuts", "set_up__commands")
+        made = Run.objects.select_related("machine", "set_up__tag").only(
+            "key_number", "finished_at", "machine__name", "set_up__tag__number"
+        )
         tag.made_by = made.get(pk=tag.made_by_id)
         tag.brought_back_from = tag.made_by.set_up.tag
     return tag

@@ -113,7 +113,7 @@ def _show(
     runs = list(
         Run.objects.filter(set_up__tag=tag, state=RunState.FINISHED)
         .select_related("machine", "set_up__settlement", "proof")
-        .defer("cuts", "set_up__commands")
+        .defer("cuts", "set_up__commands", "proof__cuts", "proof__causes")
         .order_by("id")
     )
     run = next((r for r in runs if r.pk == wanted), runs[-1] if runs else None)
@@ -130,7 +130,6 @@ def _show(
         "shallow": cuts_to_deepen(tag, proof),
         "kept": getattr(run, "proof", None),
         "locks": _locks(tag, run),
-        "trial_form": TrialForm(),
         "felt": Felt.choices,
         "felt_parts": [("enters", "Goes in"), ("turns", "Turns"), ("leaves", "Comes out")],
         "ways_up": WayUp.choices,
