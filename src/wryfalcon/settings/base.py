@@ -123,6 +123,7 @@ CSRF_COOKIE_SECURE = True
 CSRF_COOKIE_HTTPONLY = True
 
 LANGUAGE_CODE = "en-gb"
+USE_I18N = False  # one language; nothing on a page is looked up twice
 TIME_ZONE = os.environ.get("WRY_FALCON_TIME_ZONE", "UTC")
 USE_TZ = True
 

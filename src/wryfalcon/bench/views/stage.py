@@ -46,6 +46,7 @@ def show_stage(
             "tag": tag,
             "family": tag.family_record.family if tag.family_record else None,
             "stage": stage,
+            "here": rail[at].href,
             "rail": rail,
             "before": rail[at - 1] if at else None,
             "after": rail[at + 1] if at + 1 < len(rail) else None,
