@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from typing import Any
 
 from django import template
 from django.template.context import Context
+from django.utils.html import format_html_join
+from django.utils.safestring import SafeString, mark_safe
 
 from keycore.units import Unit
 from wryfalcon.accounts.permissions import Act, may
@@ -58,6 +61,18 @@ def grouped(labels: list[str]) -> str:
     """
     groups = ["\N{NO-BREAK SPACE}".join(labels[i : i + 3]) for i in range(0, len(labels), 3)]
     return " · ".join(groups)
+
+
+@register.filter
+def options(choices: Iterable[tuple[Any, str]], chosen: Any = "") -> SafeString:
+    """The options of a list with the chosen one marked; far quicker than a loop in a template.
+
+    >>> options([("", "–"), ("freely", "freely")], "freely")
+    '<option value="">–</option><option value="freely" selected>freely</option>'
+    """
+    picked = "" if chosen is None else str(chosen)
+    rows = ((value, mark_safe(" selected" if str(value) == picked else ""), words) for value, words in choices)
+    return format_html_join("", '<option value="{}"{}>{}</option>', rows)
 
 
 @register.filter

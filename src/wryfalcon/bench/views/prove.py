@@ -2,15 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from typing import Any
 
 from django.contrib import messages
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404
 from django.urls import reverse
-from django.utils.html import format_html_join
-from django.utils.safestring import SafeString
 from django.views.decorators.http import require_GET, require_POST
 
 from keycore.proving.verdict import COVERAGE
@@ -134,20 +131,15 @@ def _show(
         "shallow": cuts_to_deepen(tag, proof),
         "kept": getattr(run, "proof", None),
         "locks": _locks(tag, run),
-        "felt": _options([choice for choice in Felt.choices if choice[0]]),
+        "felt": [choice for choice in Felt.choices if choice[0]],
         "try_at": reverse("bench:try-key", args=[tag.number, run.pk]),
         "many_tracks": len(tag.family.tracks) > 1,
         "felt_parts": [("enters", "Goes in"), ("turns", "Turns"), ("leaves", "Comes out")],
-        "ways_up": _options(WayUp.choices),
+        "ways_up": WayUp.choices,
         "expanded": COVERAGE * proof.sd,
         **_drawn(tag, run, proof),
     }
     return show_stage(request, tag, "prove", context, status=422 if refusal else 200)
-
-
-def _options(choices: Sequence[tuple[Any, Any]]) -> SafeString:
-    """The options of a list, written once for all the lists that offer them."""
-    return format_html_join("", '<option value="{}">{}</option>', choices)
 
 
 def _drawn(tag: Tag, run: Run, proof: ShownProof) -> dict[str, Any]:
