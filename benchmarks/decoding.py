@@ -12,8 +12,8 @@ from benchmarks.figure import Figure, seconds
 from keycore.documents.family import read_family
 from keycore.family import Depth, Family, Track
 from keycore.reading.decode import Reading, decode
+from keycore.reading.instruments import measured_by_caliper
 from keycore.reading.likelihood import Weighed, weigh
-from keycore.reading.wear import measured_by_caliper
 
 FASTER = 1000
 SAMPLED = 25

@@ -147,14 +147,24 @@ def list_bittings(track: Track, rules: Rules, obey_macs: bool) -> NDArray[np.int
             raise BeyondReach("obey", "more than a million bittings to weigh one by one under these rules")
         found = np.column_stack([found[before], after.astype(np.int8)])
         found = found[_within(found, rules.most_alike)]
-    found = found[_within(found, rules.most_alike)]
-    if rules.fewest_depths is not None:
-        kinds = sum((found == k).any(axis=1).astype(int) for k in range(depths))
-        found = found[np.asarray(kinds) >= rules.fewest_depths]
+    found = found[keep_rules(found, rules)]
     if len(found) > MOST_LISTED:
         raise BeyondReach("obey", "more than a million bittings to weigh one by one under these rules")
     found.flags.writeable = False
     return found
+
+
+def keep_rules(bittings: NDArray[np.int8], rules: Rules) -> NDArray[np.bool_]:
+    """Which of some bittings (b, n) keep the rules that are no chain, MACS aside. Raises nothing.
+
+    >>> keep_rules(np.array([[0, 0, 1], [0, 0, 0]], dtype=np.int8), Rules(fewest_depths=2)).tolist()
+    [True, False]
+    """
+    kept = _within(bittings, rules.most_alike)
+    if rules.fewest_depths is not None and len(bittings):
+        kinds = sum((bittings == k).any(axis=1).astype(int) for k in np.unique(bittings))
+        kept &= np.asarray(kinds) >= rules.fewest_depths
+    return kept
 
 
 def _within(bittings: NDArray[np.int8], most_alike: int | None) -> NDArray[np.bool_]:

@@ -16,7 +16,8 @@ from keycore.documents.family import read_family
 from keycore.documents.reading import read_reading
 from keycore.family import Track
 from keycore.reading.decode import decode
-from keycore.reading.wear import WearGrade, measured_by_caliper
+from keycore.reading.instruments import measured_by_caliper
+from keycore.reading.wear import WearGrade
 from specimens import STAGE_DOOR_KEY, harbour_five, stage_door_reading, tiny_track
 
 STRAY = 0.01
@@ -77,10 +78,11 @@ readings = st.fixed_dictionaries(
 )
 
 
-@settings(max_examples=25, deadline=None)
-@given(readings, st.sampled_from([None, 1, 2]), st.booleans())
-def test_the_posterior_equals_enumeration(reading: dict[str, Any], macs: int | None, rounded_too: bool) -> None:
-    evidence = [{"kind": "measured", **reading}]
+@settings(max_examples=30, deadline=None)
+@given(st.lists(readings, min_size=1, max_size=3), st.sampled_from([None, 1, 2]), st.booleans())
+def test_the_posterior_equals_enumeration(keys: list[dict[str, Any]], macs: int | None, rounded_too: bool) -> None:
+    """One key alone, or several with wear of their own, or a machine's decode beside them."""
+    evidence = [{"kind": "measured", **reading} for reading in keys]
     if rounded_too:
         offset = {"mean": -0.002, "sd": 0.003}
         evidence.append({"kind": "rounded", "labels": ["2", "1", "2"], "sd": 0.002, "offset": offset})

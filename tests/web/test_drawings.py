@@ -10,7 +10,7 @@ import pytest
 from keycore import families
 from keycore.documents.family import read_family
 from keycore.reading.decode import Reading, decode
-from keycore.reading.wear import measured_by_caliper
+from keycore.reading.instruments import measured_by_caliper
 from specimens import STAGE_DOOR_KEY, harbour_five, shipped
 from wryfalcon.drawings.cut_key import draw_cut_key
 from wryfalcon.drawings.errors import draw_errors

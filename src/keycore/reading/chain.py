@@ -68,6 +68,12 @@ class Passed:
         source, node, share = self.sources[s], self.joint.node[s], self.node_share
         return spread_of(source.offset[node], share), spread_of(source.tip[node], share)
 
+    def chance_of(self, steps: tuple[int, ...]) -> float:
+        """The probability of one whole bitting; 0 where its neighbours are not allowed."""
+        bitting = np.array([steps])
+        may = (self.allowed[bitting[0, :-1], bitting[0, 1:]] > 0).all()
+        return float(np.exp(log_of_bittings(self, bitting)[0])) if may else 0.0
+
     def marginals(self) -> Array:
         """The probability of each depth at each space, (n, d)."""
         log_each = self.forward + self.backward + (self.joint.log_weight - self.log_total)
@@ -105,19 +111,10 @@ def spread_of(values: Array, share: Array) -> Spread:
     return Spread(mean, float(np.square(values - mean) @ share / share.sum()) ** 0.5)
 
 
-def log_upper_bound(sources: Sequence[Weighed]) -> float:
-    """A cheap upper bound of the log total over any set of bittings. Raises BeyondReach."""
-    if len(sources) == 1:
-        return _log_sum(_log_bound(_nothing_yet(sources, 1), sources[0]).ravel())
-    joint = _combine(sources[:-1], FIRST_MARGIN, _best_possible(sources[-1]))
-    bound = _log_sum(_log_bound(joint, sources[-1]).ravel())
-    return float(np.logaddexp(bound, joint.log_left_out))
-
-
-def _combine(sources: Sequence[Weighed], margin: float, still_to_come: float = 0.0) -> Joint:
+def _combine(sources: Sequence[Weighed], margin: float) -> Joint:
     """Multiply the sources in, those without an unknown offset first."""
     order = sorted(range(len(sources)), key=lambda s: len(sources[s].offset))
-    still_to_come += sum(_best_possible(sources[s]) for s in order)
+    still_to_come = sum(_best_possible(sources[s]) for s in order)
     joint = _nothing_yet(sources, len(sources))
     for s in order:
         still_to_come -= _best_possible(sources[s])

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
+from functools import partial
 from itertools import combinations
 from types import MappingProxyType
 from typing import Protocol
@@ -13,11 +14,12 @@ from numpy.typing import NDArray
 
 from keycore.errors import BeyondReach, InputError, NothingAllowed
 from keycore.family import Family, Rules, Track
-from keycore.reading.chain import log_upper_bound, weigh_together
+from keycore.reading.beginnings import log_bound, weigh_beginnings
+from keycore.reading.chain import weigh_together
 from keycore.reading.evidence import DEFAULT_STRAY, Evidence, Measured, Spread, Stated, check_evidence
 from keycore.reading.likelihood import Array, Weighed, weigh
 from keycore.reading.listed import weigh_list
-from keycore.rules import Break, breaks, list_bittings, neighbours_allowed
+from keycore.rules import Break, breaks, keep_rules, list_bittings, neighbours_allowed
 
 SURE_ENOUGH = 0.99  # at this chance nothing need be measured again
 FAR_BETTER = 100.0  # odds at which a turned source or a broken rule is spoken of
@@ -108,6 +110,7 @@ class Settled(Protocol):
     def marginals(self) -> Array: ...  # noqa: D102
     def likeliest(self, wanted: int) -> list[tuple[tuple[int, ...], float]]: ...  # noqa: D102
     def moments(self, s: int) -> tuple[Spread, Spread]: ...  # noqa: D102
+    def chance_of(self, steps: tuple[int, ...]) -> float: ...  # noqa: D102
 
 
 Settle = Callable[[Sequence[Weighed]], Settled]
@@ -158,20 +161,44 @@ def decode(reading: Reading) -> Posterior:
     )
 
 
+def weigh_plainly(reading: Reading) -> Settled:
+    """The posterior alone, without what ``decode`` says beyond it. Raises what ``decode`` raises."""
+    return _way_of_weighing(reading)(_weigh_all(reading))
+
+
 def _way_of_weighing(reading: Reading) -> Settle:
-    """Along the chain where the rules link neighbours only, one by one where they do not."""
+    """A closed list one by one; else along the chain, or from beginnings where that cannot be."""
     macs = "macs" in reading.obey
     rules = reading.family.rules if "rules" in reading.obey else Rules()
     if reading.among is not None:
         listed = _allowed_of(reading, macs, rules)
-    elif rules.any:
-        listed = list_bittings(reading.track, rules, macs)
-    else:
-        allowed = neighbours_allowed(reading.track, macs)
-        return lambda sources: weigh_together(sources, allowed)
+        if not len(listed):
+            raise NothingAllowed("among" if reading.among else "obey", "no bitting at all is allowed")
+        return lambda sources: weigh_list(sources, listed)
+    return partial(_weigh_open, track=reading.track, allowed=neighbours_allowed(reading.track, macs), rules=rules)
+
+
+def _weigh_open(sources: Sequence[Weighed], track: Track, allowed: Array, rules: Rules) -> Settled:
+    """One instrument under neighbour rules is a chain; several, or other rules, grow from beginnings.
+
+    Where too much is open for that, other rules are weighed bitting by bitting and several
+    instruments node by node.
+    """
+    if not rules.any and sum(len(source.offset) > 1 for source in sources) < 2:
+        return weigh_together(sources, allowed)
+    keeps = partial(keep_rules, rules=rules) if rules.any else None
+    try:
+        return weigh_beginnings(sources, allowed, keeps)
+    except BeyondReach:
+        if not rules.any:
+            return weigh_together(sources, allowed)
+    except InputError as error:
+        none_at_all = rules.any and not len(list_bittings(track, rules, bool((allowed == 0).any())))
+        raise NothingAllowed("obey", "no bitting at all is allowed") if none_at_all else error from None
+    listed = list_bittings(track, rules, bool((allowed == 0).any()))
     if not len(listed):
-        raise NothingAllowed("among" if reading.among else "obey", "no bitting at all is allowed")
-    return lambda sources: weigh_list(sources, listed)
+        raise NothingAllowed("obey", "no bitting at all is allowed")
+    return weigh_list(sources, listed)
 
 
 def _allowed_of(reading: Reading, macs: bool, rules: Rules) -> NDArray[np.int8]:
@@ -228,7 +255,7 @@ def _turn_round(reading: Reading, settle: Settle, sources: list[Weighed], as_it_
     for place, source in enumerate(reading.evidence):
         turned = weigh(source.turned(), reading.family, reading.track, reading.stray)
         together = [*sources[:place], turned, *sources[place + 1 :]]
-        gain = log_upper_bound(together) - as_it_stands
+        gain = log_bound(together) - as_it_stands
         if gain >= np.log(FAR_BETTER):
             gain = settle(together).log_total - as_it_stands
         gains.append(gain)
@@ -258,9 +285,9 @@ def _beyond_rules(
     log_best = np.log(best[1]) + settled.log_total
     depths = len(reading.track.depths)
     try:
-        if log_upper_bound(sources) - log_best < np.log(FAR_BETTER):
+        if log_bound(sources) - log_best < np.log(FAR_BETTER):
             return None
-        free = weigh_together(sources, np.ones((depths, depths)))
+        free = _weigh_open(sources, reading.track, np.ones((depths, depths)), Rules())
         steps, chance = free.likeliest(1)[0]
     except BeyondReach as error:
         left_out["beyond_rules"] = str(error)

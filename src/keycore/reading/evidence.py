@@ -74,7 +74,18 @@ class Stated:
         return replace(self, steps=self.steps[::-1])
 
 
-Evidence = Measured | Rounded | Flush | Stated
+@dataclass(frozen=True, slots=True)
+class Looks:
+    """Several looks that share one counting: the rounds of a set of depth keys, the stages of a blank."""
+
+    parts: tuple[Flush | Stated, ...]
+
+    def turned(self) -> Looks:
+        """The same looks, counted from the other end."""
+        return Looks(tuple(part.turned() for part in self.parts))
+
+
+Evidence = Measured | Rounded | Flush | Stated | Looks
 Instrument = Measured | Rounded
 
 
@@ -102,3 +113,5 @@ def _lists_of(source: Evidence) -> list[tuple[str, tuple[object, ...]]]:
             return [("at", source.flush)]
         case Stated():
             return [("labels", source.steps)]
+        case Looks():
+            return [entry for part in source.parts for entry in _lists_of(part)]

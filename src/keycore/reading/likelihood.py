@@ -10,7 +10,7 @@ from scipy.special import log_ndtr
 
 from keycore.errors import BeyondReach
 from keycore.family import Family, Track
-from keycore.reading.evidence import Evidence, Flush, Instrument, Measured, Rounded, Spread, Stated
+from keycore.reading.evidence import Evidence, Flush, Instrument, Looks, Measured, Rounded, Spread, Stated
 
 Array = NDArray[np.float64]
 
@@ -48,10 +48,11 @@ def weigh(source: Evidence, family: Family, track: Track, stray: float) -> Weigh
     match source:
         case Measured() | Rounded():
             return _weigh_instrument(source, family, track, stray)
-        case Flush():
-            return _single(_flush_table(source, track))
-        case Stated():
-            return _single(_stated_table(source, track))
+        case Flush() | Stated():
+            return _single(_table(source, track))
+        case Looks():
+            nothing = np.zeros((len(track.spaces), len(track.depths)))
+            return _single(sum((_table(part, track) for part in source.parts), start=nothing))
 
 
 def _single(log_table: Array) -> Weighed:
@@ -155,6 +156,10 @@ def _with_stray(log_seen: Array, stray: float, span: float) -> Array:
     if stray == 0:
         return log_seen
     return np.asarray(np.log((1 - stray) * np.exp(log_seen) + stray / span))
+
+
+def _table(source: Flush | Stated, track: Track) -> Array:
+    return _flush_table(source, track) if isinstance(source, Flush) else _stated_table(source, track)
 
 
 def _flush_table(source: Flush, track: Track) -> Array:

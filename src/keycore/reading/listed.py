@@ -47,6 +47,10 @@ class Listed:
         pairs = [(tuple(map(int, self.bittings[b])), float(self.probability[b])) for b in near]
         return order_by_probability(pairs)[:wanted]
 
+    def chance_of(self, steps: tuple[int, ...]) -> float:
+        """The probability of one whole bitting, 0 where it is not among those that matter."""
+        return float(self.probability[(self.bittings == np.array(steps)).all(axis=1)].sum())
+
     def moments(self, s: int) -> tuple[Spread, Spread]:
         """Mean and sd of source ``s``'s offset and tip wear."""
         offset, offset_square, tip, tip_square = (float(row @ self.probability) for row in self.about[s])
@@ -54,6 +58,13 @@ class Listed:
             Spread(offset, max(offset_square - offset**2, 0.0) ** 0.5),
             Spread(tip, max(tip_square - tip**2, 0.0) ** 0.5),
         )
+
+    def log_of_rank(self, rank: int) -> float:
+        """The log total of the bitting of that rank, -inf when there are fewer."""
+        if len(self.probability) < rank:
+            return -np.inf
+        chance = float(np.partition(self.probability, -rank)[-rank])
+        return self.log_total + float(np.log(chance)) if chance > 0 else -np.inf
 
 
 def weigh_list(sources: Sequence[Weighed], bittings: NDArray[np.int8]) -> Listed:
@@ -66,7 +77,7 @@ def weigh_list(sources: Sequence[Weighed], bittings: NDArray[np.int8]) -> Listed
     """
     margin = FIRST_MARGIN
     while True:
-        kept_sources, log_left_out = _without_faint_nodes(sources, margin)
+        kept_sources, log_left_out = without_faint_nodes(sources, margin)
         listed = _weigh_those_that_matter(kept_sources, bittings)
         if log_left_out <= listed.log_total + np.log(NEGLIGIBLE) or margin > SURELY_ENOUGH:
             break
@@ -79,34 +90,38 @@ def weigh_list(sources: Sequence[Weighed], bittings: NDArray[np.int8]) -> Listed
 def _weigh_those_that_matter(sources: Sequence[Weighed], bittings: NDArray[np.int8]) -> Listed:
     """Weigh the bittings with the highest bounds, then as many more as could still matter."""
     if len(bittings) <= FEW:
-        return _weigh_kept(sources, bittings)
+        return weigh_each(sources, bittings)
     bounds = _log_bounds(sources, bittings)
     order = np.argsort(-bounds, kind="stable")
-    first = _weigh_kept(sources, bittings[order[:FEW]])
+    first = weigh_each(sources, bittings[order[:FEW]])
     rest = bounds[order[FEW:]]
     tail = np.logaddexp.accumulate(rest[::-1])[::-1]  # what all from here on could add at most
-    matter = (tail > first.log_total + np.log(NEGLIGIBLE)) | (rest >= _log_of_rank(first, LIKELIEST))
+    matter = (tail > first.log_total + np.log(NEGLIGIBLE)) | (rest >= first.log_of_rank(LIKELIEST))
     needed = FEW + int(np.flatnonzero(matter)[-1]) + 1 if matter.any() else FEW
     kept = np.sort(order[:needed])  # the list's own order
-    return first if needed == FEW and first.log_total == -np.inf else _weigh_kept(sources, bittings[kept])
+    return first if needed == FEW and first.log_total == -np.inf else weigh_each(sources, bittings[kept])
 
 
-def _log_weights(source: Weighed) -> Array:
-    """The most each node can give to any bitting, (g,) logs."""
+def log_weights(source: Weighed) -> Array:
+    """The most each node can give to any bitting, (g,) logs. Raises nothing."""
     return np.asarray(source.log_prior + source.log_emission.max(axis=1).sum(axis=0))
 
 
-def _log_totals(source: Weighed) -> Array:
-    """What each node gives to all bittings together, rules ignored, (g,) logs."""
+def log_totals(source: Weighed) -> Array:
+    """What each node gives to all bittings together, rules ignored, (g,) logs. Raises nothing."""
     top = source.log_emission.max(axis=1)
     sums = np.exp(source.log_emission - top[:, None, :]).sum(axis=1)
     return np.asarray(source.log_prior + (top + np.log(sums)).sum(axis=0))
 
 
-def _without_faint_nodes(sources: Sequence[Weighed], margin: float) -> tuple[list[Weighed], float]:
-    """The sources without the nodes that can hardly matter, and a bound of what those could have added."""
-    totals = [_log_totals(source) for source in sources]
-    whole = [_log_sum(logs) for logs in totals]
+def without_faint_nodes(sources: Sequence[Weighed], margin: float) -> tuple[list[Weighed], float]:
+    """The sources without the nodes that can hardly matter, and a bound of what those could have added.
+
+    Arguments: Weighed sources, ``margin`` in logs below a source's best node. Returns the sources with
+    fewer nodes and the log of the bound. Raises nothing.
+    """
+    totals = [log_totals(source) for source in sources]
+    whole = [log_sum(logs) for logs in totals]
     kept, log_left = [], -np.inf
     for source, logs, log_whole in zip(sources, totals, whole, strict=True):
         keep = logs >= logs.max() - margin
@@ -114,7 +129,7 @@ def _without_faint_nodes(sources: Sequence[Weighed], margin: float) -> tuple[lis
             Weighed(source.log_prior[keep], source.log_emission[:, :, keep], source.offset[keep], source.tip[keep])
         )
         if not keep.all():
-            log_left = float(np.logaddexp(log_left, _log_sum(logs[~keep]) + sum(whole) - log_whole))
+            log_left = float(np.logaddexp(log_left, log_sum(logs[~keep]) + sum(whole) - log_whole))
     return kept, log_left
 
 
@@ -122,12 +137,12 @@ def _log_bounds(sources: Sequence[Weighed], bittings: NDArray[np.int8]) -> Array
     """An upper bound of each bitting's log total: in each block of nodes, every cut at the one that likes it best."""
     bounds = np.zeros(len(bittings))
     for source in sources:
-        weights, top = _log_weights(source), source.log_emission.max(axis=1)
+        weights, top = log_weights(source), source.log_emission.max(axis=1)
         relative = source.log_emission - top[:, None, :]
         peak, summed = float(weights.max()), np.zeros(len(bittings))
         for block in _blocks(source):
             best = relative[:, :, block].max(axis=2)
-            of_block = np.full(len(bittings), _log_sum(weights[block]) - peak)
+            of_block = np.full(len(bittings), log_sum(weights[block]) - peak)
             for place, column in enumerate(bittings.T):
                 of_block += best[place, column]
             summed += np.exp(of_block)
@@ -150,20 +165,14 @@ def _cells(numbers: Array, count: int) -> NDArray[np.intp]:
     return np.minimum((numbers - low) / span * count, count - 1).astype(np.intp)
 
 
-def _log_of_rank(listed: Listed, rank: int) -> float:
-    """The log total of the bitting of that rank, -inf when there are fewer."""
-    if len(listed.probability) < rank:
-        return -np.inf
-    chance = float(np.partition(listed.probability, -rank)[-rank])
-    return listed.log_total + float(np.log(chance)) if chance > 0 else -np.inf
-
-
-def _log_sum(logs: Array) -> float:
+def log_sum(logs: Array) -> float:
+    """The log of a sum of exponentials, -inf of none. Raises nothing."""
     top = float(logs.max(initial=-np.inf))
     return top if top == -np.inf else top + float(np.log(np.exp(logs - top).sum()))
 
 
-def _weigh_kept(sources: Sequence[Weighed], bittings: NDArray[np.int8]) -> Listed:
+def weigh_each(sources: Sequence[Weighed], bittings: NDArray[np.int8]) -> Listed:
+    """Weigh each bitting of a short list by each source. Arguments and answer as ``weigh_list``; raises nothing."""
     log_each = np.zeros(len(bittings))
     about = []
     for source in sources:
@@ -171,7 +180,7 @@ def _weigh_kept(sources: Sequence[Weighed], bittings: NDArray[np.int8]) -> Liste
         log_each += log_source
         about.append(of_source)
     depths = sources[0].log_emission.shape[1]
-    log_total = _log_sum(log_each)
+    log_total = log_sum(log_each)
     chances = np.exp(log_each - log_total) if log_total > -np.inf else np.zeros(len(bittings))
     return Listed(bittings, depths, chances, log_total, tuple(about))
 

@@ -13,7 +13,7 @@ from keycore.proving.causes import Cause, likely_causes
 from keycore.proving.lock import NEW_LOCK, Feel, Making, chance_of_turning, play_of
 from keycore.proving.prospect import prospect
 from keycore.proving.verdict import ProofCut, Verdict, can_be_inside, judge_key, repeats_needed, worst
-from keycore.reading.wear import CALIPER_SD
+from keycore.reading.instruments import CALIPER_SD
 from keycore.units import Unit, convert
 from wryfalcon.bench.models import Proof, ProofValue, Tag
 from wryfalcon.documents import parsed

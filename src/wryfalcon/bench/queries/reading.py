@@ -11,7 +11,8 @@ from keycore.errors import BeyondReach, InputError
 from keycore.family import Family, Track
 from keycore.reading.decode import Posterior, Reading, decode
 from keycore.reading.evidence import Measured
-from keycore.reading.wear import WearGrade, measured_by_caliper
+from keycore.reading.instruments import measured_by_caliper
+from keycore.reading.wear import WearGrade
 from wryfalcon.bench.models import CaliperReading, CaliperValue, Overruling, Tag
 from wryfalcon.documents import parsed
 
