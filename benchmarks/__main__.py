@@ -4,9 +4,12 @@ from __future__ import annotations
 
 import sys
 
-from benchmarks import decoding, pages, resident, weight
+from benchmarks import accuracy, decoding, pages, resident, weight
 
-ALL = {"decoding": decoding.measure, "pages": pages.measure, "weight": weight.measure, "resident": resident.measure}
+ALL = {
+    "decoding": decoding.measure, "accuracy": accuracy.measure, "pages": pages.measure,
+    "weight": weight.measure, "resident": resident.measure,
+}  # fmt: skip
 
 
 def main(names: list[str]) -> int:

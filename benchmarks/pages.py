@@ -16,12 +16,15 @@ from pathlib import Path
 from typing import Any
 from urllib.parse import urlencode
 
+from benchmarks.decoding import two_worn_keys
 from benchmarks.figure import Figure, in_turn
+from keycore.reading.decode import decode
 
 ROOT = Path(__file__).parents[1]
 PORT = 8713
 PASSWORD = "dunmere-harbour"
 SLOWEST = 5.0
+MOST_PAGES = 10.0
 ROOMS = ("/", "/tags/new", "/library/", "/library/theatre-six", "/machines/", "/records/")
 
 STAGES = (
@@ -37,8 +40,17 @@ def measure() -> Iterator[Figure]:
             bare, taken = in_turn(partial(ask, f"/bare/{size}"), partial(ask, path))
             says = f"{path}: {taken / bare:.1f} times a bare view of its {size // 1000} kB (goal {SLOWEST:g})"
             yield Figure(f"{says}, {taken * 1000:.1f} ms", taken / bare <= SLOWEST)
+        yield _reading_beside_its_page(ask)
     with _demonstration() as client:
         yield _queries(client)
+
+
+def _reading_beside_its_page(ask: Callable[[str], bytes]) -> Figure:
+    """Two worn keys weighed together, against the settle page whose reading is already known."""
+    both = two_worn_keys()
+    page, reading = in_turn(partial(ask, "/tags/439/settle"), partial(decode, both))
+    says = f"two measured sources, 12 x 10: {reading * 1000:.0f} ms, {reading / page:.1f} times the settle page"
+    return Figure(f"{says} (goal {MOST_PAGES:g})", reading / page <= MOST_PAGES)
 
 
 def _queries(client: Any) -> Figure:

@@ -19,7 +19,7 @@ from keycore.errors import BeyondReach, InputError
 from keycore.reading.likelihood import Array, Weighed
 from keycore.reading.listed import Listed, log_sum, log_totals, log_weights, weigh_each, without_faint_nodes
 
-NEGLIGIBLE = 1e-8  # share of the total that dropped beginnings may carry
+NEGLIGIBLE = 1e-7  # share of the total that dropped beginnings may carry
 LIKELIEST = 5  # nothing likelier than the last of these is ever dropped
 MOST_BEGINNINGS = 200_000  # grown in one round
 NUMBERS_AT_ONCE = 4_000_000
@@ -47,7 +47,7 @@ class Promise:
 
 
 def weigh_beginnings(sources: Sequence[Weighed], allowed: Array, keeps: Keeps | None = None) -> Listed:
-    """Weigh every bitting that can matter, exactly; the rest carries less than 2e-8 of the total.
+    """Weigh every bitting that can matter, exactly; the rest carries less than 2e-7 of the total.
 
     Arguments: Weighed sources of one track, ``allowed`` (d, d) which depth may follow which,
     ``keeps`` the rules that are no chain, if any. Returns a Listed of the bittings that matter, the
@@ -76,7 +76,7 @@ def log_bound(sources: Sequence[Weighed]) -> float:
 
 
 def _that_matter(sources: Sequence[Weighed], allowed: Array, keeps: Keeps | None) -> Steps:
-    """The bittings that carry all but 1e-8 of the total, none likelier than the fifth left out."""
+    """The bittings that carry all but 1e-7 of the total, none likelier than the fifth left out."""
     promises = _promises(sources, allowed)
     log_total, fifth = _first_guess(promises, allowed, keeps, sources)
     floor = min(fifth, log_total + log(NEGLIGIBLE) - 5.0)

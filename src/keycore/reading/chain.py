@@ -23,6 +23,8 @@ from keycore.reading.likelihood import Array, Weighed
 NEGLIGIBLE = 1e-7  # share of the total that left-out nodes may carry
 MOST_NUMBERS = 12_000_000  # in the table of joint nodes, 100 MB
 TIE = 1.1e-9  # chances nearer to each other than this are ordered by depth
+SMALL = 20_000  # numbers in a table that is not worth thinning out
+MANY = 3_000  # beginnings grown at once
 MOST_EXPANDED = 60_000  # prefixes looked at for the likeliest bittings
 FIRST_MARGIN = 24.0  # logs below the best bound at which nodes are left out at first
 SURELY_ENOUGH = 700.0
@@ -38,7 +40,6 @@ class Joint:
     log_weight: Array
     log_emission: Array
     node: NDArray[np.intp]
-    log_bound: float  # of the kept nodes' total, rules ignored
     log_left_out: float
 
 
@@ -112,7 +113,10 @@ def spread_of(values: Array, share: Array) -> Spread:
 
 
 def _combine(sources: Sequence[Weighed], margin: float) -> Joint:
-    """Multiply the sources in, those without an unknown offset first."""
+    """Multiply the sources in, those without an unknown offset first; one alone that is small is kept whole."""
+    if len(sources) == 1 and sources[0].log_emission.size <= SMALL:
+        every = np.arange(len(sources[0].log_prior))[None, :]
+        return Joint(sources[0].log_prior, sources[0].log_emission, every, -np.inf)
     order = sorted(range(len(sources)), key=lambda s: len(sources[s].offset))
     still_to_come = sum(_best_possible(sources[s]) for s in order)
     joint = _nothing_yet(sources, len(sources))
@@ -124,7 +128,7 @@ def _combine(sources: Sequence[Weighed], margin: float) -> Joint:
 
 def _nothing_yet(sources: Sequence[Weighed], count: int) -> Joint:
     spaces, depths, _ = sources[0].log_emission.shape
-    return Joint(np.zeros(1), np.zeros((spaces, depths, 1)), np.zeros((count, 1), np.intp), 0.0, -np.inf)
+    return Joint(np.zeros(1), np.zeros((spaces, depths, 1)), np.zeros((count, 1), np.intp), -np.inf)
 
 
 def _best_possible(source: Weighed) -> float:
@@ -149,7 +153,6 @@ def _multiply_in(joint: Joint, s: int, source: Weighed, margin: float, to_come: 
         joint.log_weight[old] + source.log_prior[new],
         joint.log_emission[:, :, old] + source.log_emission[:, :, new],
         node,
-        _log_sum(bound[keep]),
         float(left_out),
     )
 
@@ -217,17 +220,22 @@ def log_of_bittings(passed: Passed, bittings: NDArray[np.integer]) -> Array:
 def likeliest(passed: Passed, wanted: int = 5) -> list[tuple[tuple[int, ...], float]]:
     """The most probable whole bittings with their probabilities, likeliest first.
 
-    A best-first search over bittings begun from space 1. What a beginning can still become is
-    bounded by the sum over nodes of its best completion there, so nothing better is ever missed:
-    the k likeliest at one offset need not be the k likeliest overall. Bittings within 1e-9 of
+    A search over bittings begun from space 1, all at once where few can matter and best-first where
+    many do. What a beginning can still become is bounded by the sum over nodes of its best
+    completion there, so nothing better is ever missed: the k likeliest at one offset need not be
+    the k likeliest overall. Bittings within 1e-9 of
     each other are ordered by the shallower at the first space where they differ.
 
     Arguments: a Passed, how many are ``wanted``. Raises BeyondReach when more
     than 60,000 beginnings would have to be looked at.
     """
-    found = _search(passed, passed.allowed, wanted)
-    probabilities = np.exp(log_of_bittings(passed, np.array(found)))
-    return order_by_probability(list(zip(found, probabilities.tolist(), strict=True)))[:wanted]
+    opened = _opened(passed, passed.allowed, wanted)
+    found = _all_above(opened, passed.allowed)
+    if found is None or len(found) < wanted:
+        found = _best_first(opened, passed.allowed, wanted)
+    probabilities = np.exp(log_of_bittings(passed, found))
+    each = zip(map(tuple, found.tolist()), probabilities.tolist(), strict=True)
+    return order_by_probability(list(each))[:wanted]
 
 
 def order_by_probability(
@@ -248,12 +256,11 @@ def order_by_probability(
     return ordered + sorted(group)
 
 
-def _best_completions(emission: Array, allowed: Array) -> Array:
-    """For each space, depth and node: the log of the best that can follow, (n, d, g)."""
-    best = np.zeros_like(emission)
-    barred = np.where(allowed > 0, 0.0, -np.inf)[:, :, None]
-    for i in range(len(emission) - 2, -1, -1):
-        best[i] = (barred + (emission[i + 1] + best[i + 1])[None, :, :]).max(axis=1)
+def _best_with_what_follows(at_once: Array, allowed: Array) -> Array:
+    """What each cut gives times the best that can follow it, (n, d, g)."""
+    best, may = at_once.copy(), allowed[:, :, None] > 0
+    for i in range(len(best) - 2, -1, -1):
+        best[i] *= np.where(may, best[i + 1][None, :, :], 0.0).max(axis=1)
     return best
 
 
@@ -266,46 +273,71 @@ def _nodes_that_matter(passed: Passed) -> NDArray[np.intp]:
 
 def _surely_reached(passed: Passed, allowed: Array, wanted: int) -> float:
     """A chance that as many bittings as are wanted have at least: some likely ones, weighed exactly."""
-    marginals = passed.marginals()
-    likely = marginals.argsort(axis=1)[:, ::-1]
-    best = likely[:, 0]
-    others = np.tile(best, (len(best), 1))
-    if likely.shape[1] > 1:
-        np.fill_diagonal(others, likely[:, 1])
-    tried = np.unique(np.vstack([best, others]), axis=0)
+    likely = passed.marginals().argsort(axis=1)[:, ::-1]
+    if likely.shape[1] < 2:
+        return 0.0
+    tried = np.tile(likely[:, 0], (len(likely) + 1, 1))
+    np.fill_diagonal(tried[1:], likely[:, 1])  # the best cuts, and each in turn second best
     kept = tried[(allowed[tried[:, :-1], tried[:, 1:]] > 0).all(axis=1)]
     if len(kept) < wanted:
         return 0.0
     return float(np.sort(np.exp(log_of_bittings(passed, kept)))[-wanted])
 
 
-def _search(passed: Passed, allowed: Array, wanted: int) -> list[tuple[int, ...]]:
-    """Best-first over beginnings; a heap entry is (-log bound, beginning, weights before its last cut).
+@dataclass(frozen=True)
+class _Open:
+    """What a search for the likeliest bittings needs of a Passed, weights scaled by ``scale`` logs."""
 
-    The rounding makes equal chances compare equal, so that ties come out shallower first.
-    """
+    start: Array  # (g,)
+    at_once: Array  # (n, d, g) what a cut gives, its node's best depth being 1
+    promise: Array  # (n, d, g) the same times the best that can follow
+    scale: float
+    faint: float  # bittings below this chance are not wanted
+
+
+def _opened(passed: Passed, allowed: Array, wanted: int) -> _Open:
     nodes = _nodes_that_matter(passed)
     emission = passed.joint.log_emission[:, :, nodes]
-    best = _best_completions(emission, allowed)
     top = emission.max(axis=1)
     log_start = passed.joint.log_weight[nodes] - passed.log_total + top.sum(axis=0)
     scale = float(log_start.max())
     at_once = np.exp(emission - top[:, None, :])
-    rest = np.cumsum(top[::-1], axis=0)[::-1] - top
-    promise = at_once * np.exp(best - rest[:, None, :])
-    may_follow = [np.flatnonzero(row > 0).tolist() for row in allowed]
-    heap: list[tuple[float, tuple[int, ...], Array]] = [(-np.inf, (), np.exp(log_start - scale))]
-    found: list[tuple[int, ...]] = []
-    worst_wanted, expanded, spaces = np.inf, 0, len(emission)
     faint = max(0.0, _surely_reached(passed, allowed, wanted) - TIE) * exp(-scale)
+    return _Open(np.exp(log_start - scale), at_once, _best_with_what_follows(at_once, allowed), scale, faint)
+
+
+def _all_above(opened: _Open, allowed: Array) -> NDArray[np.intp] | None:
+    """Every bitting that may be likelier than the faint, all beginnings at once; None when they are many."""
+    begun, weights = np.zeros((1, 0), dtype=np.intp), opened.start[None, :]
+    for place, promise in enumerate(opened.promise):
+        likely = weights @ promise.T > opened.faint
+        if place:
+            likely &= allowed[begun[:, -1]] > 0
+        if likely.sum() > MANY:
+            return None
+        before, step = np.nonzero(likely)
+        weights = weights[before] * opened.at_once[place][step]
+        begun = np.column_stack([begun[before], step])
+    return begun
+
+
+def _best_first(opened: _Open, allowed: Array, wanted: int) -> NDArray[np.intp]:
+    """Best-first over beginnings; a heap entry is (-log bound, beginning, weights before its last cut).
+
+    The rounding makes equal chances compare equal, so that ties come out shallower first.
+    """
+    may_follow = [np.flatnonzero(row > 0).tolist() for row in allowed]
+    heap: list[tuple[float, tuple[int, ...], Array]] = [(-np.inf, (), opened.start)]
+    found: list[tuple[int, ...]] = []
+    worst_wanted, expanded, spaces = np.inf, 0, len(opened.at_once)
     while heap:
         key, begun, weights = heapq.heappop(heap)
-        chance = exp(scale - key) if begun else np.inf
+        chance = exp(opened.scale - key) if begun else np.inf
         if len(found) >= wanted and (chance < worst_wanted - TIE or len(found) >= wanted + 40):
             break
         place = len(begun)
         if place:
-            weights = weights * at_once[place - 1, begun[-1]]
+            weights = weights * opened.at_once[place - 1, begun[-1]]
         if place == spaces:
             found.append(begun)
             worst_wanted = chance if len(found) == wanted else worst_wanted
@@ -313,8 +345,8 @@ def _search(passed: Passed, allowed: Array, wanted: int) -> list[tuple[int, ...]
         expanded += 1
         if expanded > MOST_EXPANDED:
             raise BeyondReach("evidence", "too little is known to say which bittings are likeliest")
-        bounds = (promise[place] @ weights).tolist()
+        bounds = (opened.promise[place] @ weights).tolist()
         for step in may_follow[begun[-1]] if place else range(len(bounds)):
-            if bounds[step] > faint:
+            if bounds[step] > opened.faint:
                 heapq.heappush(heap, (-round(log(bounds[step]), 9), (*begun, step), weights))
-    return found
+    return np.array(found)

@@ -228,15 +228,11 @@ def _nearest(reading: Reading, first: int | None) -> tuple[int | None, ...] | No
         return None
     source = reading.evidence[first]
     assert isinstance(source, Measured)
-    table = np.array(reading.track.values)
-
-    def nearest(value: float | None) -> int | None:
-        if value is None:
-            return None
-        away = np.abs(table - value)
-        return int(np.argmax(away <= away.min() + TIE))
-
-    return tuple(nearest(value) for value in source.values)
+    values = np.array([np.nan if value is None else value for value in source.values])
+    away = np.abs(np.array(reading.track.values)[None, :] - values[:, None])
+    with np.errstate(invalid="ignore"):
+        step = (away <= away.min(axis=1, keepdims=True) + TIE).argmax(axis=1)
+    return tuple(None if value is None else int(s) for value, s in zip(source.values, step, strict=True))
 
 
 def _measure_again(marginals: Array, best: float) -> int | None:

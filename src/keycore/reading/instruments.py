@@ -11,11 +11,8 @@ from math import sqrt
 from keycore.cutting.intent import deeper
 from keycore.family import Family, Track
 from keycore.reading.evidence import Measured, Rounded, Spread
-from keycore.reading.wear import WearGrade, expected_wear
+from keycore.reading.wear import UNEVENNESS, WearGrade, expected_wear
 from keycore.units import Unit, convert
-
-CUT_SD = 0.0012
-"""A cut's own unevenness: no repeat removes it; inches."""
 
 CALIPER_SD = 0.0010
 """One reading of a caliper by hand, inches."""
@@ -60,7 +57,9 @@ def measured_by_caliper(
     offset, tip = expected_wear(family, track, grade)
     return Measured(
         values=_means(readings),
-        sd=tuple(sd_of_repeats(max(len(values), 1), CUT_SD * one, instrument_sd * one) for values in readings),
+        sd=tuple(
+            sd_of_repeats(max(len(values), 1), UNEVENNESS[grade] * one, instrument_sd * one) for values in readings
+        ),
         offset=offset,
         tip=tip,
     )
@@ -83,7 +82,7 @@ def rounded_by_machine(
     offset, tip = expected_wear(family, track, grade)
     return Rounded(
         steps=tuple(None if label is None else track.step(label) for label in labels),
-        sd=(sd_of_repeats(1, CUT_SD * one, PROBE_SD * one),) * len(labels),
+        sd=(sd_of_repeats(1, UNEVENNESS[grade] * one, PROBE_SD * one),) * len(labels),
         offset=offset,
         tip=tip,
     )
