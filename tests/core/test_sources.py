@@ -129,8 +129,8 @@ def test_rules_that_are_no_chain_equal_enumeration_however_much_is_left_out(off:
     assert len(wanted) > listed.FEW
     found = decode(read_reading(document))
     for bitting, chance in found.bittings:
-        assert chance == pytest.approx(wanted[bitting], abs=1e-6)
-    assert [chance for _, chance in found.bittings] == pytest.approx(sorted(wanted.values())[:-6:-1], abs=1e-6)
+        assert chance == pytest.approx(wanted[bitting], abs=1e-5)
+    assert [chance for _, chance in found.bittings] == pytest.approx(sorted(wanted.values())[:-6:-1], abs=1e-5)
     for place, row in enumerate(found.marginals):
         for step, chance in enumerate(row):
-            assert chance == pytest.approx(sum(p for b, p in wanted.items() if b[place] == step), abs=1e-6)
+            assert chance == pytest.approx(sum(p for b, p in wanted.items() if b[place] == step), abs=1e-5)

@@ -9,10 +9,10 @@ from django.test import Client
 
 from specimens import STAGE_DOOR_KEY
 from web.jobs import BITTING, People, carded, hang, read, settled
-from wryfalcon.bench.actions.read import describe_reading
 from wryfalcon.bench.actions.settle import Choice, DeeperCut, overrule, settle
+from wryfalcon.bench.actions.sources import Manner, calipers_of, describe_source
 from wryfalcon.bench.actions.take_in import Job, change
-from wryfalcon.bench.models import CaliperValue, OnBench, Overruling, Settlement, Tag
+from wryfalcon.bench.models import OnBench, Overruling, Settlement, Sighting, Tag
 from wryfalcon.bench.queries.prospects import options_of
 from wryfalcon.bench.queries.reading import readings_of
 from wryfalcon.bench.queries.stages import on_the_bench
@@ -68,7 +68,7 @@ def test_not_one_for_us_is_an_ending_with_a_reason(smith: Client, people: People
     tag.refresh_from_db()
     assert (tag.state, tag.why_declined) == ("declined", "carries a transponder")
     smith.post(f"/tags/{tag}/read/value", {"track": "A", "cut": "1", "typed": "0.3"})
-    assert not CaliperValue.objects.exists()
+    assert not Sighting.objects.exists()
 
 
 def test_a_family_is_not_changed_under_a_reading(people: People) -> None:
@@ -83,7 +83,7 @@ def test_values_are_understood_as_smiths_type_them(smith: Client, people: People
     tag = hang(people)
     for cut, typed in enumerate(["278", ".2353", "0,2947", "6.546 mm", "0.3189"], start=1):
         smith.post(f"/tags/{tag}/read/value", {"track": "A", "cut": str(cut), "typed": typed})
-    kept = [round(value.value, 4) for value in CaliperValue.objects.order_by("space")]
+    kept = [round(value, 4) for value in Sighting.objects.order_by("space").values_list("value", flat=True)]
     assert kept == [0.278, 0.2353, 0.2947, 0.2577, 0.3189]
 
 
@@ -96,7 +96,7 @@ def test_a_second_value_is_a_repeat_and_undo_takes_the_last_back(smith: Client, 
     assert reading.measured.values[0] == pytest.approx(0.285)
     smith.post(f"/tags/{tag}/read/withdraw", {"track": "A"})
     assert readings_of(tag)[0].as_is()[0] == pytest.approx(0.284)
-    assert CaliperValue.objects.filter(withdrawn=True).count() == 1
+    assert Sighting.objects.filter(withdrawn=True).count() == 1
 
 
 @pytest.mark.parametrize(
@@ -111,14 +111,14 @@ def test_a_wrong_value_is_refused_in_words_and_stays_in_the_entry(
     assert answer.status_code == 422
     assert says in answer.content.decode()
     assert f'value="{typed}"' in answer.content.decode()
-    assert not CaliperValue.objects.exists()
+    assert not Sighting.objects.exists()
 
 
 def test_counting_from_the_tip_turns_what_was_typed(people: People) -> None:
     tag = hang(people)
     read(people, tag)
     assert readings_of(tag)[0].labels == BITTING["A"]
-    describe_reading(people["tam"], tag, "A", "tip", "well-worn")
+    describe_source(people["tam"], tag, calipers_of(tag, "A"), Manner("tip", "well-worn"))
     reading = readings_of(tag)[0]
     assert reading.as_is() == pytest.approx(STAGE_DOOR_KEY[::-1])
     assert reading.shown_space(5) == 1
@@ -136,7 +136,7 @@ def test_the_sentence_is_one_a_smith_would_say(smith: Client, people: People) ->
     tag = hang(people)
     read(people, tag)
     said = words(smith, f"/tags/{tag}/settle").replace("\N{NO-BREAK SPACE}", " ")
-    assert "Worn by about 8.9 thou. Read plainly it would be 3 6 3 4 1; with the wear allowed for" in said
+    assert "Worn by about 8.7 thou. Read plainly it would be 3 6 3 4 1; with the wear allowed for" in said
     assert "100 in 100" not in said
 
 

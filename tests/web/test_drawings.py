@@ -17,7 +17,7 @@ from wryfalcon.drawings.errors import draw_errors
 from wryfalcon.drawings.jaw import draw_jaw
 from wryfalcon.drawings.key import draw_key
 from wryfalcon.drawings.sheet import BLADE_LEFT, WIDTH, Sheet
-from wryfalcon.drawings.strip import StripState, chance_words, draw_strip
+from wryfalcon.drawings.strip import SeenSource, StripState, chance_words, draw_strip
 
 DRAWABLE = [family for family in shipped() if family.kind.is_profiled]
 
@@ -74,13 +74,17 @@ def test_the_strip_leans_by_the_wear_and_darkens_by_the_chance() -> None:
     family, track = harbour_five(), harbour_five().tracks[0]
     measured = measured_by_caliper(family, track, [[value] for value in STAGE_DOOR_KEY])
     posterior = decode(Reading(family, track, (measured,)))
-    strip = draw_strip(family, track, StripState(measured, posterior, posterior.best, current=2))
+    strip = draw_strip(
+        family,
+        track,
+        StripState([SeenSource("calipers", measured, posterior.wear[0])], posterior, posterior.best, current=2),
+    )
     assert [lane.label for lane in strip.lanes] == ["3", "5", "2", "4", "1"]
     assert [lane.plain for lane in strip.lanes] == ["", "6", "3", "", ""]
     for lane in strip.lanes:
-        assert lane.mark is not None
-        assert lane.mark.solid_y is not None
-        assert lane.mark.solid_y < lane.mark.y - 5  # every tie leans the same way: the key is worn
+        (mark,) = lane.marks
+        assert mark.solid_y is not None
+        assert mark.solid_y < mark.y - 5  # every tie leans the same way: the key is worn
         assert sum(rung.shade for rung in lane.rungs) == pytest.approx(1, abs=0.01)
     assert [lane.current for lane in strip.lanes] == [False, True, False, False, False]
 

@@ -10,6 +10,8 @@ from django.test import Client
 from conftest import BenchMachine
 from web.jobs import BITTING, People, carded, cut, hang, on_the_line, read, settled
 from wryfalcon.bench.actions.prove import keep_proof, read_caliper, try_in_lock
+from wryfalcon.bench.actions.read import look_with_depth_key
+from wryfalcon.bench.actions.sources import add_source
 from wryfalcon.bench.models import ProofValue, SetUp, Tag, Trial
 from wryfalcon.bench.queries.reading import RULES_LEFT_OUT, readings_of
 from wryfalcon.demonstration.making import family_record, finished_key, type_values
@@ -90,7 +92,8 @@ def test_rules_beyond_reach_fall_back_to_macs_and_say_so(smith: Client, people: 
     document = document.replace('"source"', '"rules": {"fewest_depths": 2}, "source"')
     FamilyRecord.objects.filter(pk=record.pk).update(document=document)
     tag = hang(people, family=FamilyRecord.objects.get(pk=record.pk))
-    type_values(people["tam"], tag, "A", [0.30, 0.26, 0.29, 0.32, 0.27, 0.24])
+    source = add_source(people["tam"], tag, "A", "depth-keys")
+    look_with_depth_key(people["tam"], tag, source, "3", {})  # says something of every cut, and little of any
     assert readings_of(tag)[0].posterior is not None
     assert RULES_LEFT_OUT in words(smith, f"/tags/{tag}/read").replace("&#x27;", "'")
 

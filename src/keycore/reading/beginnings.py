@@ -19,12 +19,12 @@ from keycore.errors import BeyondReach, InputError
 from keycore.reading.likelihood import Array, Weighed
 from keycore.reading.listed import Listed, log_sum, log_totals, log_weights, weigh_each, without_faint_nodes
 
-NEGLIGIBLE = 1e-7  # share of the total that dropped beginnings may carry
+NEGLIGIBLE = 1e-5  # share of the total that dropped beginnings may carry
 LIKELIEST = 5  # nothing likelier than the last of these is ever dropped
-MOST_BEGINNINGS = 200_000  # grown in one round
+MOST_BEGINNINGS = 40_000  # grown in one round
 NUMBERS_AT_ONCE = 4_000_000
 FIRST_BEGINNINGS = 64  # kept at each cut when the first guess at the total is made
-FAINT = 1e-13  # of the total: so little that 200,000 of them carry nothing
+FAINT = 1e-13  # of the total: so little that 40,000 of them carry nothing
 NODE_MARGIN = 30.0  # logs below the best at which an offset is left out
 
 Steps = NDArray[np.int8]
@@ -47,11 +47,11 @@ class Promise:
 
 
 def weigh_beginnings(sources: Sequence[Weighed], allowed: Array, keeps: Keeps | None = None) -> Listed:
-    """Weigh every bitting that can matter, exactly; the rest carries less than 2e-7 of the total.
+    """Weigh every bitting that can matter, exactly; the rest carries less than 2e-5 of the total.
 
     Arguments: Weighed sources of one track, ``allowed`` (d, d) which depth may follow which,
     ``keeps`` the rules that are no chain, if any. Returns a Listed of the bittings that matter, the
-    five likeliest among them for certain. Raises BeyondReach when more than 200,000 beginnings
+    five likeliest among them for certain. Raises BeyondReach when more than 40,000 beginnings
     matter at one cut (too little was seen), InputError when nothing allowed explains what was seen.
 
     >>> from keycore.reading.likelihood import Weighed
@@ -76,7 +76,7 @@ def log_bound(sources: Sequence[Weighed]) -> float:
 
 
 def _that_matter(sources: Sequence[Weighed], allowed: Array, keeps: Keeps | None) -> Steps:
-    """The bittings that carry all but 1e-7 of the total, none likelier than the fifth left out."""
+    """The bittings that carry all but 1e-5 of the total, none likelier than the fifth left out."""
     promises = _promises(sources, allowed)
     log_total, fifth = _first_guess(promises, allowed, keeps, sources)
     floor = min(fifth, log_total + log(NEGLIGIBLE) - 5.0)
@@ -93,7 +93,7 @@ def _that_matter(sources: Sequence[Weighed], allowed: Array, keeps: Keeps | None
         excess = log_dropped - listed.log_total - log(NEGLIGIBLE)
         if log_dropped == -np.inf or (excess <= 0 and floor <= fifth):
             return _without_faint(listed)
-        floor = min(floor - max(excess, 0.0) - 1.0, fifth if fifth > -np.inf else floor - 20.0)
+        floor = min(floor - 1.2 * max(excess, 0.0) - 1.0, fifth if fifth > -np.inf else floor - 20.0)
 
 
 def _without_faint(listed: Listed) -> Steps:

@@ -17,8 +17,8 @@ CREATE VIEW {NAME} AS
 SELECT
     tag.id AS tag_id,
     EXISTS (
-        SELECT 1 FROM bench_calipervalue AS value JOIN bench_caliperreading AS reading ON reading.id = value.reading_id
-        WHERE reading.tag_id = tag.id AND NOT value.withdrawn
+        SELECT 1 FROM bench_sighting AS sighting JOIN bench_source AS source ON source.id = sighting.source_id
+        WHERE source.tag_id = tag.id AND NOT source.removed AND NOT sighting.withdrawn
     ) AS is_read,
     settlement.id IS NOT NULL AS is_settled,
     settlement.read_back_at IS NOT NULL AS is_read_back,

@@ -6,6 +6,7 @@ from collections.abc import Iterable
 
 from keycore.rules import Break
 from keycore.units import Unit
+from wryfalcon.bench.models import SourceKind
 from wryfalcon.bench.queries.reading import TrackReading
 from wryfalcon.drawings.strip import chance_words
 from wryfalcon.lengths import show_small
@@ -23,7 +24,7 @@ def sentence_of(reading: TrackReading, shown: Unit) -> str:
 
 
 def _wear(reading: TrackReading, shown: Unit) -> str:
-    offset = reading.posterior.offset if reading.posterior else None
+    offset = reading.offset
     if offset is None:
         return ""
     amount = show_small(reading.wear_found, reading.family.unit, shown)
@@ -60,7 +61,7 @@ def _against_nearest(reading: TrackReading) -> str:
 
 def _what_to_do(reading: TrackReading) -> str:
     posterior = reading.posterior
-    if posterior is None or posterior.measure_again is None:
+    if posterior is None or posterior.measure_again is None or reading.filled:
         return ""
     unread = reading.unread
     if unread:
@@ -70,7 +71,10 @@ def _what_to_do(reading: TrackReading) -> str:
             "The doubt is the whole key a step up or down, which no single cut settles: "
             "say how worn it looks, or bring another source."
         )
-    return f"Measure cut {reading.shown_space(posterior.measure_again)} again to be sure."
+    measures = reading.first is not None and SourceKind(reading.first.record.kind).is_typed_value
+    return (
+        f"{'Measure' if measures else 'Look at'} cut {reading.shown_space(posterior.measure_again)} again to be sure."
+    )
 
 
 def _beyond(reading: TrackReading) -> str:

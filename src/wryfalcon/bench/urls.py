@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from wryfalcon.bench.views import cut, hand_over, prove, read, set_up, settle, tags
+from wryfalcon.bench.views import cut, hand_over, prove, read, set_up, settle, sources, tags
 
 app_name = "bench"
 urlpatterns = [
@@ -14,9 +14,16 @@ urlpatterns = [
     path("tags/<int:number>/read", read.read_stage, name="read"),
     path("tags/<int:number>/read/value", read.type_value, name="type-value"),
     path("tags/<int:number>/read/withdraw", read.withdraw_value, name="withdraw-value"),
-    path("tags/<int:number>/read/describe", read.describe, name="describe-reading"),
+    path("tags/<int:number>/read/sources", sources.add, name="add-source"),
+    path("tags/<int:number>/read/describe", sources.describe, name="describe-source"),
+    path("tags/<int:number>/read/<int:source>/change", sources.change, name="change-source"),
+    path("tags/<int:number>/read/<int:source>/labels", sources.type_labels, name="type-labels"),
+    path("tags/<int:number>/read/<int:source>/grid", sources.tap_grid, name="tap-grid"),
+    path("tags/<int:number>/read/<int:source>/look", sources.look, name="look"),
+    path("tags/<int:number>/read/<int:source>/stage", sources.stage, name="stage-cut"),
     path("tags/<int:number>/settle", settle.settle_stage, name="settle"),
     path("tags/<int:number>/settle/overrule", settle.overrule_cut, name="overrule"),
+    path("tags/<int:number>/settle/fill", settle.fill_cuts, name="fill-cuts"),
     path("tags/<int:number>/settle/keep", settle.settle_tag, name="settle-tag"),
     path("tags/<int:number>/settle/read-back", settle.read_back_tag, name="read-back"),
     path("tags/<int:number>/set-up", set_up.set_up_stage, name="set-up"),

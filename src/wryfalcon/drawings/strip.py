@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
+from enum import StrEnum
 from itertools import pairwise
 
 from keycore.family import Family, Track
 from keycore.reading.decode import Posterior
-from keycore.reading.evidence import Measured
+from keycore.reading.evidence import Evidence, Flush, Looks, Measured, Rounded, Spread, Stated
 from wryfalcon.drawings.sheet import BLADE_LEFT, Sheet, px
 from wryfalcon.lengths import show_length
 
@@ -30,17 +31,31 @@ class Rung:
     ruled_out: bool
 
 
+class Shape(StrEnum):
+    """How a mark is drawn; every way of seeing has its own."""
+
+    MEASURED = "measured"  # hollow as read, solid with the wear allowed for, whiskers of 2 sd
+    ROUNDED = "rounded"  # a label that a machine rounded to
+    STATED = "stated"  # a label, or two that it lies between
+    FLUSH = "flush"
+    PROUD = "proud"  # not flush with this depth key
+    DEEPER = "deeper"  # the blank cut this deep still marks
+
+
 @dataclass(frozen=True)
 class Mark:
-    """A measured value: hollow as read, solid with the wear allowed for, whiskers of 2 sd."""
+    """What one source says of one space: where it stands in its lane and what it is in words."""
 
+    shape: Shape
+    x: float
     y: float
-    low: float
-    high: float
-    solid_y: float | None
-    solid_low: float
-    solid_high: float
     words: str
+    low: float = 0.0
+    high: float = 0.0
+    solid_x: float = 0.0
+    solid_y: float | None = None
+    solid_low: float = 0.0
+    solid_high: float = 0.0
 
 
 @dataclass(frozen=True)
@@ -52,23 +67,13 @@ class Lane:
     left: float
     width: float
     rungs: tuple[Rung, ...]
-    mark: Mark | None
+    marks: tuple[Mark, ...]
     label: str
     chance: str
     sure: bool
     plain: str  # the nearest-depth label where it differs
     overruled: bool
     current: bool
-
-    @property
-    def hollow_x(self) -> float:
-        """Where the value as read is drawn."""
-        return px(self.x - self.width * 0.2)
-
-    @property
-    def solid_x(self) -> float:
-        """Where the value with the wear allowed for is drawn."""
-        return px(self.x + self.width * 0.2)
 
 
 @dataclass(frozen=True)
@@ -91,10 +96,19 @@ def chance_words(chance: float) -> str:
 
 
 @dataclass(frozen=True)
-class StripState:
-    """What is known of one track: nothing, readings, or readings and what they mean."""
+class SeenSource:
+    """One source in the strip: what it saw, and the wear found of it."""
 
-    measured: Measured | None = None
+    name: str
+    evidence: Evidence
+    wear: tuple[Spread, Spread] | None = None
+
+
+@dataclass(frozen=True)
+class StripState:
+    """What is known of one track: nothing, sources, or sources and what they mean."""
+
+    sources: Sequence[SeenSource] = ()
     posterior: Posterior | None = None
     settled: Sequence[int] | None = None  # steps, overruled cuts put in
     overruled: Mapping[int, str] = field(default_factory=dict)  # reason by space
@@ -147,7 +161,7 @@ def _lane(sheet: Sheet, track: Track, place: int, ys: Sequence[float], width: fl
         left=px(x - width / 2),
         width=px(width),
         rungs=_rungs(track, place, ys, row, state.settled),
-        mark=_mark(sheet.family, track, place, ys, state),
+        marks=_marks(sheet.family, track, place, _Lanes(ys, x, width), state.sources),
         label="" if step is None else track.labels[step],
         chance="overruled" if is_overruled else chance_words(chance) if step is not None else "",
         sure=chance >= OVER_99,
@@ -177,28 +191,85 @@ def _rungs(
     )
 
 
-def _mark(family: Family, track: Track, place: int, ys: Sequence[float], state: StripState) -> Mark | None:
-    measured, posterior = state.measured, state.posterior
-    value = measured.values[place] if measured is not None else None
-    if measured is None or value is None:
-        return None
-    whisker = 2 * measured.sd[place]
-    allowed = None
-    if posterior is not None and posterior.offset is not None:
-        tip = posterior.tip.mean if posterior.tip else 0.0
-        allowed = value - posterior.offset.mean - tip * family.towards_tip(track)[place]
-    at = [_height_of(track, ys, v) for v in (value, value - whisker, value + whisker)]
-    solid = (
-        [_height_of(track, ys, v) for v in (allowed, allowed - whisker, allowed + whisker)]
-        if allowed is not None
-        else None
-    )
-    return Mark(
+@dataclass(frozen=True)
+class _Lanes:
+    """Where one lane stands and how high its rungs are."""
+
+    ys: Sequence[float]
+    x: float
+    width: float
+
+    def column(self, number: int, of: int) -> float:
+        """The middle of one source's share of the lane."""
+        return self.x - self.width / 2 + self.width * (number + 0.5) / of
+
+
+def _marks(family: Family, track: Track, place: int, lane: _Lanes, sources: Sequence[SeenSource]) -> tuple[Mark, ...]:
+    """Every source's marks in its own column of the lane."""
+    found: list[Mark] = []
+    for number, source in enumerate(sources):
+        column, share = lane.column(number, len(sources)), lane.width / len(sources)
+        match source.evidence:
+            case Measured():
+                found += _measured(family, track, place, source, replace(lane, x=column, width=share))
+            case Rounded(steps=steps):
+                step = steps[place]
+                found += [] if step is None else [_at_rung(Shape.ROUNDED, track, lane, column, step)]
+            case Looks(parts=parts):
+                found += [mark for part in parts for mark in _looked(part, track, place, lane, column)]
+            case Flush() | Stated() as part:
+                found += _looked(part, track, place, lane, column)
+    return tuple(found)
+
+
+def _looked(part: Flush | Stated, track: Track, place: int, lane: _Lanes, column: float) -> list[Mark]:
+    if isinstance(part, Flush):
+        seen = part.flush[place]
+        shape = Shape.FLUSH if seen else Shape.PROUD
+        return [] if seen is None else [_at_rung(shape, track, lane, column, part.step)]
+    steps = sorted(part.steps[place])
+    if len(steps) > 2:  # only deeper ones are left: the blank still marks
+        return [_at_rung(Shape.DEEPER, track, lane, column, steps[0] - 1)] if steps[0] else []
+    return [_at_rung(Shape.STATED, track, lane, column, step) for step in steps]
+
+
+SAID = {
+    Shape.ROUNDED: "a machine says {}",
+    Shape.STATED: "stated as {}",
+    Shape.FLUSH: "flush with depth {}",
+    Shape.PROUD: "not flush with depth {}",
+    Shape.DEEPER: "cut to {} it still marks",
+}
+
+
+def _at_rung(shape: Shape, track: Track, lane: _Lanes, x: float, step: int) -> Mark:
+    return Mark(shape, px(x), px(lane.ys[step]), SAID[shape].format(track.labels[step]))
+
+
+def _measured(family: Family, track: Track, place: int, source: SeenSource, lane: _Lanes) -> list[Mark]:
+    evidence = source.evidence
+    assert isinstance(evidence, Measured)
+    value = evidence.values[place]
+    if value is None:
+        return []
+    whisker = 2 * evidence.sd[place]
+    at = [_height_of(track, lane.ys, v) for v in (value, value - whisker, value + whisker)]
+    mark = Mark(
+        shape=Shape.MEASURED,
+        x=px(lane.x - lane.width * 0.2),
         y=px(at[0]),
+        words=f"cut {place + 1} read {show_length(value, family.unit, family.unit, fine=True)}, {source.name}",
         low=px(min(at)),
         high=px(max(at)),
-        solid_y=px(solid[0]) if solid else None,
-        solid_low=px(min(solid)) if solid else 0.0,
-        solid_high=px(max(solid)) if solid else 0.0,
-        words=f"cut {place + 1} read {show_length(value, family.unit, family.unit, fine=True)}",
     )
+    if source.wear is None:
+        return [mark]
+    offset, tip = source.wear
+    allowed = value - offset.mean - tip.mean * family.towards_tip(track)[place]
+    solid = [_height_of(track, lane.ys, v) for v in (allowed, allowed - whisker, allowed + whisker)]
+    return [
+        replace(
+            mark, solid_x=px(lane.x + lane.width * 0.2), solid_y=px(solid[0]),
+            solid_low=px(min(solid)), solid_high=px(max(solid)),
+        )
+    ]  # fmt: skip

@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 from typing import Any
 
-from wryfalcon.bench.models import CaliperValue, Tag
+from wryfalcon.bench.models import Sighting, Tag
 from wryfalcon.machines.models import Run
 from wryfalcon.records.models import AuditEntry
 
@@ -61,21 +61,38 @@ def _key(tag: Tag) -> dict[str, Any] | None:
 
 def readings_record(tag: Tag) -> list[dict[str, Any]]:
     """What was read of a tag's key, source by source."""
-    values = CaliperValue.objects.filter(reading__tag=tag, withdrawn=False).select_related("reading")
-    found: dict[str, dict[str, Any]] = {}
-    for value in values:
+    seen = Sighting.objects.filter(source__tag=tag, source__removed=False, withdrawn=False)
+    found: dict[int, dict[str, Any]] = {}
+    for sighting in seen.select_related("source"):
+        source = sighting.source
         reading = found.setdefault(
-            value.reading.track,
+            source.pk,
             {
-                "source": "calipers",
-                "track": value.reading.track,
-                "counted_from": value.reading.counted_from,
-                "wear": value.reading.wear,
+                "source": source.kind,
+                "title": str(source),
+                "track": source.track,
+                "counted_from": source.counted_from,
+                "wear": source.wear,
+                "counts": source.is_on,
                 "values": [],
             },
         )
-        reading["values"].append({"space": value.space, "value": value.value, "typed": value.typed})
+        reading["values"].append(_sighting(sighting))
     return list(found.values())
+
+
+def _sighting(sighting: Sighting) -> dict[str, Any]:
+    """What one look showed, without what it does not have."""
+    kept = {
+        "space": sighting.space,
+        "value": sighting.value,
+        "master": sighting.master,
+        "labels": "/".join(sighting.labels),
+        "depth": sighting.depth,
+        "seen": sighting.seen,
+        "typed": sighting.typed,
+    }
+    return {name: value for name, value in kept.items() if value not in (None, "", [])}
 
 
 def _set_up(tag: Tag) -> dict[str, Any] | None:

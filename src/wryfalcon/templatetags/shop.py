@@ -102,6 +102,12 @@ def label_at(reading: Any, cut: int) -> str:
 
 
 @register.filter
+def bitting_words(posterior: Any) -> str:
+    """The likeliest bitting of a posterior as labels."""
+    return " ".join(posterior.track.labels[step] for step in posterior.best)
+
+
+@register.filter
 def thousands(number: int) -> str:
     """A large whole number with thin spaces.
 

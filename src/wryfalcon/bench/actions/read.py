@@ -1,16 +1,20 @@
-"""Caliper values as they are typed: a second on the same cut is a repeat, and nothing is ever lost."""
+"""Values and labels as they are typed or tapped: nothing is overwritten, and nothing is ever lost."""
 
 from __future__ import annotations
 
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from django.db import transaction
+from django.db.models import Max
 
 from keycore.family import Track
+from keycore.reading.instruments import depth_under_pin
 from keycore.units import Unit
 from wryfalcon.accounts.models import User
+from wryfalcon.bench.actions.sources import calipers_of
 from wryfalcon.bench.actions.take_in import check_open
-from wryfalcon.bench.models import CaliperReading, CaliperValue, Tag, WearGrade
+from wryfalcon.bench.models import Seen, Sighting, Source, SourceKind, Tag
 from wryfalcon.bench.refusal import NotDone
 from wryfalcon.lengths import Entry, NotALength, parse_length
 from wryfalcon.records.actions import write_down
@@ -28,77 +32,170 @@ class Typed:
 
 
 @transaction.atomic
-def add_value(actor: User, tag: Tag, typed: Typed) -> Entry:
-    """Write one value down. Raises NotDone with what to type instead."""
+def add_value(actor: User, tag: Tag, typed: Typed, source: Source | None = None) -> Entry:
+    """Write one value down, for the calipers where no source is named. Raises NotDone with what to type instead."""
     check_open(tag)
     track = tag.family.track(typed.track)
-    if not 1 <= typed.space <= len(track.spaces):
-        raise NotDone(f"There is no cut {typed.space}, only 1 to {len(track.spaces)}.", "space")
+    _check_space(track, typed.space)
+    if source is not None and source.kind == SourceKind.PINS:
+        return _add_pins(actor, tag, track, typed, source)
     entry = understood(tag, track, typed)
-    reading = reading_of(tag, typed.track)
-    CaliperValue.objects.create(
-        reading=reading, space=typed.space, value=entry.value, typed=typed.text.strip()[:24], by=actor
-    )
-    write_down(Event.MEASURED, actor, tag, track=typed.track, space=typed.space, typed=typed.text.strip()[:24])
+    source = source or calipers_of(tag, typed.track)
+    _see(actor, source, {typed.space: {"value": entry.value, "typed": typed.text.strip()[:24]}})
+    write_down(Event.MEASURED, actor, tag, **_said(source), space=typed.space, typed=typed.text.strip()[:24])
     return entry
+
+
+def _add_pins(actor: User, tag: Tag, track: Track, typed: Typed, source: Source) -> Entry:
+    """A bottom pin, or ``bottom + master`` for a stack with a master pin."""
+    if source.plug is None:
+        raise NotDone("Give the plug's figure first: what root height and pin length add up to.", "plug")
+    parts = typed.text.split("+")
+    if len(parts) > 2:
+        raise NotDone("Type the bottom pin, or bottom + master.", "typed")
+    lengths = [_length(part, typed.unit, tag.family.unit) for part in parts]
+    for length in (lengths[0].value, sum(entry.value for entry in lengths)):
+        _check_depth(tag, track, depth_under_pin(length, source.plug), typed.text)
+    seen = {"value": lengths[0].value, "master": lengths[1].value if len(lengths) > 1 else None}
+    _see(actor, source, {typed.space: {**seen, "typed": typed.text.strip()[:24]}})
+    write_down(Event.MEASURED, actor, tag, **_said(source), space=typed.space, typed=typed.text.strip()[:24])
+    return lengths[0]
 
 
 def understood(tag: Tag, track: Track, typed: Typed) -> Entry:
     """A typed length in the family's unit; NotDone where it is none, or cannot be a cut of this key."""
-    family = tag.family
-    try:
-        entry = parse_length(typed.text, typed.unit, family.unit)
-    except NotALength as error:
-        raise NotDone(str(error), "typed") from None
-    highest = max(*track.values, family.blank.height if family.blank else 0.0)
-    lowest = min(track.values)
-    if not lowest / 2 <= entry.value <= highest * 1.1:
-        read = f"{entry.value:.3f} {family.unit}"
-        raise NotDone(
-            f"“{typed.text.strip()[:20]}” was read as {read}, which no cut of this key can be. "
-            f"Its depths run from {track.values[0]:g} to {track.values[-1]:g} {family.unit}.",
-            "typed",
-        )
+    entry = _length(typed.text, typed.unit, tag.family.unit)
+    _check_depth(tag, track, entry.value, typed.text)
     return entry
 
 
-def reading_of(tag: Tag, track: str) -> CaliperReading:
-    """The caliper reading of a track, begun if there is none."""
-    reading, _ = CaliperReading.objects.get_or_create(
-        tag=tag, track=track, defaults={"counted_from": tag.family.numbered_from}
-    )
-    return reading
+def _length(text: str, shop: Unit, wanted: Unit) -> Entry:
+    try:
+        return parse_length(text, shop, wanted)
+    except NotALength as error:
+        raise NotDone(str(error), "typed") from None
+
+
+def _check_depth(tag: Tag, track: Track, value: float, text: str) -> None:
+    family = tag.family
+    highest = max(*track.values, family.blank.height if family.blank else 0.0)
+    if not min(track.values) / 2 <= value <= highest * 1.1:
+        raise NotDone(
+            f"“{text.strip()[:20]}” was read as {value:.3f} {family.unit}, which no cut of this key can be. "
+            f"Its depths run from {track.values[0]:g} to {track.values[-1]:g} {family.unit}.",
+            "typed",
+        )
+
+
+def _check_space(track: Track, space: int) -> None:
+    if not 1 <= space <= len(track.spaces):
+        raise NotDone(f"There is no cut {space}, only 1 to {len(track.spaces)}.", "space")
 
 
 @transaction.atomic
-def withdraw(actor: User, tag: Tag, track: str, value: int | None = None) -> CaliperValue:
-    """Take a value back, the last one typed if none is named; it stays in the record, withdrawn."""
+def state_labels(actor: User, tag: Tag, source: Source, stated: Mapping[int, Sequence[str]]) -> None:
+    """What a machine, a part or a tool's grid says of some spaces; an empty list takes a space back.
+
+    Raises NotDone for a space or label that the family does not have.
+    """
     check_open(tag)
-    values = CaliperValue.objects.filter(reading__tag=tag, reading__track=track, withdrawn=False)
-    found = values.filter(pk=value).first() if value else values.last()
-    if found is None:
+    track = tag.family.track(source.track)
+    for space, labels in stated.items():
+        _check_space(track, space)
+        for label in labels:
+            _check_label(track, label)
+    _see(actor, source, {space: {"labels": list(labels)} for space, labels in stated.items()})
+    write_down(Event.LOOKED, actor, tag, **_said(source), labels={str(s): list(ls) for s, ls in stated.items()})
+
+
+def _check_label(track: Track, label: str) -> None:
+    if label not in track.labels:
+        raise NotDone(f"There is no depth {label[:3]}; this family has {' '.join(track.labels)}.", "labels")
+
+
+@transaction.atomic
+def look_with_depth_key(actor: User, tag: Tag, source: Source, depth: str, seen: Mapping[int, str]) -> None:
+    """One depth key, fully in: how every tumbler sits. A second look with the same key replaces the first."""
+    check_open(tag)
+    track = tag.family.track(source.track)
+    _check_label(track, depth)
+    for space in seen:
+        _check_space(track, space)
+    everywhere = {space: seen.get(space, Seen.PROUD) for space in range(1, len(track.spaces) + 1)}
+    Sighting.objects.filter(source=source, depth=depth, withdrawn=False).update(withdrawn=True)
+    _see(actor, source, {space: {"depth": depth, "seen": how} for space, how in everywhere.items()})
+    flush = [space for space, how in everywhere.items() if how == Seen.FLUSH]
+    write_down(Event.LOOKED, actor, tag, **_said(source), depth_key=depth, flush=flush)
+
+
+@transaction.atomic
+def spoil_round(actor: User, tag: Tag, source: Source, depth: str) -> None:
+    """The depth key was not fully in: that round alone is taken back, to be done again."""
+    check_open(tag)
+    spoiled = Sighting.objects.filter(source=source, depth=depth, withdrawn=False)
+    if not spoiled.update(withdrawn=True):
+        raise NotDone(f"Depth key {depth[:3]} has not been looked at.")
+    write_down(Event.READING_WITHDRAWN, actor, tag, **_said(source), depth_key=depth)
+
+
+@transaction.atomic
+def see_stage(actor: User, tag: Tag, source: Source, cut: tuple[int, str], seen: str) -> None:
+    """A space of the blank was cut to a depth: how its tumbler sits now. Never shallower than it is."""
+    check_open(tag)
+    track, (space, depth) = tag.family.track(source.track), cut
+    _check_space(track, space)
+    _check_label(track, depth)
+    if seen not in Seen.values:
+        raise NotDone("Say whether it sits flush, still marks, or cannot be told.")
+    now = [track.step(s.depth) for s in source.sightings.filter(space=space, withdrawn=False)]
+    if now and track.step(depth) < max(now):
+        raise NotDone(f"Cut {space} is at {track.labels[max(now)]} already; a blank is only ever cut deeper.")
+    _see(actor, source, {space: {"depth": depth, "seen": seen}})
+    write_down(Event.LOOKED, actor, tag, **_said(source), space=space, cut_to=depth, seen=seen)
+
+
+@transaction.atomic
+def withdraw(actor: User, tag: Tag, source: Source | None, sighting: int | None = None) -> Sighting:
+    """Take the last look of a source back, or the one named; it stays in the record, withdrawn."""
+    check_open(tag)
+    kept = Sighting.objects.filter(source=source, withdrawn=False)
+    found = kept.filter(pk=sighting).first() if sighting else kept.last()
+    if source is None or found is None:
         raise NotDone("There is nothing to take back.")
-    found.withdrawn = True
-    found.save()
-    write_down(Event.READING_WITHDRAWN, actor, tag, track=track, space=found.space, typed=found.typed)
+    together = kept.filter(look=found.look) if not sighting else kept.filter(pk=found.pk)
+    together.update(withdrawn=True)
+    write_down(Event.READING_WITHDRAWN, actor, tag, **_said(source), space=found.space, typed=found.typed)
     return found
 
 
-@transaction.atomic
-def describe_reading(actor: User, tag: Tag, track: str, counted_from: str, wear: str) -> None:
-    """Say which end the cuts are counted from and how worn the key looks.
+def labels_typed(track: Track, text: str) -> list[str | None]:
+    """A bitting as a machine prints it: ``3 5 - 4 1``, ``35-41``; a dash or a point where it says nothing.
 
-    Values already typed were counted from the old end, so changing it turns them round.
+    Raises NotDone when it is not one label for each cut.
     """
-    check_open(tag)
-    reading = reading_of(tag, track)
-    if counted_from not in ("bow", "tip") or wear not in WearGrade:
-        raise NotDone("Choose the end the cuts are counted from, and how worn the key looks.")
-    if counted_from != reading.counted_from:
-        spaces = len(tag.family.track(track).spaces)
-        for value in reading.values.all():
-            value.space = spaces + 1 - value.space
-            value.save()
-    reading.counted_from, reading.wear = counted_from, wear
-    reading.save()
-    write_down(Event.CHANGED, actor, tag, track=track, counted_from=counted_from, wear=wear)
+    wanted = len(track.spaces)
+    split = text.replace(",", " ").replace(";", " ").split()
+    if len(split) == 1 and wanted > 1 and all(len(label) == 1 for label in track.labels):
+        split = list(split[0])
+    if len(split) != wanted:
+        raise NotDone(f"{len(split)} labels for {wanted} cuts. Put a dash where it says nothing.", "labels")
+    found = [None if label in {"-", "–", ".", "?", "_"} else label.upper() for label in split]
+    known = {label.upper(): label for label in track.labels}
+    try:
+        return [None if label is None else known[label] for label in found]
+    except KeyError as error:
+        raise NotDone(
+            f"There is no depth {str(error.args[0])[:3]}; this family has {' '.join(track.labels)}.", "labels"
+        ) from None
+
+
+def _see(actor: User, source: Source, seen: Mapping[int, Mapping[str, object]]) -> None:
+    """Write down what one look showed, space by space."""
+    latest = source.sightings.aggregate(latest=Max("look"))["latest"] or 0
+    Sighting.objects.bulk_create(
+        Sighting(source=source, look=latest + 1, space=space, by=actor, **what) for space, what in sorted(seen.items())
+    )
+
+
+def _said(source: Source) -> dict[str, str]:
+    return {"track": source.track, "source": str(source)}

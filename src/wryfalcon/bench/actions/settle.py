@@ -11,12 +11,16 @@ from django.utils import timezone
 from keycore.cutting.intent import values_to_cut
 from keycore.errors import InputError
 from keycore.family import Family
+from keycore.reading.decode import BeyondRules
+from keycore.reading.filling import fill_shallowest
 from wryfalcon.accounts.models import User
 from wryfalcon.bench.actions.take_in import check_open
 from wryfalcon.bench.models import Intent, Overruling, Settlement, Tag
 from wryfalcon.bench.refusal import NotDone
 from wryfalcon.records.actions import write_down
 from wryfalcon.records.models import Event
+
+FILLED = "nothing was seen of it: the shallowest allowed"
 
 
 @dataclass(frozen=True)
@@ -43,8 +47,11 @@ class Choice:
 
 
 @transaction.atomic
-def overrule(actor: User, tag: Tag, cut: tuple[str, int], label: str, reason: str) -> None:
-    """Decide one cut otherwise than the reading says. Raises NotDone without a reason."""
+def overrule(actor: User, tag: Tag, cut: tuple[str, int], label: str, reason: str, *, filled: bool = False) -> None:
+    """Decide one cut otherwise than the reading says, or fill one that nothing was seen of.
+
+    Raises NotDone without a reason.
+    """
     check_open(tag)
     track_name, space = cut
     track = tag.family.track(track_name)
@@ -54,11 +61,38 @@ def overrule(actor: User, tag: Tag, cut: tuple[str, int], label: str, reason: st
         raise NotDone(f"There is no depth {label[:3]}; this family has {' '.join(track.labels)}.", "label")
     if not reason.strip():
         raise NotDone("Say what you saw: the reason stays with the key.", "reason")
+    kept = {"label": label, "reason": reason.strip()[:200], "filled": filled}
     Overruling.objects.filter(tag=tag, track=track_name, space=space, withdrawn=False).update(withdrawn=True)
-    Overruling.objects.create(
-        tag=tag, track=track_name, space=space, label=label, reason=reason.strip()[:200], by=actor
-    )
-    write_down(Event.OVERRULED, actor, tag, track=track_name, space=space, label=label, reason=reason.strip()[:200])
+    Overruling.objects.create(tag=tag, track=track_name, space=space, by=actor, **kept)
+    write_down(Event.OVERRULED, actor, tag, track=track_name, space=space, **kept)
+
+
+@transaction.atomic
+def fill_unread(actor: User, tag: Tag, track: str, known: Mapping[int, int]) -> None:
+    """Fill the cuts that nothing was seen of with the shallowest allowed: they can still be cut deeper.
+
+    ``known`` steps by space. Raises NotDone when the known cuts break MACS among themselves.
+    """
+    check_open(tag)
+    family_track = tag.family.track(track)
+    try:
+        steps = fill_shallowest(family_track, known)
+    except InputError as error:
+        raise NotDone(f"They cannot be filled: {error.reason}.") from None
+    for space, step in enumerate(steps, start=1):
+        if space not in known:
+            overrule(actor, tag, (track, space), family_track.labels[step], FILLED, filled=True)
+
+
+@transaction.atomic
+def take_beyond_rules(actor: User, tag: Tag, track: str, found: BeyondRules, settled: Sequence[int]) -> None:
+    """Take the bitting that breaks a rule and fits far better, cut by cut, with that as the reason."""
+    labels = tag.family.track(track).labels
+    broken = ", ".join(sorted({each.rule.replace("_", " ") for each in found.breaks}))
+    times = "over 1000" if found.times > 1000 else f"{found.times:.0f}"
+    for space, (step, own) in enumerate(zip(found.steps, settled, strict=True), start=1):
+        if step != own:
+            overrule(actor, tag, (track, space), labels[step], f"breaks {broken}, but fits {times} times better")
 
 
 @transaction.atomic

@@ -124,5 +124,5 @@ def _write_locks(tag: Tag, locks: Sequence[Baseline]) -> None:
 
 
 def _is_read(tag: Tag) -> bool:
-    read = tag.caliper_readings.filter(values__withdrawn=False).exists()
+    read = tag.sources.filter(removed=False, sightings__withdrawn=False).exists()
     return read or tag.settlements.exists()

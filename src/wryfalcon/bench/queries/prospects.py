@@ -57,15 +57,20 @@ class TrackNow:
     name: str
     steps: tuple[int, ...]
     as_is: tuple[float | None, ...]
-    sd: float
+    sd: float | None  # of one measured cut; None where the old key was not measured
 
 
 def options_of(tag: Tag, readings: Sequence[TrackReading], locks: Sequence[Lock], deeper_by: float) -> list[Option]:
-    """Restore, copy and compensate, each with the chance that the key turns freely."""
+    """Restore, copy (where there is a key to copy) and compensate, each with the chance that it turns freely."""
     now = tuple(
-        TrackNow(reading.track.name, reading.steps, tuple(reading.as_is()), reading.measured.sd[0])
+        TrackNow(
+            reading.track.name,
+            reading.steps,
+            tuple(reading.as_is()),
+            reading.measured.sd[0] if reading.measured else None,
+        )
         for reading in readings
-        if reading.steps is not None and reading.measured is not None
+        if reading.steps is not None
     )
     if len(now) < len(readings) or tag.family_record is None:
         return []
@@ -92,12 +97,13 @@ def _options(
         shift = _shift(family, now[0], felt)
     except InputError:
         shift = NEW_LOCK
-    return [_option(family, now, intent, deeper_by, making=making, shift=shift) for intent in Intent]
+    intents = [intent for intent in Intent if intent != Intent.COPY or all(track.sd is not None for track in now)]
+    return [_option(family, now, intent, deeper_by, making=making, shift=shift) for intent in intents]
 
 
 def _shift(family: Family, now: TrackNow, felt: Felt | None) -> LockShift:
     """What the old key's own cuts and how it turns say about the wear of its lock."""
-    if felt is None:
+    if felt is None or now.sd is None:
         return NEW_LOCK
     track = family.track(now.name)
     cuts = [track.values[s] if value is None else value for s, value in zip(now.steps, now.as_is, strict=True)]

@@ -1,20 +1,24 @@
-"""What was read of a key and what it means: readings, posterior, the words for it."""
+"""What was read of a key and what it means: sources, posterior, the words for it."""
 
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Mapping
-from dataclasses import dataclass
-from functools import lru_cache
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+from functools import cached_property, lru_cache
 
 from keycore.errors import BeyondReach, InputError
 from keycore.family import Family, Track
 from keycore.reading.decode import Posterior, Reading, decode
-from keycore.reading.evidence import Measured
-from keycore.reading.instruments import measured_by_caliper
+from keycore.reading.evidence import Evidence, Measured, Spread
+from keycore.reading.filling import locks_worked
+from keycore.reading.influence import Influence, influences
 from keycore.reading.wear import WearGrade
-from wryfalcon.bench.models import CaliperReading, CaliperValue, Overruling, Tag
+from wryfalcon.bench.models import Overruling, Sighting, Source, SourceKind, Tag
+from wryfalcon.bench.models import WearGrade as WearLook
+from wryfalcon.bench.queries.evidence import SourceReading
 from wryfalcon.documents import parsed
+from wryfalcon.drawings.strip import chance_words
 
 RULES_LEFT_OUT = "The family's other rules leave too many bittings to weigh one by one; only MACS was held to."
 
@@ -33,25 +37,47 @@ class CutRow:
 
 @dataclass(frozen=True)
 class TrackReading:
-    """One track as it stands: the values typed, the posterior once there are enough, overrulings."""
+    """One track as it stands: its sources, the posterior once one says something, overrulings."""
 
     family: Family
+    document: str
     track: Track
-    record: CaliperReading | None
-    values: Mapping[int, list[CaliperValue]]  # by space, family order
+    sources: Sequence[SourceReading]  # begun and not removed, switched off ones too
     overruled: Mapping[int, Overruling]
-    measured: Measured | None = None
     posterior: Posterior | None = None
     problem: str = ""
 
+    @cached_property
+    def weighed(self) -> tuple[SourceReading, ...]:
+        """The sources that count, those of a key first: what the posterior's places mean."""
+        return _that_count(self.sources)
+
+    @property
+    def first(self) -> SourceReading | None:
+        """The source that the bitting is read back against."""
+        return self.weighed[0] if self.weighed else self.sources[0] if self.sources else None
+
+    @property
+    def measured(self) -> Measured | None:
+        """The first measurement of the old key itself."""
+        return next(
+            (s.evidence for s in self.weighed if isinstance(s.evidence, Measured) and s.record.kind != SourceKind.PINS),
+            None,
+        )
+
+    @property
+    def record(self) -> Source | None:
+        """The record of the first source."""
+        return self.first.record if self.first else None
+
     @property
     def counted_from(self) -> str:
-        """The end this reading is counted from."""
-        return self.record.counted_from if self.record else self.family.numbered_from.value
+        """The end the first source is counted from."""
+        return self.first.counted_from if self.first else self.family.numbered_from.value
 
     @property
     def is_turned(self) -> bool:
-        """Whether the reading is counted from the other end than the family."""
+        """Whether the first source is counted from the other end than the family."""
         return self.counted_from != self.family.numbered_from
 
     @property
@@ -59,8 +85,13 @@ class TrackReading:
         """How worn the key is said to look."""
         return self.record.wear if self.record else WearGrade.UNSURE.value
 
+    @property
+    def wear_words(self) -> str:
+        """The same in words."""
+        return WearLook(self.wear).label
+
     def shown_space(self, space: int) -> int:
-        """A space of the family's order as it is counted in this reading, and the other way round."""
+        """A space of the family's order as the first source counts it, and the other way round."""
         return len(self.track.spaces) + 1 - space if self.is_turned else space
 
     @property
@@ -86,19 +117,101 @@ class TrackReading:
         return self.posterior.bittings[0][1]
 
     @property
+    def offset(self) -> Spread | None:
+        """What the first measurement of the old key was found to be off by, None without one."""
+        if self.posterior is None or self.measured is None:
+            return None
+        return self.posterior.offset
+
+    @property
     def wear_found(self) -> float:
         """How much metal is gone on average, family unit, positive is worn; 0 when nothing is known."""
-        offset = self.posterior.offset if self.posterior else None
+        offset = self.offset
         if offset is None:
             return 0.0
         falls = self.track.values[0] > self.track.values[-1]
         return -offset.mean if falls else offset.mean
 
     @property
+    def known(self) -> set[int]:
+        """The spaces that a source which counts, or the smith's own eye, says something of; family order."""
+        judged = {space for space, overruling in self.overruled.items() if not overruling.filled}
+        return judged.union(*(source.spaces_seen for source in self.weighed))
+
+    @property
+    def filled(self) -> list[int]:
+        """The spaces filled in without anything being seen of them, as the first source counts."""
+        return sorted(self.shown_space(space) for space, o in self.overruled.items() if o.filled)
+
+    @property
     def unread(self) -> list[int]:
-        """The cuts that have no value, as this reading is counted."""
-        spaces = range(1, len(self.track.spaces) + 1)
-        return sorted(self.shown_space(space) for space in spaces if not self.values.get(space))
+        """The cuts of which nothing is known and that are not filled, as the first source counts."""
+        open_spaces = set(range(1, len(self.track.spaces) + 1)) - self.known - set(self.overruled)
+        return sorted(self.shown_space(space) for space in open_spaces)
+
+    @property
+    def locks(self) -> dict[str, bool]:
+        """For each lock the family names, whether every cut that it has is known."""
+        return locks_worked(self.family, sorted(self.known))
+
+    @property
+    def conflicts(self) -> list[tuple[SourceReading, SourceReading, list[int]]]:
+        """The pairs of sources that cannot both be right, and the cuts where they part."""
+        found: defaultdict[tuple[int, int], list[int]] = defaultdict(list)
+        for conflict in self.posterior.conflicts if self.posterior else ():
+            found[conflict.sources].append(self.shown_space(conflict.space))
+        return [(self.weighed[a], self.weighed[b], sorted(spaces)) for (a, b), spaces in found.items()]
+
+    @property
+    def weighed_with_influence(self) -> list[tuple[SourceReading, str]]:
+        """Every source, those that are left out too, and in words what it did to the answer."""
+        did = dict(zip((source.record.pk for source in self.weighed), self.influences, strict=True))
+        return [(source, self._did(source, did.get(source.record.pk))) for source in self.sources]
+
+    def _did(self, source: SourceReading, influence: Influence | None) -> str:
+        if not source.record.is_on:
+            return "left out"
+        if not source.spaces_seen:
+            return "nothing seen yet"
+        if influence is None or self.posterior is None:
+            return "the only one that says anything" if len(self.weighed) == 1 else "without it too much is open"
+        chance = f"{chance_words(influence.chance)}"
+        if influence.without == self.posterior.best:
+            return f"without it the same, {chance}"
+        return f"without it {' '.join(self.labelled(influence.without))}, {chance}"
+
+    @cached_property
+    def influences(self) -> Sequence[Influence | None]:
+        """What would be said without each source that counts."""
+        if self.posterior is None or len(self.weighed) < 2:
+            return [None] * len(self.weighed)
+        evidence = tuple(source.evidence for source in self.weighed if source.evidence is not None)
+        return _influences(self.document, self.track.name, evidence, self.posterior.best)
+
+    @property
+    def turned_round(self) -> tuple[SourceReading, Posterior] | None:
+        """The source that agrees far better when turned, and what would then be said."""
+        place = self.posterior.turn_round if self.posterior else None
+        if place is None:
+            return None
+        evidence = [source.evidence for source in self.weighed if source.evidence is not None]
+        evidence[place] = evidence[place].turned()
+        posterior, _ = weigh(self.document, self.track.name, tuple(evidence), self.every_cut_seen)
+        return (self.weighed[place], posterior) if posterior else None
+
+    @property
+    def every_cut_seen(self) -> bool:
+        """Whether the sources together say something of every cut."""
+        return len(set().union(*(source.spaces_seen for source in self.weighed))) == len(self.track.spaces)
+
+    @property
+    def other_key(self) -> Posterior | None:
+        """The other key that a lock with master pins would take; None where there are none."""
+        pinned = [source for source in self.weighed if source.has_master_pins]
+        if not pinned:
+            return None
+        evidence = tuple(source.as_evidence(other_key=not source.record.other_key) for source in pinned)
+        return weigh(self.document, self.track.name, evidence, False)[0]
 
     @property
     def is_a_guess(self) -> bool:
@@ -142,60 +255,68 @@ class TrackReading:
         """The depth values the old key has now, where it was measured."""
         return list(self.measured.values) if self.measured else [None] * len(self.track.spaces)
 
+    def labelled(self, steps: Sequence[int]) -> list[str]:
+        """Steps as the family's labels."""
+        return [self.track.labels[step] for step in steps]
+
 
 def readings_of(tag: Tag) -> list[TrackReading]:
     """Every track of a tag's family, as it stands."""
     assert tag.family_record is not None
-    document = tag.family_record.document
-    kept = list(CaliperValue.objects.filter(reading__tag=tag, withdrawn=False).select_related("reading"))
-    records = {value.reading.track: value.reading for value in kept}
-    if len(records) < len(tag.family.tracks):
-        records |= {record.track: record for record in tag.caliper_readings.all()}
-    values: defaultdict[str, dict[int, list[CaliperValue]]] = defaultdict(dict)
-    for value in kept:
-        values[value.reading.track].setdefault(value.space, []).append(value)
+    document, family = tag.family_record.document, tag.family
+    kept: defaultdict[int, list[Sighting]] = defaultdict(list)
+    for sighting in Sighting.objects.filter(source__tag=tag, source__removed=False, withdrawn=False):
+        kept[sighting.source_id].append(sighting)
+    sources: defaultdict[str, list[SourceReading]] = defaultdict(list)
+    for source in tag.sources.filter(removed=False):
+        track = family.track(source.track)
+        sources[source.track].append(SourceReading(family, track, source, kept[source.pk]))
     overruled: defaultdict[str, dict[int, Overruling]] = defaultdict(dict)
     for overruling in tag.overrulings.filter(withdrawn=False):
         overruled[overruling.track][overruling.space] = overruling
     return [
-        weigh(document, track, records.get(track.name), values[track.name], overruled[track.name])
-        for track in tag.family.tracks
+        weigh_track(TrackReading(family, document, track, sources[track.name], overruled[track.name]))
+        for track in family.tracks
     ]
 
 
-def weigh(
-    document: str,
-    track: Track,
-    record: CaliperReading | None,
-    values: Mapping[int, list[CaliperValue]],
-    overruled: Mapping[int, Overruling],
-) -> TrackReading:
-    """Weigh what was typed for one track; too little, or what nothing explains, is said in words."""
-    family = parsed(document)
-    if not any(values.values()):
-        return TrackReading(family, track, record, values, overruled)
-    readings = tuple(tuple(v.value for v in values.get(space, [])) for space in range(1, len(track.spaces) + 1))
-    grade = WearGrade(record.wear) if record else WearGrade.UNSURE
-    measured, posterior, problem = _posterior(document, track.name, readings, grade)
-    return TrackReading(family, track, record, values, overruled, measured, posterior, problem)
+def weigh_track(reading: TrackReading) -> TrackReading:
+    """Weigh what was seen of one track; too little, or what nothing explains, is said in words."""
+    evidence = tuple(source.evidence for source in reading.weighed if source.evidence is not None)
+    if not evidence:
+        return reading
+    posterior, problem = weigh(reading.document, reading.track.name, evidence, reading.every_cut_seen)
+    return replace(reading, posterior=posterior, problem=problem)
+
+
+def _that_count(sources: Sequence[SourceReading]) -> tuple[SourceReading, ...]:
+    counting = [source for source in sources if source.record.is_on and source.evidence is not None]
+    return tuple(sorted(counting, key=lambda source: not SourceKind(source.record.kind).is_of_a_key))
 
 
 @lru_cache(maxsize=512)
-def _posterior(
-    document: str, name: str, readings: tuple[tuple[float, ...], ...], grade: WearGrade
-) -> tuple[Measured, Posterior | None, str]:
-    """The same readings mean the same thing every time a page is looked at."""
+def weigh(document: str, name: str, evidence: tuple[Evidence, ...], every_cut: bool) -> tuple[Posterior | None, str]:
+    """The same sightings mean the same thing every time a page is looked at.
+
+    Rules that are no chain wait until every cut is seen: before that too many bittings are open.
+    """
     family = parsed(document)
     track = family.track(name)
-    measured = measured_by_caliper(family, track, readings, grade)
-    has_rules = family.rules.any and all(readings)  # rules that are no chain wait until every cut is read
+    problem, has_rules = "", family.rules.any and every_cut
     for obey in ({"macs", "rules"}, {"macs"}) if has_rules else ({"macs"},):
         try:
-            reading = Reading(family, track, (measured,), frozenset(obey))
             note = RULES_LEFT_OUT if has_rules and "rules" not in obey else ""
-            return measured, decode(reading), note
+            return decode(Reading(family, track, evidence, frozenset(obey))), note
         except BeyondReach as error:
             problem = error.reason
         except InputError as error:
-            return measured, None, error.reason
-    return measured, None, problem
+            return None, error.reason
+    return None, problem
+
+
+@lru_cache(maxsize=256)
+def _influences(
+    document: str, name: str, evidence: tuple[Evidence, ...], best: tuple[int, ...]
+) -> tuple[Influence | None, ...]:
+    family = parsed(document)
+    return influences(Reading(family, family.track(name), evidence), best)

@@ -1,7 +1,8 @@
-"""Read: caliper values, one after another, from the keyboard alone."""
+"""Read: every source in the way it is seen; lengths one after another, from the keyboard alone."""
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
@@ -10,32 +11,48 @@ from django.http import HttpResponse
 from django.views.decorators.http import require_GET, require_POST
 
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
-from wryfalcon.bench.actions.read import Typed, add_value, describe_reading, withdraw
-from wryfalcon.bench.models import CaliperValue, Tag, WearGrade
+from wryfalcon.bench.actions.read import Typed, add_value, withdraw
+from wryfalcon.bench.models import OnBench, Sighting, Source, SourceKind, Tag, WearGrade
+from wryfalcon.bench.queries.evidence import SourceReading
+from wryfalcon.bench.queries.looks import looks_of
 from wryfalcon.bench.queries.reading import TrackReading, readings_of
 from wryfalcon.bench.refusal import NotDone
 from wryfalcon.bench.sentences import sentence_of
 from wryfalcon.bench.views.stage import attempt, find_tag, key_of, shop_unit, show_stage, to_stage, whole_number
-from wryfalcon.drawings.strip import StripState, draw_strip
+from wryfalcon.bench.views.strip import strip_of
+
+NO_KEY = {OnBench.LOCK, OnBench.LOCK_PARTS, OnBench.CODE}
+"""What is on the bench has no key to measure: the way of reading is chosen first."""
 
 
 @dataclass(frozen=True)
 class Row:
-    """What was typed for one cut, counted as this reading is counted."""
+    """What was typed for one cut, counted as this source is counted."""
 
     number: int
-    values: list[CaliperValue]
+    values: list[Sighting]
     mean: float | None
     spread: float | None
+    depth: float | None  # what the mean says of the key
+
+
+@dataclass(frozen=True)
+class Entry:
+    """What comes back to the page with an entry that was refused."""
+
+    at: int = 0
+    refusal: str = ""
+    typed: str = ""
 
 
 @require_GET
 @needs(Act.LOOK)
 def read_stage(request: PersonRequest, number: int) -> HttpResponse:
-    """The entry and everything typed so far."""
+    """The entry and everything seen so far."""
     tag = find_tag(number)
-    at = whole_number(request.GET.get("cut"))
-    return _show(request, tag, request.GET.get("track"), at)
+    reading = track_reading(tag, request.GET.get("track"), whole_number(request.GET.get("source")))
+    source = source_reading(tag, reading, whole_number(request.GET.get("source")))
+    return show_read(request, tag, reading, source, Entry(whole_number(request.GET.get("cut"))))
 
 
 @require_POST
@@ -43,98 +60,124 @@ def read_stage(request: PersonRequest, number: int) -> HttpResponse:
 def type_value(request: PersonRequest, number: int) -> HttpResponse:
     """One value and Enter; an empty entry passes over the cut."""
     tag = find_tag(number)
-    reading = _reading(tag, request.POST.get("track"))
+    wanted = whole_number(request.POST.get("source"))
+    reading = track_reading(tag, request.POST.get("track"), wanted)
+    source = source_reading(tag, reading, wanted)
     at = whole_number(request.POST.get("cut"))
     text = request.POST.get("typed", "")
     if text.strip():
-        typed = Typed(reading.track.name, reading.shown_space(at), text, shop_unit(request))
+        typed = Typed(reading.track.name, source.shown_space(at), text, shop_unit(request))
         try:
-            entry = add_value(request.user, tag, typed)
+            entry = add_value(request.user, tag, typed, source.record if source.record.pk else None)
         except NotDone as refusal:
-            return _show(request, tag, reading.track.name, at, refusal=refusal.says, typed=text)
+            return show_read(request, tag, reading, source, Entry(at, refusal.says, text))
         if entry.read_as:
             messages.info(request, f"“{text.strip()}” read as {entry.read_as}.")
-    return to_stage(tag, "read", f"?track={reading.track.name}&cut={_next(reading, at)}")
+    return to_source(tag, source, f"&cut={_next(source, at)}")
 
 
 @require_POST
 @needs(Act.READ_KEYS)
 def withdraw_value(request: PersonRequest, number: int) -> HttpResponse:
-    """Take the last value back, or the one named."""
+    """Take the last look back, or the value named."""
     tag = find_tag(number)
-    reading = _reading(tag, request.POST.get("track"))
+    wanted = whole_number(request.POST.get("source"))
+    reading = track_reading(tag, request.POST.get("track"), wanted)
+    source = source_reading(tag, reading, wanted)
     value = whole_number(request.POST.get("value")) or None
-    gone: list[CaliperValue] = []
-    attempt(request, lambda: gone.append(withdraw(request.user, tag, reading.track.name, value)))
-    at = reading.shown_space(gone[0].space) if gone else 1
-    return to_stage(tag, "read", f"?track={reading.track.name}&cut={at}")
+    record = source.record if source.record.pk else None
+    gone: list[Sighting] = []
+    attempt(request, lambda: gone.append(withdraw(request.user, tag, record, value)))
+    return to_source(tag, source, f"&cut={source.shown_space(gone[0].space) if gone else 1}")
 
 
-@require_POST
-@needs(Act.READ_KEYS)
-def describe(request: PersonRequest, number: int) -> HttpResponse:
-    """Which end is counted from, and how worn the key looks."""
-    tag = find_tag(number)
-    reading = _reading(tag, request.POST.get("track"))
-    counted_from, wear = request.POST.get("counted_from", ""), request.POST.get("wear", "")
-    attempt(request, lambda: describe_reading(request.user, tag, reading.track.name, counted_from, wear))
-    return to_stage(tag, "read", f"?track={reading.track.name}&cut={whole_number(request.POST.get('cut'))}")
-
-
-def _reading(tag: Tag, track: str | None) -> TrackReading:
+def track_reading(tag: Tag, track: str | None, source: int = 0) -> TrackReading:
+    """The reading of a track, or of the track a source belongs to; the first one otherwise."""
     readings = readings_of(tag)
-    return next((reading for reading in readings if reading.track.name == track), readings[0])
+    for reading in readings:
+        if any(each.record.pk == source for each in reading.sources) or reading.track.name == track:
+            return reading
+    return readings[0]
 
 
-def _next(reading: TrackReading, at: int) -> int:
+def source_reading(tag: Tag, reading: TrackReading, wanted: int) -> SourceReading:
+    """The source of that number, else the first of the track, else calipers still to be begun."""
+    for source in reading.sources:
+        if source.record.pk == wanted or not wanted:
+            return source
+    begun = Source(tag=tag, track=reading.track.name, counted_from=reading.family.numbered_from.value)
+    return reading.sources[0] if reading.sources else SourceReading(reading.family, reading.track, begun, ())
+
+
+def to_source(tag: Tag, source: SourceReading | Source, more: str = "") -> HttpResponse:
+    """Go to a source on the read stage."""
+    record = source.record if isinstance(source, SourceReading) else source
+    which = f"?source={record.pk}" if record.pk else f"?track={record.track}"
+    return to_stage(tag, "read", which + more)
+
+
+def _next(source: SourceReading, at: int) -> int:
     """The next cut; after the last, the first one that was passed over, else the last again."""
-    spaces = len(reading.track.spaces)
+    spaces = len(source.track.spaces)
     if at < spaces:
         return at + 1
-    read = {reading.shown_space(space) for space in reading.values} | {at}
+    read = {source.shown_space(space) for space in source.values} | {at}
     return next((cut for cut in range(1, spaces + 1) if cut not in read), spaces)
 
 
-def _show(
-    request: PersonRequest, tag: Tag, track: str | None, at: int, *, refusal: str = "", typed: str = ""
+def show_read(
+    request: PersonRequest, tag: Tag, reading: TrackReading, source: SourceReading, entry: Entry
 ) -> HttpResponse:
-    reading = _reading(tag, track)
+    """The stage with one source in front."""
     spaces = len(reading.track.spaces)
-    at = at if 1 <= at <= spaces else _next(reading, 0) if not reading.values else min(_first_unread(reading), spaces)
-    state = StripState(
-        measured=reading.measured,
-        posterior=reading.posterior,
-        settled=reading.steps,
-        overruled={space: o.reason for space, o in reading.overruled.items()},
-        current=reading.shown_space(at),
-    )
+    at = entry.at if 1 <= entry.at <= spaces else _first_unread(source)
+    choosing = "add" in request.GET or (not reading.sources and tag.on_bench in NO_KEY)
+    kind = SourceKind(source.record.kind)
     context: dict[str, Any] = {
         "reading": reading,
+        "source": source,
+        "kind": kind,
+        "choosing": choosing,
+        "kinds": SourceKind.choices,
         "at": at,
-        "rows": _rows(reading),
+        "rows": _rows(source),
+        "panel": PANELS[kind],
         "key": key_of(tag, {}, track=reading.track.name),
-        "strip": draw_strip(tag.family, reading.track, state),
+        "strip": strip_of(reading, source.shown_space(at) if kind.is_typed_value else None),
         "sentence": sentence_of(reading, shop_unit(request)),
         "wear_grades": WearGrade.choices,
-        "refusal": refusal,
-        "typed": typed,
-        "complete": len([row for row in _rows(reading) if row.values]) == spaces,
+        "refusal": entry.refusal,
+        "typed": entry.typed,
+        "complete": not reading.unread,
+        **looks_of(reading, source, request.GET.get("depth", "")),
     }
-    return show_stage(request, tag, "read", context, status=422 if refusal else 200)
+    return show_stage(request, tag, "read", context, status=422 if entry.refusal else 200)
 
 
-def _first_unread(reading: TrackReading) -> int:
-    spaces = len(reading.track.spaces)
-    read = {reading.shown_space(space) for space in reading.values}
-    return next((cut for cut in range(1, spaces + 1) if cut not in read), spaces)
+PANELS: Mapping[SourceKind, str] = {
+    SourceKind.CALIPERS: "bench/reading/_lengths.html",
+    SourceKind.PROBE: "bench/reading/_lengths.html",
+    SourceKind.PINS: "bench/reading/_lengths.html",
+    SourceKind.MACHINE: "bench/reading/_labels.html",
+    SourceKind.PARTS: "bench/reading/_labels.html",
+    SourceKind.DEPTH_KEYS: "bench/reading/_depth_keys.html",
+    SourceKind.GRID: "bench/reading/_grid.html",
+    SourceKind.STAGES: "bench/reading/_stages.html",
+}
 
 
-def _rows(reading: TrackReading) -> list[Row]:
+def _first_unread(source: SourceReading) -> int:
+    read = {source.shown_space(space) for space in source.values}
+    return next((cut for cut in source.spaces if cut not in read), len(source.spaces))
+
+
+def _rows(source: SourceReading) -> list[Row]:
     rows = []
-    for number in range(1, len(reading.track.spaces) + 1):
-        values = list(reading.values.get(reading.shown_space(number), []))
-        numbers = [value.value for value in values]
+    for number in source.spaces:
+        values = list(source.values.get(source.shown_space(number), []))
+        numbers = [value.value for value in values if value.value is not None]
         mean = sum(numbers) / len(numbers) if numbers else None
         spread = max(numbers) - min(numbers) if len(numbers) > 1 else None
-        rows.append(Row(number, values, mean, spread))
+        depths = [depth for depth in map(source.shown_depth, values) if depth is not None]
+        rows.append(Row(number, values, mean, spread, sum(depths) / len(depths) if depths else None))
     return rows

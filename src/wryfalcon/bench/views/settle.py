@@ -9,14 +9,23 @@ from django.views.decorators.http import require_GET, require_POST
 
 from keycore.errors import InputError
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
-from wryfalcon.bench.actions.settle import Choice, DeeperCut, overrule, read_back, settle, withdraw_overruling
+from wryfalcon.bench.actions.settle import (
+    Choice,
+    DeeperCut,
+    fill_unread,
+    overrule,
+    read_back,
+    settle,
+    take_beyond_rules,
+    withdraw_overruling,
+)
 from wryfalcon.bench.models import Intent, Settlement, Tag
 from wryfalcon.bench.queries.prospects import COMPENSATE_SHARE, choice_of, options_of
 from wryfalcon.bench.queries.reading import TrackReading, readings_of
 from wryfalcon.bench.refusal import NotDone
 from wryfalcon.bench.sentences import sentence_of
 from wryfalcon.bench.views.stage import attempt, find_tag, key_of, shop_unit, show_stage, to_stage, whole_number
-from wryfalcon.drawings.strip import StripState, draw_strip
+from wryfalcon.bench.views.strip import strip_of
 from wryfalcon.lengths import NotALength, parse_length, show_length
 
 
@@ -39,7 +48,7 @@ def settle_stage(request: PersonRequest, number: int) -> HttpResponse:
         "at": at,
         "choosing": reading.overruled.get(at),
         "key": key_of(tag, _factory(readings), track=reading.track.name),
-        "strip": _strip(reading, at),
+        "strip": strip_of(reading, at or None),
         "sentence": sentence_of(reading, shop_unit(request)),
         "options": options_of(tag, readings, list(tag.locks.all()), deeper_by),
         "deeper_by": show_length(deeper_by, tag.family.unit, shop_unit(request), fine=True),
@@ -68,6 +77,24 @@ def overrule_cut(request: PersonRequest, number: int) -> HttpResponse:
     done = attempt(request, act)
     stay = "" if done else f"&cut={cut[1]}"
     return to_stage(tag, "settle", f"?track={track}&again=1{stay}")
+
+
+@require_POST
+@needs(Act.SETTLE)
+def fill_cuts(request: PersonRequest, number: int) -> HttpResponse:
+    """Fill what was not seen with the shallowest allowed, or take the bitting that breaks a rule."""
+    tag = find_tag(number)
+    readings = readings_of(tag)
+    reading = next((r for r in readings if r.track.name == request.POST.get("track")), readings[0])
+    name, steps = reading.track.name, reading.steps
+    if steps is not None and reading.posterior is not None:
+        beyond = reading.posterior.beyond_rules
+        if "beyond" in request.POST and beyond is not None:
+            attempt(request, lambda: take_beyond_rules(request.user, tag, name, beyond, steps))
+        else:
+            known = {space: steps[space - 1] for space in reading.known}
+            attempt(request, lambda: fill_unread(request.user, tag, name, known))
+    return to_stage(tag, "settle", f"?track={name}&again=1")
 
 
 @require_POST
@@ -159,17 +186,6 @@ def _factory(readings: list[TrackReading]) -> dict[str, list[float]]:
     }
 
 
-def _strip(reading: TrackReading, at: int) -> Any:
-    state = StripState(
-        measured=reading.measured,
-        posterior=reading.posterior,
-        settled=reading.steps,
-        overruled={space: o.reason for space, o in reading.overruled.items()},
-        current=at or None,
-    )
-    return draw_strip(reading.family, reading.track, state)
-
-
 def _settled(request: PersonRequest, tag: Tag, settlement: Settlement, readings: list[TrackReading]) -> dict[str, Any]:
     """What was settled, in the order of its source and in the machine's."""
     by_track = {reading.track.name: reading for reading in readings}
@@ -186,7 +202,7 @@ def _settled(request: PersonRequest, tag: Tag, settlement: Settlement, readings:
         "reading": first,
         "readings": readings,
         "key": key_of(tag, settlement.values, _now(readings), first.track.name),
-        "strip": _strip(first, 0) if first.posterior else None,
+        "strip": strip_of(first) if first.posterior else None,
     }
 
 

@@ -1,0 +1,123 @@
+"""Beginning a source, describing it, turning it round, switching it off and on, taking it away."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from django.db import transaction
+
+from keycore.family import End
+from keycore.units import Unit
+from wryfalcon.accounts.models import User
+from wryfalcon.bench.actions.take_in import check_open
+from wryfalcon.bench.models import Source, SourceKind, Tag, WearGrade
+from wryfalcon.bench.refusal import NotDone
+from wryfalcon.lengths import NotALength, parse_length
+from wryfalcon.records.actions import write_down
+from wryfalcon.records.models import Event
+
+
+@dataclass(frozen=True)
+class Manner:
+    """How a source is read, as it came from the form; what is None stays as it is."""
+
+    counted_from: str | None = None
+    wear: str | None = None
+    name: str | None = None
+    plug: str | None = None
+    other_key: bool | None = None
+    odd_first: bool | None = None
+
+
+@transaction.atomic
+def add_source(actor: User, tag: Tag, track: str, kind: str, name: str = "") -> Source:
+    """Begin a source. Raises NotDone for a kind or track that there is not."""
+    check_open(tag)
+    if kind not in SourceKind.values or track not in [t.name for t in tag.family.tracks]:
+        raise NotDone("Choose what is read, and of which edge.")
+    source = Source.objects.create(
+        tag=tag, track=track, kind=kind, name=name.strip()[:40], counted_from=_usual_end(tag, kind)
+    )
+    write_down(Event.SOURCE_ADDED, actor, tag, track=track, source=str(source))
+    return source
+
+
+def calipers_of(tag: Tag, track: str) -> Source:
+    """The first calipers of a track, begun if there are none."""
+    found = tag.sources.filter(track=track, kind=SourceKind.CALIPERS, removed=False).first()
+    return found or Source.objects.create(tag=tag, track=track, counted_from=tag.family.numbered_from)
+
+
+def _usual_end(tag: Tag, kind: str) -> str:
+    """A lock is looked at from its face, so what is seen of it is counted from the bow's end."""
+    in_the_lock = kind in {SourceKind.DEPTH_KEYS, SourceKind.PARTS, SourceKind.PINS, SourceKind.GRID}
+    return End.BOW if in_the_lock else tag.family.numbered_from
+
+
+@transaction.atomic
+def describe_source(actor: User, tag: Tag, source: Source, manner: Manner, unit: Unit = Unit.INCH) -> None:
+    """Say which end it was counted from, how worn the key looks, and what else its kind asks.
+
+    What was already seen was counted from the old end, so changing it turns the sightings round.
+    """
+    check_open(tag)
+    if manner.counted_from not in (None, "bow", "tip") or manner.wear not in (None, *WearGrade.values):
+        raise NotDone("Choose the end the cuts are counted from, and how worn the key looks.")
+    if manner.counted_from and manner.counted_from != source.counted_from:
+        _turn(tag, source)
+        source.counted_from = manner.counted_from
+    source.wear = manner.wear or source.wear
+    source.name = source.name if manner.name is None else manner.name.strip()[:40]
+    if manner.plug is not None:
+        source.plug = _plug(tag, manner.plug, unit)
+    source.other_key = source.other_key if manner.other_key is None else manner.other_key
+    source.odd_first = source.odd_first if manner.odd_first is None else manner.odd_first
+    source.save()
+    write_down(
+        Event.SOURCE_CHANGED, actor, tag, track=source.track, source=str(source),
+        counted_from=source.counted_from, wear=source.wear,
+    )  # fmt: skip
+
+
+def _turn(tag: Tag, source: Source) -> None:
+    spaces = len(tag.family.track(source.track).spaces)
+    for sighting in source.sightings.all():
+        sighting.space = spaces + 1 - sighting.space
+        sighting.save()
+
+
+def _plug(tag: Tag, text: str, unit: Unit) -> float | None:
+    if not text.strip():
+        return None
+    try:
+        plug = parse_length(text, unit, tag.family.unit).value
+    except NotALength as error:
+        raise NotDone(str(error), "plug") from None
+    if plug <= max(tag.family.tracks[0].values):
+        raise NotDone("The plug's figure is root height and pin length together, so more than any depth.", "plug")
+    return plug
+
+
+@transaction.atomic
+def turn_source(actor: User, tag: Tag, source: Source) -> None:
+    """It was counted from the other end."""
+    other = "tip" if source.counted_from == "bow" else "bow"
+    describe_source(actor, tag, source, Manner(counted_from=other))
+
+
+@transaction.atomic
+def switch_source(actor: User, tag: Tag, source: Source) -> None:
+    """Leave a source out of the reading, or let it count again; what it saw stays."""
+    check_open(tag)
+    source.is_on = not source.is_on
+    source.save()
+    write_down(Event.SOURCE_CHANGED, actor, tag, track=source.track, source=str(source), counts=source.is_on)
+
+
+@transaction.atomic
+def remove_source(actor: User, tag: Tag, source: Source) -> None:
+    """Take a source away; it stays in the record."""
+    check_open(tag)
+    source.removed = True
+    source.save()
+    write_down(Event.SOURCE_CHANGED, actor, tag, track=source.track, source=str(source), removed=True)

@@ -1,0 +1,159 @@
+"""What was seen of a source, made into evidence for the core."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from functools import cached_property
+
+from keycore.family import Family, Track
+from keycore.reading.evidence import Evidence, Flush, Looks, Measured, Stated
+from keycore.reading.instruments import (
+    CALIPER_SD,
+    PROBE_SD,
+    depth_under_pin,
+    measured_by_caliper,
+    measured_from_pins,
+    rounded_by_machine,
+)
+from keycore.reading.staged import Seen as StageSeen
+from keycore.reading.staged import Stage, as_evidence
+from keycore.reading.wear import WearGrade
+from wryfalcon.bench.models import Seen, Sighting, Source, SourceKind
+
+GRID_TRUST = 0.95
+"""The chance that one space of a reading tool's grid is right: common practice, no source."""
+PARTS_TRUST = 0.99
+"""The chance that one stamped part was read right: common practice, no source."""
+STAGE_SEEN = {Seen.FLUSH: StageSeen.FLUSH, Seen.PROUD: StageSeen.MARKS, Seen.UNSURE: StageSeen.UNSURE}
+
+
+@dataclass(frozen=True)
+class SourceReading:
+    """One source as it stands: its record, if it has been begun, and what was seen."""
+
+    family: Family
+    track: Track
+    record: Source
+    sightings: Sequence[Sighting]  # in the order they were seen, none withdrawn
+
+    @property
+    def counted_from(self) -> str:
+        """The end this source is counted from."""
+        return self.record.counted_from
+
+    @property
+    def is_turned(self) -> bool:
+        """Whether it is counted from the other end than the family."""
+        return self.counted_from != self.family.numbered_from
+
+    def shown_space(self, space: int) -> int:
+        """A space of the family's order as it is counted in this source, and the other way round."""
+        return len(self.track.spaces) + 1 - space if self.is_turned else space
+
+    @property
+    def spaces(self) -> range:
+        """All spaces, family order."""
+        return range(1, len(self.track.spaces) + 1)
+
+    @cached_property
+    def values(self) -> Mapping[int, list[Sighting]]:
+        """The lengths typed for each space, repeats and all."""
+        found: dict[int, list[Sighting]] = {}
+        for sighting in self.sightings:
+            if sighting.value is not None:
+                found.setdefault(sighting.space, []).append(sighting)
+        return found
+
+    @cached_property
+    def labels(self) -> Mapping[int, list[str]]:
+        """The depths stated for each space; the last look stands."""
+        stated = {sighting.space: list(sighting.labels) for sighting in self.sightings}
+        return {space: labels for space, labels in stated.items() if labels}
+
+    @cached_property
+    def rounds(self) -> Mapping[str, Mapping[int, str]]:
+        """For each depth key, how each tumbler sat."""
+        found: dict[str, dict[int, str]] = {}
+        for sighting in self.sightings:
+            if sighting.depth:
+                found.setdefault(sighting.depth, {})[sighting.space] = sighting.seen
+        return found
+
+    @cached_property
+    def stages(self) -> tuple[Stage, ...]:
+        """A blank cut down: every look, in order."""
+        return tuple(
+            Stage(sighting.space, self.track.step(sighting.depth), STAGE_SEEN[Seen(sighting.seen)])
+            for sighting in self.sightings
+            if sighting.depth
+        )
+
+    @property
+    def spaces_seen(self) -> set[int]:
+        """The spaces this source says something of."""
+        return {
+            s.space for s in self.sightings if s.value is not None or s.labels or s.seen in (Seen.FLUSH, Seen.PROUD)
+        }
+
+    @property
+    def has_master_pins(self) -> bool:
+        """Whether a stack has a master pin, so that two keys turn the lock."""
+        return any(sighting.master is not None for sighting in self.sightings)
+
+    @cached_property
+    def evidence(self) -> Evidence | None:
+        """What it says to the core, family order; None where nothing was seen."""
+        return self.as_evidence(other_key=self.record.other_key) if self.spaces_seen else None
+
+    def as_evidence(self, *, other_key: bool) -> Evidence:
+        """The evidence, of the key that lifts the bottom pins or of the other one."""
+        kind = SourceKind(self.record.kind)
+        match kind:
+            case SourceKind.CALIPERS | SourceKind.PROBE:
+                sd = CALIPER_SD if kind == SourceKind.CALIPERS else PROBE_SD
+                return measured_by_caliper(self.family, self.track, self._read(), self._grade, sd)
+            case SourceKind.MACHINE:
+                labels = [self.labels.get(space, [None])[0] for space in self.spaces]
+                return rounded_by_machine(self.family, self.track, labels, self._grade)
+            case SourceKind.PINS:
+                return measured_from_pins(self.family, self.track, self._pins(other_key), self.record.plug or 0.0)
+            case SourceKind.DEPTH_KEYS:
+                return Looks(tuple(self._round(depth, seen) for depth, seen in self.rounds.items()))
+            case SourceKind.STAGES:
+                return as_evidence(self.track, self.stages)
+        steps = (self.track.steps(self.labels.get(space, [])) for space in self.spaces)
+        return Stated(tuple(map(frozenset, steps)), PARTS_TRUST if kind == SourceKind.PARTS else GRID_TRUST)
+
+    @property
+    def _grade(self) -> WearGrade:
+        return WearGrade(self.record.wear)
+
+    def _read(self) -> tuple[tuple[float, ...], ...]:
+        return tuple(tuple(s.value or 0.0 for s in self.values.get(space, [])) for space in self.spaces)
+
+    def _pins(self, other_key: bool) -> list[list[float]]:
+        """Pin lengths by space; the other key lifts bottom and master pin together where there is one."""
+        return [
+            [(s.value or 0.0) + ((s.master or 0.0) if other_key else 0.0) for s in self.values.get(space, [])]
+            for space in self.spaces
+        ]
+
+    def _round(self, depth: str, seen: Mapping[int, str]) -> Flush:
+        how = {Seen.FLUSH: True, Seen.PROUD: False}
+        return Flush(
+            self.track.step(depth),
+            tuple(how.get(Seen(seen.get(space, Seen.UNSURE))) for space in self.spaces),
+        )
+
+    def as_measured(self) -> list[float | None]:
+        """The depth values the old key has now, where this source measured them."""
+        evidence = self.evidence
+        of_key = SourceKind(self.record.kind) in {SourceKind.CALIPERS, SourceKind.PROBE}
+        return list(evidence.values) if of_key and isinstance(evidence, Measured) else [None] * len(self.track.spaces)
+
+    def shown_depth(self, sighting: Sighting) -> float | None:
+        """A typed length as a key's depth: a pin's is the plug's figure less the pin."""
+        if sighting.value is None or self.record.kind != SourceKind.PINS:
+            return sighting.value
+        return depth_under_pin(sighting.value, self.record.plug or 0.0)

@@ -1,0 +1,127 @@
+"""What the panels of depth keys, a tool's grid and a blank cut down have to show."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from keycore.reading.depth_keys import next_depth_key
+from keycore.reading.staged import NextCut, cut_so_far, next_cut
+from wryfalcon.bench.models import Seen, SourceKind
+from wryfalcon.bench.queries.evidence import SourceReading
+from wryfalcon.bench.queries.reading import TrackReading
+
+SETTLED_FROM = 0.99  # at this chance of the whole bitting no more need be looked at
+
+
+@dataclass(frozen=True)
+class Round:
+    """One depth key's look: the tumblers as this source counts them."""
+
+    depth: str
+    flush: list[int]
+    unsure: list[int]
+
+
+@dataclass(frozen=True)
+class Column:
+    """One space of a tool's grid."""
+
+    number: int  # as the source counts
+    space: int  # family order
+    stated: list[str]
+
+
+@dataclass(frozen=True)
+class Stood:
+    """One space of a blank cut down, as the source counts."""
+
+    number: int
+    depth: str
+    seen: str
+
+
+def looks_of(reading: TrackReading, source: SourceReading, depth: str) -> dict[str, Any]:
+    """What the panel of this kind of source shows beside what all panels show."""
+    match SourceKind(source.record.kind):
+        case SourceKind.DEPTH_KEYS:
+            return _depth_keys(reading, source, depth)
+        case SourceKind.GRID:
+            return {"columns": _columns(source), "depths": reading.track.labels, "is_settled": is_settled(reading)}
+        case SourceKind.STAGES:
+            return _stages(reading, source)
+    stated = [" ".join(source.labels.get(source.shown_space(n), ["-"])) for n in source.spaces]
+    return {"stated": " ".join(stated) if source.labels else ""}
+
+
+def is_settled(reading: TrackReading) -> bool:
+    """Whether the whole bitting is as good as certain."""
+    return reading.posterior is not None and reading.posterior.bittings[0][1] >= SETTLED_FROM
+
+
+def _marginals(reading: TrackReading) -> Any:
+    if reading.posterior is not None:
+        return reading.posterior.marginals
+    depths = len(reading.track.depths)
+    return np.full((len(reading.track.spaces), depths), 1 / depths)
+
+
+def _depth_keys(reading: TrackReading, source: SourceReading, wanted: str) -> dict[str, Any]:
+    labels = reading.track.labels
+    rounds = [
+        Round(
+            depth,
+            sorted(source.shown_space(space) for space, how in seen.items() if how == Seen.FLUSH),
+            sorted(source.shown_space(space) for space, how in seen.items() if how == Seen.UNSURE),
+        )
+        for depth, seen in source.rounds.items()
+    ]
+    following = next_depth_key(_marginals(reading), [labels.index(each.depth) for each in rounds])
+    suggested = labels[following] if following is not None else ""
+    return {
+        "rounds": rounds,
+        "depths": labels,
+        "depth": wanted if wanted in labels else suggested,
+        "suggested": suggested,
+        "is_settled": is_settled(reading),
+    }
+
+
+def _columns(source: SourceReading) -> list[Column]:
+    """The spaces in the order that the tool is read: key order, or odd ones first and then even."""
+    numbers = list(source.spaces)
+    if source.record.odd_first:
+        numbers = numbers[::2] + numbers[1::2]
+    return [
+        Column(number, source.shown_space(number), source.labels.get(source.shown_space(number), []))
+        for number in numbers
+    ]
+
+
+def _stages(reading: TrackReading, source: SourceReading) -> dict[str, Any]:
+    advice = next_cut(reading.track, source.stages, _marginals(reading))
+    labels = reading.track.labels
+    now = cut_so_far(len(reading.track.spaces), source.stages)
+    last = {stage.space: stage.seen for stage in source.stages}
+    return {
+        "advice": advice,
+        "advised": _advised(source, advice),
+        "depths": labels,
+        "stood": [
+            Stood(number, labels[now[space - 1]] if now[space - 1] >= 0 else "", last.get(space, ""))
+            for number in source.spaces
+            for space in [source.shown_space(number)]
+        ],
+        "is_settled": is_settled(reading),
+    }
+
+
+def _advised(source: SourceReading, advice: NextCut) -> dict[str, Any]:
+    """The advice as this source counts."""
+    return {
+        "number": source.shown_space(advice.space) if advice.space else None,
+        "depth": source.track.labels[advice.step] if advice.step is not None else "",
+        "beside": source.shown_space(advice.beside) if advice.beside else None,
+    }

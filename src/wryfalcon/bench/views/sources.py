@@ -1,0 +1,163 @@
+"""Beginning, describing, turning, switching and removing sources; labels, rounds, taps and stages."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from django.contrib import messages
+from django.http import HttpResponse
+from django.shortcuts import get_object_or_404
+from django.views.decorators.http import require_POST
+
+from keycore.family import Track
+from wryfalcon.accounts.permissions import Act, PersonRequest, needs
+from wryfalcon.bench.actions.read import labels_typed, look_with_depth_key, see_stage, spoil_round, state_labels
+from wryfalcon.bench.actions.sources import (
+    Manner,
+    add_source,
+    calipers_of,
+    describe_source,
+    remove_source,
+    switch_source,
+    turn_source,
+)
+from wryfalcon.bench.models import Seen, Source, Tag
+from wryfalcon.bench.queries.evidence import SourceReading
+from wryfalcon.bench.queries.looks import is_settled
+from wryfalcon.bench.refusal import NotDone
+from wryfalcon.bench.views.read import Entry, show_read, source_reading, to_source, track_reading
+from wryfalcon.bench.views.stage import attempt, find_tag, shop_unit, to_stage, whole_number
+
+SETTLED = "Settled, over 99 in 100: you can stop here."
+
+
+@require_POST
+@needs(Act.READ_KEYS)
+def add(request: PersonRequest, number: int) -> HttpResponse:
+    """Begin another source."""
+    tag = find_tag(number)
+    track, kind = request.POST.get("track", ""), request.POST.get("kind", "")
+    begun: list[Source] = []
+    name = request.POST.get("name", "")
+    attempt(request, lambda: begun.append(add_source(request.user, tag, track, kind, name)))
+    return to_source(tag, begun[0]) if begun else to_stage(tag, "read", f"?track={track}&add=1")
+
+
+@require_POST
+@needs(Act.READ_KEYS)
+def describe(request: PersonRequest, number: int) -> HttpResponse:
+    """Which end is counted from, how worn the key looks, and what else the kind asks."""
+    tag, posted = find_tag(number), request.POST
+    wanted = whole_number(posted.get("source"))
+    source = _find(tag, wanted) if wanted else calipers_of(tag, posted.get("track") or tag.family.tracks[0].name)
+    manner = Manner(
+        counted_from=posted.get("counted_from"),
+        wear=posted.get("wear"),
+        name=posted.get("name"),
+        plug=posted.get("plug"),
+        other_key=posted.get("other_key") == "1" if "other_key" in posted else None,
+        odd_first=posted.get("odd_first") == "1" if "odd_first" in posted else None,
+    )
+    attempt(request, lambda: describe_source(request.user, tag, source, manner, shop_unit(request)))
+    return to_source(tag, source, f"&cut={whole_number(posted.get('cut'))}")
+
+
+@require_POST
+@needs(Act.READ_KEYS)
+def change(request: PersonRequest, number: int, source: int) -> HttpResponse:
+    """Turn a source round, switch it off or on, or take it away."""
+    tag = find_tag(number)
+    found = _find(tag, source)
+    acts: dict[str, Callable[[Any, Tag, Source], None]] = {
+        "turn": turn_source, "switch": switch_source, "remove": remove_source,
+    }  # fmt: skip
+    act = acts.get(request.POST.get("do", ""))
+    if act is not None:
+        attempt(request, lambda: act(request.user, tag, found))
+    back = request.POST.get("back")
+    if back == "settle":
+        return to_stage(tag, "settle", f"?track={found.track}&again=1")
+    return to_stage(tag, "read", f"?track={found.track}") if found.removed else to_source(tag, found)
+
+
+@require_POST
+@needs(Act.READ_KEYS)
+def type_labels(request: PersonRequest, number: int, source: int) -> HttpResponse:
+    """A machine's decode or stamped parts, typed or pasted as labels."""
+    tag, found = _source_reading(number, source)
+    text = request.POST.get("labels", "")
+    try:
+        labels = labels_typed(found.track, text)
+        stated = {found.shown_space(n): [label] if label else [] for n, label in enumerate(labels, start=1)}
+        state_labels(request.user, tag, found.record, stated)
+    except NotDone as refusal:
+        reading = track_reading(tag, None, source)
+        return show_read(request, tag, reading, found, Entry(refusal=refusal.says, typed=text))
+    return _after_a_look(request, tag, found)
+
+
+@require_POST
+@needs(Act.READ_KEYS)
+def tap_grid(request: PersonRequest, number: int, source: int) -> HttpResponse:
+    """One tap on a tool's grid: a label; a second one beside it means between the two; again takes it back."""
+    tag, found = _source_reading(number, source)
+    shown, _, label = request.POST.get("tap", "").partition(":")
+    space = found.shown_space(whole_number(shown))
+    stated = _tapped(found.track, found.labels.get(space, []), label)
+    attempt(request, lambda: state_labels(request.user, tag, found.record, {space: stated}))
+    return _after_a_look(request, tag, found)
+
+
+def _tapped(track: Track, stated: list[str], label: str) -> list[str]:
+    if label in stated:
+        return [each for each in stated if each != label]
+    both = [*stated, label]
+    beside = len(stated) == 1 and label in track.labels and abs(track.step(stated[0]) - track.step(label)) == 1
+    return sorted(both, key=track.step) if beside else [label]
+
+
+@require_POST
+@needs(Act.READ_KEYS)
+def look(request: PersonRequest, number: int, source: int) -> HttpResponse:
+    """One depth key's round, or doing a spoiled one again."""
+    tag, found = _source_reading(number, source)
+    depth = request.POST.get("depth", "")
+    if "spoiled" in request.POST:
+        spoiled = request.POST["spoiled"]
+        attempt(request, lambda: spoil_round(request.user, tag, found.record, spoiled))
+        return to_source(tag, found, f"&depth={spoiled}")
+    seen = {
+        found.shown_space(whole_number(space)): how
+        for how in (Seen.FLUSH, Seen.UNSURE)
+        for space in request.POST.getlist(how)
+    }
+    attempt(request, lambda: look_with_depth_key(request.user, tag, found.record, depth, seen))
+    return _after_a_look(request, tag, found)
+
+
+@require_POST
+@needs(Act.READ_KEYS)
+def stage(request: PersonRequest, number: int, source: int) -> HttpResponse:
+    """The blank was cut one stage further: how the tumbler sits."""
+    tag, found = _source_reading(number, source)
+    cut = (found.shown_space(whole_number(request.POST.get("cut"))), request.POST.get("depth", ""))
+    seen = request.POST.get("seen", "")
+    attempt(request, lambda: see_stage(request.user, tag, found.record, cut, seen))
+    return _after_a_look(request, tag, found)
+
+
+def _after_a_look(request: PersonRequest, tag: Tag, found: SourceReading) -> HttpResponse:
+    if is_settled(track_reading(tag, found.track.name)):
+        messages.success(request, SETTLED)
+    return to_source(tag, found)
+
+
+def _find(tag: Tag, source: int) -> Source:
+    return get_object_or_404(Source, pk=source, tag=tag, removed=False)
+
+
+def _source_reading(number: int, source: int) -> tuple[Tag, SourceReading]:
+    tag = find_tag(number)
+    _find(tag, source)
+    return tag, source_reading(tag, track_reading(tag, None, source), source)

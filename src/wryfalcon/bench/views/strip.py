@@ -1,0 +1,25 @@
+"""The reading strip of a track, from what its sources saw."""
+
+from __future__ import annotations
+
+from wryfalcon.bench.queries.reading import TrackReading
+from wryfalcon.drawings.strip import SeenSource, Strip, StripState, draw_strip
+
+
+def strip_of(reading: TrackReading, current: int | None = None) -> Strip:
+    """Every source's marks in the lanes, the posterior, the settled labels."""
+    posterior = reading.posterior
+    wear = posterior.wear if posterior else (None,) * len(reading.weighed)
+    seen = [
+        SeenSource(str(source.record), source.evidence, found)
+        for source, found in zip(reading.weighed, wear, strict=True)
+        if source.evidence is not None
+    ]
+    state = StripState(
+        sources=seen,
+        posterior=posterior,
+        settled=reading.steps,
+        overruled={space: overruling.reason for space, overruling in reading.overruled.items()},
+        current=current,
+    )
+    return draw_strip(reading.family, reading.track, state)
