@@ -45,7 +45,7 @@ class KeywayFit:
     family: Family
     track: Track
     probability: float  # among the families compared, each as likely beforehand
-    turned: bool  # fits when measured from the other end than said
+    measured_from: Gauge
     overlooked: int  # spaces of the family where no cut was measured
     away: float  # the worst position, inches, once the gauge's own error is allowed for
     shift: float  # that error, inches
@@ -106,9 +106,8 @@ def _one_way(seen: Seen, family: Family, track: Track, gauge: Gauge) -> tuple[fl
     squares = float(np.square(away / POSITION_SD).sum()) + (shift / GAUGE_SD) ** 2 + size_squares
     fits = float(chi2.sf(squares, len(measured) + sizes)) >= FITS
     missing = len(expected) - len(measured)
-    turned = gauge != (seen.gauge or gauge)
     return log_chance + size, KeywayFit(
-        family, track, 0.0, turned, missing, float(np.abs(away).max()), shift, fits
+        family, track, 0.0, gauge, missing, float(np.abs(away).max()), shift, fits
     )  # fmt: skip
 
 

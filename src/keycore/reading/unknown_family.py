@@ -49,6 +49,11 @@ class FittedFamily:
     seen: tuple[int, ...]  # how many cuts of each depth were measured
     scatter: float  # sd of the depth residuals
 
+    @property
+    def table(self) -> tuple[tuple[Estimate, int], ...]:
+        """Each depth with how many cuts of it were measured."""
+        return tuple(zip(self.depths, self.seen, strict=True))
+
 
 def fit_family(keys: Sequence[MeasuredKey], sd: float) -> FittedFamily:
     """Fit an even pitch and an even depth step to the keys.

@@ -65,9 +65,9 @@ def draw_key(
         top=px(sheet.top),
         bow=bow_path(sheet),
         hole=(px(BOW_LEFT + 44), px((sheet.top + sheet.bottom) / 2)),
-        blank=_blade(sheet, {}),
-        blade=_blade(sheet, profiles or {}),
-        ghost=_blade(sheet, ghost) if ghost else "",
+        blank=outline(sheet, {}),
+        blade=outline(sheet, profiles or {}),
+        ghost=outline(sheet, ghost) if ghost else "",
         gauge_x=px(sheet.gauge_x),
         left=BLADE_LEFT,
         right=px(sheet.blade_right),
@@ -79,7 +79,7 @@ def draw_key(
     )
 
 
-def _blade(sheet: Sheet, profiles: Mapping[str, Profile]) -> str:
+def outline(sheet: Sheet, profiles: Mapping[str, Profile]) -> str:
     """The blade's outline: the first track on the upper edge, a second, or the same, on the lower."""
     names = [track.name for track in sheet.family.tracks]
     upper = profiles.get(names[0])

@@ -163,12 +163,18 @@ def _lane(sheet: Sheet, track: Track, place: int, ys: Sequence[float], width: fl
         rungs=_rungs(track, place, ys, row, state.settled),
         marks=_marks(sheet.family, track, place, _Lanes(ys, x, width), state.sources),
         label="" if step is None else track.labels[step],
-        chance="overruled" if is_overruled else chance_words(chance) if step is not None else "",
+        chance="overruled" if is_overruled else _chance(chance, width) if step is not None else "",
         sure=chance >= OVER_99,
         plain="" if plain is None or plain == step else track.labels[plain],
         overruled=is_overruled,
         current=state.current == space,
     )
+
+
+def _chance(chance: float, width: float) -> str:
+    """A lane's chance; a narrow lane has no room to say of how many."""
+    words = chance_words(chance)
+    return words if width >= WIDEST * 0.9 else words.removesuffix(" in 100")
 
 
 def _rungs(

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from dataclasses import dataclass
 from functools import lru_cache
 
@@ -15,12 +16,15 @@ from keycore.documents.family import answer_family
 from keycore.documents.parse import parse_json
 from keycore.errors import InputError
 from keycore.family import Family, Track
+from keycore.units import Unit
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.drawings.key import draw_key
 from wryfalcon.library.actions import count_blank, import_family
+from wryfalcon.library.keyway import Unknown, document_of, fit_unknown, which_keyway
 from wryfalcon.library.models import Blank, FamilyRecord
 
 LARGEST_UPLOAD = 5_000_001
+FEWEST_ROWS = 4  # keys that can be typed of an unknown family
 
 
 @dataclass(frozen=True)
@@ -99,6 +103,48 @@ def bring_in(request: PersonRequest) -> HttpResponse:
             pasted = pasted or raw.decode("utf-8", "replace")[:200_000]
     context = {"pasted": pasted, "error": error}
     return render(request, "library/bring_in.html", context, status=422 if error else 200)
+
+
+@require_GET
+@needs(Act.LOOK)
+def which(request: PersonRequest) -> HttpResponse:
+    """Which keyway is it: the library ranked by the positions of a key's cuts and its blade."""
+    asked = request.GET.dict()
+    ranked, error = [], None
+    if asked.get("positions", "").strip():
+        try:
+            ranked = which_keyway(asked, Unit(request.user.unit))
+        except InputError as wrong:
+            error = wrong
+    context = {"asked": asked, "ranked": ranked, "error": error, "any_fits": any(each.fit.fits for each in ranked)}
+    return render(request, "library/which.html", context, status=422 if error else 200)
+
+
+@require_http_methods(["GET", "POST"])
+@needs(Act.KEEP_LIBRARY)
+def measured(request: PersonRequest) -> HttpResponse:
+    """A family nobody has published, fitted from a few of its keys and saved as measured."""
+    posted = request.POST
+    unknown = Unknown(
+        positions=posted.getlist("positions") or [""] * FEWEST_ROWS,
+        depths=posted.getlist("depths") or [""] * FEWEST_ROWS,
+        about=posted.dict(),
+        unit=Unit(request.user.unit),
+    )
+    fitted, error = None, None
+    if request.method == "POST":
+        try:
+            fitted = fit_unknown(unknown)
+            if "save" in posted:
+                document = json.dumps(document_of(fitted, unknown)).encode()
+                record = import_family(request.user, document)
+                messages.success(request, f"{record.name} is in the library, as measured and not published.")
+                return redirect("library:family", slug=record.slug)
+        except InputError as wrong:
+            error = wrong
+    rows = list(zip(unknown.positions, unknown.depths, strict=False))
+    context = {"about": unknown.about, "rows": rows, "fitted": fitted, "error": error, "own": unknown.unit}
+    return render(request, "library/measured.html", context, status=422 if error else 200)
 
 
 @require_POST

@@ -122,8 +122,8 @@ class SourceReading:
                 return Looks(tuple(self._round(depth, seen) for depth, seen in self.rounds.items()))
             case SourceKind.STAGES:
                 return as_evidence(self.track, self.stages)
-        steps = (self.track.steps(self.labels.get(space, [])) for space in self.spaces)
-        return Stated(tuple(map(frozenset, steps)), PARTS_TRUST if kind == SourceKind.PARTS else GRID_TRUST)
+        stated = tuple(frozenset(map(self.track.step, self.labels.get(space, []))) for space in self.spaces)
+        return Stated(stated, PARTS_TRUST if kind == SourceKind.PARTS else GRID_TRUST)
 
     @property
     def _grade(self) -> WearGrade:

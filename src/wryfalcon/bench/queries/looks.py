@@ -78,10 +78,12 @@ def _depth_keys(reading: TrackReading, source: SourceReading, wanted: str) -> di
         )
         for depth, seen in source.rounds.items()
     ]
+    never_seen = set.intersection(*(set(each.unsure) for each in rounds)) if rounds else set()
     following = next_depth_key(_marginals(reading), [labels.index(each.depth) for each in rounds])
     suggested = labels[following] if following is not None else ""
     return {
         "rounds": rounds,
+        "never_seen": never_seen,
         "depths": labels,
         "depth": wanted if wanted in labels else suggested,
         "suggested": suggested,
@@ -115,6 +117,7 @@ def _stages(reading: TrackReading, source: SourceReading) -> dict[str, Any]:
             for space in [source.shown_space(number)]
         ],
         "is_settled": is_settled(reading),
+        "blank_now": [reading.track.values[step] if step >= 0 else None for step in now],
     }
 
 

@@ -158,7 +158,10 @@ class TrackReading:
     def conflicts(self) -> list[tuple[SourceReading, SourceReading, list[int]]]:
         """The pairs of sources that cannot both be right, and the cuts where they part."""
         found: defaultdict[tuple[int, int], list[int]] = defaultdict(list)
+        turned = self.posterior.turn_round if self.posterior else None
         for conflict in self.posterior.conflicts if self.posterior else ():
+            if turned in conflict.sources:  # that it was counted the wrong way round says it already
+                continue
             found[conflict.sources].append(self.shown_space(conflict.space))
         return [(self.weighed[a], self.weighed[b], sorted(spaces)) for (a, b), spaces in found.items()]
 

@@ -133,6 +133,7 @@ def show_read(
     at = entry.at if 1 <= entry.at <= spaces else _first_unread(source)
     choosing = "add" in request.GET or (not reading.sources and tag.on_bench in NO_KEY)
     kind = SourceKind(source.record.kind)
+    looks = looks_of(reading, source, request.GET.get("depth", ""))
     context: dict[str, Any] = {
         "reading": reading,
         "source": source,
@@ -142,16 +143,24 @@ def show_read(
         "at": at,
         "rows": _rows(source),
         "panel": PANELS[kind],
-        "key": key_of(tag, {}, track=reading.track.name),
+        "key": key_of(tag, _cut_so_far(reading, looks), track=reading.track.name),
         "strip": strip_of(reading, source.shown_space(at) if kind.is_typed_value else None),
         "sentence": sentence_of(reading, shop_unit(request)),
         "wear_grades": WearGrade.choices,
         "refusal": entry.refusal,
         "typed": entry.typed,
         "complete": not reading.unread,
-        **looks_of(reading, source, request.GET.get("depth", "")),
+        **looks,
     }
     return show_stage(request, tag, "read", context, status=422 if entry.refusal else 200)
+
+
+def _cut_so_far(reading: TrackReading, looks: Mapping[str, Any]) -> dict[str, list[float]]:
+    """A blank cut down is drawn as it is now."""
+    now, blank = looks.get("blank_now", []), reading.family.blank
+    if blank is None or not any(now):
+        return {}
+    return {reading.track.name: [blank.height if value is None else value for value in now]}
 
 
 PANELS: Mapping[SourceKind, str] = {

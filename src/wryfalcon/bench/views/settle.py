@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping, Sequence
 from typing import Any
 
+from django.contrib import messages
 from django.http import HttpResponse
+from django.shortcuts import render
 from django.views.decorators.http import require_GET, require_POST
 
 from keycore.errors import InputError
@@ -26,7 +29,14 @@ from wryfalcon.bench.refusal import NotDone
 from wryfalcon.bench.sentences import sentence_of
 from wryfalcon.bench.views.stage import attempt, find_tag, key_of, shop_unit, show_stage, to_stage, whole_number
 from wryfalcon.bench.views.strip import strip_of
+from wryfalcon.drawings.real_size import draw_real_size
 from wryfalcon.lengths import NotALength, parse_length, show_length
+
+RULER = {
+    "millimetres": [(mm, 2.0 if mm % 10 == 0 else 3.2 if mm % 5 == 0 else 4.0) for mm in range(61)],
+    "inches": [(round(25.4 * i / 16, 4), 9.4 if i % 16 == 0 else 8.4 if i % 8 == 0 else 7.4) for i in range(33)],
+}
+"""Where the marks of the printed ruler stand and how long they are, mm."""
 
 
 @require_GET
@@ -55,6 +65,40 @@ def settle_stage(request: PersonRequest, number: int) -> HttpResponse:
         "unread": [r.track.name for r in readings if r.steps is None],
     }
     return show_stage(request, tag, "settle", context)
+
+
+@require_GET
+@needs(Act.LOOK)
+def real_size(request: PersonRequest, number: int) -> HttpResponse:
+    """The key to be cut and the old one at 1:1 and larger, for paper."""
+    tag = find_tag(number)
+    readings = readings_of(tag)
+    settlement = tag.settlement
+    planned = settlement.values if settlement else _factory(readings)
+    if len(planned) < len(readings):
+        return to_stage(tag, "settle")
+    old, partly = _as_it_is(readings, planned)
+    try:
+        sizes = draw_real_size(tag.family, planned, old)
+    except InputError as error:
+        messages.error(request, f"It cannot be drawn: {error.reason}.")
+        return to_stage(tag, "settle")
+    bitting = settlement.bitting if settlement else {r.track.name: r.labels for r in readings}
+    context = {"tag": tag, "sizes": sizes, "partly": partly, "bitting": bitting.values(), **RULER}
+    return render(request, "bench/real_size.html", context)
+
+
+def _as_it_is(
+    readings: list[TrackReading], planned: Mapping[str, Sequence[float]]
+) -> tuple[dict[str, list[float]], bool]:
+    """The old key's edges where it was measured at all, and whether a cut had to be taken as settled."""
+    old, partly = {}, False
+    for reading in readings:
+        values, name = reading.as_is(), reading.track.name
+        if any(value is not None for value in values):
+            partly = partly or None in values
+            old[name] = [p if v is None else v for p, v in zip(planned[name], values, strict=True)]
+    return (old if len(old) == len(readings) else {}), partly
 
 
 @require_POST

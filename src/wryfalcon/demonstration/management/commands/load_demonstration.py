@@ -12,6 +12,7 @@ from django.db import transaction
 
 from wryfalcon.accounts.models import User
 from wryfalcon.demonstration.open_jobs import hang_open_tags
+from wryfalcon.demonstration.other_ways import hang_other_ways
 from wryfalcon.demonstration.past import fill_history
 from wryfalcon.demonstration.shop import furnish
 from wryfalcon.machines.models import DriverKind, Machine
@@ -34,5 +35,6 @@ class Command(BaseCommand):
                 people = furnish()
                 fill_history(people)
                 hang_open_tags(people)
+                hang_other_ways(people)
             self.stdout.write("The demonstration shop is loaded.")
         Machine.objects.filter(driver=DriverKind.BENCH).update(port=port)

@@ -1,0 +1,110 @@
+"""Jobs on the bench that are read otherwise than with calipers alone."""
+
+from __future__ import annotations
+
+from wryfalcon.accounts.models import User
+from wryfalcon.bench.actions.read import Typed, add_value, look_with_depth_key, see_stage, state_labels
+from wryfalcon.bench.actions.sources import Manner, add_source, describe_source
+from wryfalcon.bench.actions.take_in import Baseline, Job, take_in
+from wryfalcon.bench.models import OnBench, Seen, Source, SourceKind, Tag
+from wryfalcon.demonstration.making import family_record, type_values
+
+LIGHTHOUSE = ["2", "3", "1", "2", "4", "3"]
+"""What the boot locker's wafers are, its lock having the first six spaces of eight."""
+PIER = ["2", "4", "1", "3", "5", "3"]
+ALLOTMENT = ["2", "4", "3", "1"]
+
+
+def hang_other_ways(people: dict[str, User]) -> None:
+    """A lock seen through depth keys, a key read three ways, pins with a master, a blank cut down."""
+    _half_a_lock(people)
+    _three_ways(people)
+    _pins(people)
+    _cut_down(people)
+
+
+def _half_a_lock(people: dict[str, User]) -> None:
+    tag = take_in(
+        people["wren"],
+        Job(
+            title="Boot locker and engine cover, no key left",
+            customer="Captain Ruan",
+            on_bench=OnBench.PART_LOCK,
+            family=family_record("lighthouse-eight"),
+            authority="owner's papers seen",
+            locks=[Baseline("Boot locker")],
+        ),
+    )
+    source = add_source(people["tam"], tag, tag.family.tracks[0].name, SourceKind.DEPTH_KEYS, "boot locker")
+    for depth in ("2", "3", "1"):
+        seen = {space: Seen.FLUSH for space, label in enumerate(LIGHTHOUSE, start=1) if label == depth}
+        unsure = dict.fromkeys((7, 8), Seen.UNSURE)  # the lock has no tumbler there
+        look_with_depth_key(people["tam"], tag, source, depth, {**unsure, **seen})
+
+
+def _three_ways(people: dict[str, User]) -> None:
+    """The worn key, an old copy, and a machine's decode that was read off from the tip."""
+    tag = take_in(
+        people["wren"],
+        Job(
+            title="Pier kiosk, worn key and an old copy",
+            customer="Pier Master",
+            on_bench=OnBench.WORN_KEY,
+            family=family_record("pier-six"),
+            authority="pier office card",
+            locks=[Baseline("Kiosk shutter", "free", "snags", "free")],
+        ),
+    )
+    track = tag.family.tracks[0]
+    steps = track.steps(PIER)
+    worn = [track.values[s] - w for s, w in zip(steps, (0.0066, 0.0072, 0.0081, 0.0079, 0.0094, 0.0098), strict=True)]
+    copy = [track.values[s] - w for s, w in zip(steps, (0.0031, 0.0020, 0.0034, 0.0022, 0.0029, 0.0035), strict=True)]
+    type_values(people["tam"], tag, track.name, worn)
+    _type(people["tam"], tag, add_source(people["tam"], tag, track.name, SourceKind.CALIPERS, "old copy"), copy)
+    machine = add_source(people["tam"], tag, track.name, SourceKind.MACHINE)
+    said = [PIER[0], "5", "2", "4", "5", "4"]  # one deep where the wear carried it over
+    state_labels(people["tam"], tag, machine, {s: [label] for s, label in enumerate(reversed(said), start=1)})
+
+
+def _pins(people: dict[str, User]) -> None:
+    tag = take_in(
+        people["wren"],
+        Job(
+            title="Wardrobe lock in pieces",
+            customer="Saltmarsh Players",
+            on_bench=OnBench.LOCK_PARTS,
+            family=family_record("harbour-five"),
+            authority="stage manager, known",
+        ),
+    )
+    track = tag.family.tracks[0]
+    source = add_source(people["tam"], tag, track.name, SourceKind.PINS, "wardrobe plug")
+    describe_source(people["tam"], tag, source, Manner(plug="0.500"))
+    for space, (label, master) in enumerate(zip("24153", ("", "+0.020", "", "", "+0.020"), strict=True), start=1):
+        length = 0.5 - track.values[track.step(label)]
+        add_value(people["tam"], tag, Typed(track.name, space, f"{length:.3f}{master}", tag.family.unit), source)
+
+
+def _cut_down(people: dict[str, User]) -> None:
+    tag = take_in(
+        people["wren"],
+        Job(
+            title="Plot 31 shed, lock and no key",
+            customer="Dunmere Allotments",
+            on_bench=OnBench.LOCK,
+            family=family_record("allotment-four"),
+            authority="society card seen",
+        ),
+    )
+    track = tag.family.tracks[0]
+    source = add_source(people["tam"], tag, track.name, SourceKind.STAGES)
+    for depth in track.labels[:2]:
+        for space, label in enumerate(ALLOTMENT, start=1):
+            if track.step(depth) <= track.step(label):
+                seen = Seen.FLUSH if label == depth else Seen.PROUD
+                see_stage(people["tam"], tag, source, (space, depth), seen)
+
+
+def _type(actor: User, tag: Tag, source: Source, values: list[float]) -> None:
+    for space, value in enumerate(values, start=1):
+        add_value(actor, tag, Typed(source.track, space, f"{value:.4f}", tag.family.unit), source)
