@@ -7,6 +7,7 @@ import pytest
 from browser.smith import Smith
 from wryfalcon.accounts.models import User
 from wryfalcon.demonstration.open_jobs import hang_open_tags
+from wryfalcon.demonstration.other_ways import hang_other_ways
 from wryfalcon.demonstration.past import fill_history
 
 VIEWS = {
@@ -15,6 +16,10 @@ VIEWS = {
     "set up": "/tags/437/set-up", "choose": "/tags/437/set-up?choose=1", "card": "/tags/437/set-up/card",
     "cut": "/tags/435/cut", "prove": "/tags/434/prove", "hand over": "/tags/434/hand-over", "library": "/library/",
     "family": "/library/theatre-six", "bring in": "/library/bring-in", "machines": "/machines/",
+    "depth keys": "/tags/441/read", "half a lock": "/tags/441/settle", "three sources": "/tags/442/read",
+    "three settled": "/tags/442/settle", "pins": "/tags/443/read", "cut down": "/tags/444/read",
+    "another source": "/tags/440/read?add=1", "real size": "/tags/442/real-size", "measured": "/library/measured",
+    "which": "/library/which?positions=0.162+0.271+0.38+0.49+0.602+0.713",
     "records": "/records/", "find": "/records/find?q=hut", "bring back": "/records/bring-back",
 }  # fmt: skip
 
@@ -25,6 +30,7 @@ def demonstration(smith: Smith) -> Smith:
     people = {person.username: person for person in User.objects.all()}
     fill_history(people)
     hang_open_tags(people)
+    hang_other_ways(people)
     smith.log_in("orla")
     return smith
 
@@ -99,3 +105,36 @@ def test_the_address_holds_the_truth_and_back_works(demonstration: Smith) -> Non
     demonstration.go("/library/")
     demonstration.page.go_back()
     demonstration.sees("Cut 2 of 4")
+
+
+def test_a_lock_is_read_with_depth_keys_by_the_keyboard_alone(demonstration: Smith) -> None:
+    """The last key of the round: one wafer flush; the two that the lock lacks are remembered."""
+    demonstration.go("/tags/441/read")
+    assert demonstration.page.locator("input[name=unsure]:checked").count() == 2
+    demonstration.press("5")
+    assert demonstration.page.locator("input[name=flush]:checked").get_attribute("value") == "5"
+    demonstration.press("g")
+    demonstration.sees("Every depth key has been looked at.")
+    demonstration.press("g")
+    demonstration.sees("Nothing was seen of cut 7, 8.")
+    demonstration.reach("button[name=fill]")
+    demonstration.press("Enter")
+    demonstration.sees("cut 7, 8 filled in, not seen")
+    assert demonstration.complaints == []
+
+
+def test_a_tool_grid_is_tapped_and_a_wrong_way_round_is_turned(demonstration: Smith) -> None:
+    demonstration.go("/tags/440/read?add=1")
+    demonstration.reach("button[value=grid]")
+    demonstration.press("Enter")
+    demonstration.page.wait_for_selector("#tap-1-1")
+    for tap in ("#tap-1-2", "#tap-2-4", "#tap-3-3", "#tap-4-1"):
+        demonstration.reach(tap)
+        demonstration.press("Enter")
+        demonstration.page.wait_for_selector(f"{tap}[aria-pressed=true]")
+    demonstration.go("/tags/442/settle")
+    demonstration.sees("A machine's decode looks counted from the other end.")
+    demonstration.reach("button[value=turn]")
+    demonstration.press("Enter")
+    demonstration.page.wait_for_selector("text=looks counted from the other end", state="detached")
+    assert demonstration.complaints == []

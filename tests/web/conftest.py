@@ -19,6 +19,12 @@ def people(db: None) -> dict[str, User]:
 
 
 @pytest.fixture
+def owner(people: dict[str, User], client: Client) -> Client:
+    client.force_login(people["orla"])
+    return client
+
+
+@pytest.fixture
 def smith(people: dict[str, User], client: Client) -> Client:
     """A browser in which Tam, the smith, is logged in."""
     client.force_login(people["tam"])

@@ -105,7 +105,7 @@ def document_of(fitted: FittedFamily, unknown: Unknown) -> dict[str, Any]:
         "source": f"measured from {fitted.keys} keys by this shop, not published",
     }  # fmt: skip
     blank = {name: _one(about, name, unit, unit) for name in ("height", "thickness", "length")}
-    if about.get("blank") and blank["height"] and blank["length"]:
-        kept = {name: round(value, places) for name, value in blank.items() if value}
-        document["blank"] = {"code": about["blank"], **kept}
+    if about.get("blank", "").strip() or any(blank.values()):
+        kept = {name: round(value, places) for name, value in blank.items() if value is not None}
+        document["blank"] = {"code": about.get("blank", "").strip(), **kept}
     return document

@@ -1,7 +1,7 @@
 /* Keys for the whole application. Everything works without this file, with a mouse or the tab key. */
 "use strict";
 
-const isTyping = (target) => target.closest("input, select, textarea, dialog[open]") !== null;
+const isTyping = (target) => target.closest("input:not([type=checkbox], [type=radio]), select, textarea, dialog[open]") !== null;
 const find = (selector) => document.querySelector(selector);
 const press = (selector) => find(selector)?.click();
 const ROOMS = { b: 0, l: 1, m: 2, r: 3 };
@@ -51,6 +51,15 @@ function stepCut(event) {
   link.click();
 }
 
+/* Read, depth keys: a digit marks that tumbler flush, with Shift unsure. */
+function markTumbler(event) {
+  const digit = /^(?:Digit|Numpad)([1-9])$/.exec(event.code)?.[1];
+  const box = digit && find(`[data-looks] input[name=${event.shiftKey ? "unsure" : "flush"}][value="${digit}"]`);
+  if (!box) return false;
+  box.click();
+  return true;
+}
+
 document.addEventListener("keydown", (event) => {
   if (event.ctrlKey || event.metaKey || event.altKey) return;
   if (event.target.matches("[data-value-entry]") && ["ArrowUp", "ArrowDown"].includes(event.key)) return stepCut(event);
@@ -62,6 +71,7 @@ document.addEventListener("keydown", (event) => {
     if (event.key === "ArrowDown" && stepDepth(1)) return event.preventDefault();
     if (event.key.length === 1 && setDepth(event.key)) return event.preventDefault();
   }
+  if (markTumbler(event)) return event.preventDefault();
   if (event.key in KEYS) return event.preventDefault(), KEYS[event.key]();
   if (event.key in ROOMS) press(`.head nav a:nth-of-type(${ROOMS[event.key] + 1})`);
 });

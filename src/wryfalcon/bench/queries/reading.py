@@ -192,15 +192,21 @@ class TrackReading:
         return _influences(self.document, self.track.name, evidence, self.posterior.best)
 
     @property
-    def turned_round(self) -> tuple[SourceReading, Posterior] | None:
-        """The source that agrees far better when turned, and what would then be said."""
+    def turned_round(self) -> list[tuple[SourceReading, Posterior]]:
+        """The source that agrees far better when turned, and what would then be said.
+
+        Of two sources that agree once one is turned, nothing says which was counted wrongly: both.
+        """
         place = self.posterior.turn_round if self.posterior else None
         if place is None:
-            return None
+            return []
+        places = range(2) if len(self.weighed) == 2 else [place]
+        return [(self.weighed[p], turned) for p in places if (turned := self._with_turned(p)) is not None]
+
+    def _with_turned(self, place: int) -> Posterior | None:
         evidence = [source.evidence for source in self.weighed if source.evidence is not None]
         evidence[place] = evidence[place].turned()
-        posterior, _ = weigh(self.document, self.track.name, tuple(evidence), self.every_cut_seen)
-        return (self.weighed[place], posterior) if posterior else None
+        return weigh(self.document, self.track.name, tuple(evidence), self.every_cut_seen)[0]
 
     @property
     def every_cut_seen(self) -> bool:
