@@ -97,6 +97,10 @@ def test_a_second_value_is_a_repeat_and_undo_takes_the_last_back(smith: Client, 
     smith.post(f"/tags/{tag}/read/withdraw", {"track": "A"})
     assert readings_of(tag)[0].as_is()[0] == pytest.approx(0.284)
     assert Sighting.objects.filter(withdrawn=True).count() == 1
+    smith.post(f"/tags/{tag}/read/value", {"track": "A", "cut": "1", "typed": "0.288"})
+    wrong = Sighting.objects.filter(withdrawn=False).earliest("id")
+    smith.post(f"/tags/{tag}/read/withdraw", {"source": wrong.source_id, "value": wrong.pk})  # not the last one
+    assert readings_of(tag)[0].as_is()[0] == pytest.approx(0.288)
 
 
 @pytest.mark.parametrize(

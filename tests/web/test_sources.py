@@ -27,7 +27,9 @@ from wryfalcon.bench.models import OnBench, Sighting, Source, Tag
 from wryfalcon.bench.queries.reading import TrackReading, readings_of
 from wryfalcon.bench.refusal import NotDone
 from wryfalcon.demonstration.making import family_record, type_values
+from wryfalcon.library.actions import import_family
 from wryfalcon.library.models import FamilyRecord
+from wryfalcon.machines.models import Cutter, Machine
 
 pytestmark = pytest.mark.django_db
 
@@ -310,3 +312,46 @@ def test_a_family_nobody_published_is_measured_fitted_and_kept_as_measured(owner
     refused = owner.post("/library/measured", {**typed, "depths": ["0.3 0.3"] * 4})
     assert refused.status_code == 422
     assert "6 positions and 6 depths are wanted" in refused.content.decode()
+
+
+NOT_DRAWN = [
+    {
+        "format": "wry-falcon.family/1", "id": "lever-five", "name": "Lever five", "kind": "lever", "unit": "mm",
+        "gauge": "tip", "numbered_from": "tip", "blank": {"code": "L5", "height": 12, "thickness": 3, "length": 16},
+        "tracks": [{"name": "A", "spaces": [1.5, 4, 6.5, 9, 11.5],
+                    "depths": [{"label": str(k), "value": 11 - 0.6 * k} for k in range(6)]}],
+    },
+    {
+        "format": "wry-falcon.family/1", "id": "ring-seven", "name": "Ring seven", "kind": "tubular", "unit": "in",
+        "gauge": "tip", "numbered_from": "bow",
+        "tracks": [{"name": "A", "spaces": [330, 280, 230, 180, 130, 80, 30],
+                    "depths": [{"label": str(k), "value": 0.016 * k} for k in range(1, 9)]}],
+    },
+    {
+        "format": "wry-falcon.family/1", "id": "no-blank", "name": "No blank", "kind": "edge", "unit": "in",
+        "gauge": "shoulder", "numbered_from": "bow",
+        "tracks": [{"name": "A", "spaces": [0.2, 0.35],
+                    "depths": [{"label": str(k), "value": 0.33 - 0.02 * k} for k in range(1, 5)]}],
+    },
+]  # fmt: skip
+
+
+@pytest.mark.parametrize("document", NOT_DRAWN, ids=lambda document: document["kind"])
+def test_kinds_that_are_not_drawn_can_still_be_read_settled_and_put_on_paper(
+    smith: Client, people: People, document: dict[str, object]
+) -> None:
+    """A lever key by witness marks and the like: read and settled in full, and refused in words at the machine."""
+    record = import_family(people["orla"], json.dumps(document).encode())
+    tag = hang(people, family=record, on_bench=OnBench.LOCK)
+    source = begun(people, tag, "stages")
+    for space in range(1, len(record.family.tracks[0].spaces) + 1):
+        smith.post(f"/tags/{tag}/read/{source.pk}/stage", {"cut": space, "depth": "3", "seen": "flush"})
+    assert set(reading_of(tag).labels) == {"3"}
+    assert "is not drawn to scale here" in words(smith, f"/tags/{tag}/read")
+    smith.post(f"/tags/{tag}/settle/keep", {"intent": "restore"})
+    smith.post(f"/tags/{tag}/settle/read-back")
+    for stage in ("take-in", "read", "settle", "set-up", "cut", "prove", "hand-over", "job-card.pdf", "record.json"):
+        assert smith.get(f"/tags/{tag}/{stage}").status_code == 200
+    fitting = {"machine": Machine.objects.all()[0].pk, "cutter": Cutter.objects.all()[0].pk, "style": "plunged"}
+    refused = smith.post(f"/tags/{tag}/set-up/choose", fitting, follow=True)
+    assert "It cannot be cut from here: " in refused.content.decode()

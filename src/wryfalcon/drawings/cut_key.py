@@ -11,16 +11,21 @@ from keycore.family import Family
 from keycore.proving.prospect import edge_of
 from wryfalcon.documents import parsed
 from wryfalcon.drawings.key import KeyDrawing, draw_key
+from wryfalcon.drawings.sheet import is_drawable
 
 Values = Mapping[str, Sequence[float]]
 Frozen = tuple[tuple[str, tuple[float, ...]], ...]
 
 
-def draw_cut_key(document: str, values: Values, ghost: Values | None = None, track: str | None = None) -> KeyDrawing:
-    """The key of a family document cut to its values, another key as an outline over it.
+def draw_cut_key(
+    document: str, values: Values, ghost: Values | None = None, track: str | None = None
+) -> KeyDrawing | None:
+    """The key of a family document cut to its values, another key as an outline over it; None if it cannot be drawn.
 
     Values go by track; a side that is cut with the key turned over may have its own, as machines name it.
     """
+    if not is_drawable(parsed(document)):
+        return None
     return _drawn(document, _frozen(values), _frozen(ghost or {}), track)
 
 

@@ -100,6 +100,11 @@ class Sheet:
         return self.top + height * self.scale if lower else self.bottom - height * self.scale
 
 
+def is_drawable(family: Family) -> bool:
+    """Whether a family's keys can be drawn to scale here: an edge that a wheel follows, on a blank of known size."""
+    return family.blank is not None and family.kind.is_profiled
+
+
 def bow_path(sheet: Sheet) -> str:
     """The bow: a plain shape of our own, a shield lying on its side."""
     half = sheet.half * sheet.scale

@@ -10,7 +10,7 @@ from itertools import pairwise
 from keycore.family import Family, Track
 from keycore.reading.decode import Posterior
 from keycore.reading.evidence import Evidence, Flush, Looks, Measured, Rounded, Spread, Stated
-from wryfalcon.drawings.sheet import BLADE_LEFT, Sheet, px
+from wryfalcon.drawings.sheet import BLADE_LEFT, WIDTH, Sheet, is_drawable, px
 from wryfalcon.lengths import show_length
 
 LANE_TOP = 62.0  # below the blade
@@ -117,12 +117,11 @@ class StripState:
 
 def draw_strip(family: Family, track: Track, state: StripState) -> Strip:
     """Draw the lanes under a key: rungs alone, then what was measured, then what it means."""
-    sheet = Sheet.of(family)
-    top = sheet.bottom + LANE_TOP
+    xs, top = _lane_places(family, track)
     ys = _rung_heights(track, top)
-    spacing = min((abs(x - y) for x, y in pairwise([sheet.x(s) for s in track.spaces])), default=WIDEST * 2)
+    spacing = min((abs(x - y) for x, y in pairwise(xs)), default=WIDEST * 2)
     width = min(WIDEST, spacing * 0.84)
-    lanes = tuple(_lane(sheet, track, place, ys, width, state) for place in range(len(track.spaces)))
+    lanes = tuple(_lane(family, track, place, _Lanes(ys, x, width), state) for place, x in enumerate(xs))
     ladder_x = min(lane.left for lane in lanes) - 10
     ladder = tuple(
         (px(y), f"{depth.label} · {show_length(depth.value, family.unit, family.unit)}")
@@ -130,6 +129,15 @@ def draw_strip(family: Family, track: Track, state: StripState) -> Strip:
     )
     bottom = top + LANE_HEIGHT
     return Strip(px(top), px(bottom), px(bottom + 74), lanes, px(max(ladder_x, BLADE_LEFT - 140)), ladder)
+
+
+def _lane_places(family: Family, track: Track) -> tuple[list[float], float]:
+    """Where the lanes stand and where they begin: under the key's own spaces, or side by side without a drawing."""
+    if is_drawable(family):
+        sheet = Sheet.of(family)
+        return [sheet.x(space) for space in track.spaces], sheet.bottom + LANE_TOP
+    apart = min(WIDEST * 1.2, (WIDTH - BLADE_LEFT) / (len(track.spaces) + 1))
+    return [BLADE_LEFT + apart * (place + 0.5) for place in range(len(track.spaces))], LANE_TOP
 
 
 def _rung_heights(track: Track, top: float) -> list[float]:
@@ -147,8 +155,8 @@ def _height_of(track: Track, ys: Sequence[float], value: float) -> float:
     return min(max(y, ys[0] - 22), ys[-1] + 22)
 
 
-def _lane(sheet: Sheet, track: Track, place: int, ys: Sequence[float], width: float, state: StripState) -> Lane:
-    x, space = sheet.x(track.spaces[place]), place + 1
+def _lane(family: Family, track: Track, place: int, lane: _Lanes, state: StripState) -> Lane:
+    x, width, space = lane.x, lane.width, place + 1
     posterior = state.posterior
     row = posterior.marginals[place] if posterior is not None else None
     step = state.settled[place] if state.settled is not None else None
@@ -160,8 +168,8 @@ def _lane(sheet: Sheet, track: Track, place: int, ys: Sequence[float], width: fl
         x=px(x),
         left=px(x - width / 2),
         width=px(width),
-        rungs=_rungs(track, place, ys, row, state.settled),
-        marks=_marks(sheet.family, track, place, _Lanes(ys, x, width), state.sources),
+        rungs=_rungs(track, place, lane.ys, row, state.settled),
+        marks=_marks(family, track, place, lane, state.sources),
         label="" if step is None else track.labels[step],
         chance="overruled" if is_overruled else _chance(chance, width) if step is not None else "",
         sure=chance >= OVER_99,

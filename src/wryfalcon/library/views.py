@@ -19,6 +19,7 @@ from keycore.family import Family, Track
 from keycore.units import Unit
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.drawings.key import draw_key
+from wryfalcon.drawings.sheet import is_drawable
 from wryfalcon.library.actions import count_blank, import_family
 from wryfalcon.library.keyway import Unknown, document_of, fit_unknown, which_keyway
 from wryfalcon.library.models import Blank, FamilyRecord
@@ -50,7 +51,7 @@ def family(request: PersonRequest, slug: str) -> HttpResponse:
     """One family, drawn to scale."""
     record = get_object_or_404(FamilyRecord.objects.prefetch_related("blanks"), slug=slug)
     found = record.family
-    drawable = found.blank is not None and found.kind.is_profiled
+    drawable = is_drawable(found)
     return render(
         request,
         "library/family.html",
@@ -71,8 +72,7 @@ def preview(request: PersonRequest) -> HttpResponse:
     wanted = request.GET.get("family", "")
     record = FamilyRecord.objects.filter(pk=int(wanted)).first() if wanted.isdecimal() and len(wanted) < 10 else None
     found = record.family if record else None
-    drawable = found is not None and found.blank is not None and found.kind.is_profiled
-    key = draw_key(found) if found is not None and drawable else None
+    key = draw_key(found) if found is not None and is_drawable(found) else None
     return render(request, "library/_preview.html", {"record": record, "family": found, "key": key})
 
 

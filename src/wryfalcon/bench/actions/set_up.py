@@ -8,6 +8,7 @@ from django.db import transaction
 from django.utils import timezone
 
 from keycore.cutting.commands import MachineOffsets, machine_cuts
+from keycore.errors import InputError
 from wryfalcon.accounts.models import User
 from wryfalcon.bench.actions.take_in import check_open
 from wryfalcon.bench.models import SetUp, Tag
@@ -47,7 +48,10 @@ def set_up(actor: User, tag: Tag, fitting: Fitting) -> SetUp:
         raise NotDone("Read the settled bitting back against its source first.")
     if fitting.jaw_side is not None and fitting.jaw_side.machine_id != fitting.machine.pk:
         raise NotDone("That jaw side belongs to another machine.", "jaw_side")
-    plan = plan_of(tag, settlement, style=fitting.style, cutter=fitting.cutter)
+    try:
+        plan = plan_of(tag, settlement, style=fitting.style, cutter=fitting.cutter)
+    except InputError as error:
+        raise NotDone(f"It cannot be cut from here: {error.reason}.") from None
     offset = fitting.machine.offsets.filter(gauge=tag.family.gauge).first()
     offsets = MachineOffsets(offset.value, offset.space) if offset else MachineOffsets()
     card = SetUp.objects.create(

@@ -85,7 +85,7 @@ def whole_number(text: str | None) -> int:
     return int(text) if text and text.isascii() and text.isdecimal() and len(text) < 10 else 0
 
 
-def key_of(tag: Tag, values: Values, ghost: Values | None = None, track: str | None = None) -> KeyDrawing:
-    """The drawing of a tag's key cut to these depth values."""
+def key_of(tag: Tag, values: Values, ghost: Values | None = None, track: str | None = None) -> KeyDrawing | None:
+    """The drawing of a tag's key cut to these depth values; None for a kind or blank that is not drawn."""
     assert tag.family_record is not None
     return draw_cut_key(tag.family_record.document, values, ghost, track)
