@@ -77,3 +77,8 @@ def test_plan_agrees(path: Path) -> None:
 @pytest.mark.parametrize("path", cases("verify"), ids=lambda path: path.stem)
 def test_proof_agrees(path: Path) -> None:
     agrees(*answer_and_wanted("verify", path), tolerance=LENGTH)
+
+
+@pytest.mark.parametrize("path", cases("progress"), ids=lambda path: path.stem)
+def test_progression_takes_the_fewest_blanks(path: Path) -> None:
+    agrees(*answer_and_wanted("progress", path), tolerance=0)

@@ -7,6 +7,7 @@ from typing import Any
 
 from keycore.documents.family import answer_family
 from keycore.documents.plan import answer_plan
+from keycore.documents.progression import answer_progress
 from keycore.documents.proof import answer_verify
 from keycore.documents.reading import answer_decode
 
@@ -15,4 +16,5 @@ VERBS: dict[str, Callable[[Any], dict[str, Any]]] = {
     "decode": answer_decode,
     "plan": answer_plan,
     "verify": answer_verify,
+    "progress": answer_progress,
 }

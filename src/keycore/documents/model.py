@@ -166,6 +166,17 @@ class ReadingModel(Document):
     among: Annotated[list[Bitting], Field(min_length=1)] | None = None
 
 
+class ProgressionModel(Document):
+    """What is known of a bitting, to list what it may still be."""
+
+    format: Literal["wry-falcon.progression/1"]
+    family: FamilyReference
+    track: Name | None = None
+    known: Annotated[list[Label | Annotated[list[Label], Field(min_length=1)] | None], Field(max_length=MOST_SPACES)]
+    obey: list[Literal["macs", "rules"]] = ["macs"]
+    among: Annotated[list[Bitting], Field(min_length=1)] | None = None
+
+
 class PlanModel(Document):
     """A key to be planned."""
 
@@ -238,5 +249,6 @@ MODELS: dict[str, type[Document]] = {
     "plan": PlanModel,
     "proof": ProofModel,
     "record": RecordModel,
+    "progression": ProgressionModel,
 }
 """The documents the core reads, by the name of their schema."""

@@ -36,7 +36,7 @@ def read_reading(data: Any) -> Reading:
     check_evidence(evidence, len(track.spaces))
     among = None
     if model.among is not None:
-        among = tuple(_steps(track, labels, f"among[{place}]") for place, labels in enumerate(model.among))
+        among = tuple(steps_of(track, labels, f"among[{place}]") for place, labels in enumerate(model.among))
     return Reading(family, track, tuple(evidence), frozenset(model.obey), model.stray, among)
 
 
@@ -48,14 +48,16 @@ def family_of(reference: Any) -> Family:
         raise error.under("family") from None
 
 
-def _steps(track: Track, labels: Sequence[str], where: str) -> tuple[int, ...]:
+def steps_of(track: Track, labels: Sequence[str], where: str) -> tuple[int, ...]:
+    """A whole bitting as steps; InputError under ``where``."""
     try:
         return track.steps(labels)
     except InputError as error:
         raise error.under(where) from None
 
 
-def _step(track: Track, label: str, where: str) -> int:
+def step_of(track: Track, label: str, where: str) -> int:
+    """One label as a step; InputError under ``where``."""
     try:
         return track.step(label)
     except InputError as error:
@@ -70,12 +72,12 @@ def _read_source(source: SourceDocument, place: int, family: Family, track: Trac
             read = Measured(tuple(source.values), *_instrument(source, spaces))
         case RoundedModel():
             steps = [
-                None if label is None else _step(track, label, f"{where}.labels[{i}]")
+                None if label is None else step_of(track, label, f"{where}.labels[{i}]")
                 for i, label in enumerate(source.labels)
             ]
             read = Rounded(tuple(steps), *_instrument(source, spaces))
         case FlushModel():
-            read = Flush(_step(track, source.depth, f"{where}.depth"), _seen_flush(source, spaces, where))
+            read = Flush(step_of(track, source.depth, f"{where}.depth"), _seen_flush(source, spaces, where))
         case StatedModel():
             read = Stated(_stated(source, track, where), source.trust)
     turned = source.counted_from not in (None, family.numbered_from)
@@ -103,7 +105,7 @@ def _stated(source: StatedModel, track: Track, where: str) -> tuple[frozenset[in
     stated = []
     for i, entry in enumerate(source.labels):
         labels = [] if entry is None else [entry] if isinstance(entry, str) else entry
-        stated.append(frozenset(_step(track, label, f"{where}.labels[{i}]") for label in labels))
+        stated.append(frozenset(step_of(track, label, f"{where}.labels[{i}]") for label in labels))
     return tuple(stated)
 
 

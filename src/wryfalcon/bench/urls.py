@@ -24,6 +24,7 @@ urlpatterns = [
     path("tags/<int:number>/settle", settle.settle_stage, name="settle"),
     path("tags/<int:number>/settle/overrule", settle.overrule_cut, name="overrule"),
     path("tags/<int:number>/real-size", settle.real_size, name="real-size"),
+    path("tags/<int:number>/tries", settle.keys_to_try, name="tries"),
     path("tags/<int:number>/settle/fill", settle.fill_cuts, name="fill-cuts"),
     path("tags/<int:number>/settle/keep", settle.settle_tag, name="settle-tag"),
     path("tags/<int:number>/settle/read-back", settle.read_back_tag, name="read-back"),

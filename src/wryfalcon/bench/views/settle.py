@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from typing import Any
 
+import numpy as np
 from django.contrib import messages
 from django.http import HttpResponse
 from django.shortcuts import render
@@ -25,6 +26,7 @@ from wryfalcon.bench.actions.settle import (
 from wryfalcon.bench.models import Intent, Settlement, Tag
 from wryfalcon.bench.queries.prospects import COMPENSATE_SHARE, choice_of, options_of
 from wryfalcon.bench.queries.reading import TrackReading, readings_of
+from wryfalcon.bench.queries.tries import MOST_SHOWN, tries_of
 from wryfalcon.bench.refusal import NotDone
 from wryfalcon.bench.sentences import sentence_of
 from wryfalcon.bench.views.stage import attempt, find_tag, key_of, shop_unit, show_stage, to_stage, whole_number
@@ -86,6 +88,24 @@ def real_size(request: PersonRequest, number: int) -> HttpResponse:
     bitting = settlement.bitting if settlement else {r.track.name: r.labels for r in readings}
     context = {"tag": tag, "sizes": sizes, "partly": partly, "bitting": bitting.values(), **RULER}
     return render(request, "bench/real_size.html", context)
+
+
+@require_GET
+@needs(Act.LOOK)
+def keys_to_try(request: PersonRequest, number: int) -> HttpResponse:
+    """What is still possible where some cuts are not known, on the fewest blanks."""
+    tag = find_tag(number)
+    readings = readings_of(tag)
+    reading = next((r for r in readings if r.track.name == request.GET.get("track")), readings[0])
+    tries = tries_of(reading)
+    counts = np.cumsum([len(blank) for blank in tries.blanks])
+    whole = int((counts <= MOST_SHOWN).sum())
+    shown, count = tries.blanks[:whole], int(counts[whole - 1]) if whole else 0
+    context = {
+        "tag": tag, "family": tag.family, "reading": reading, "tries": tries, "shown": shown, "shown_count": count,
+        "more": count < tries.count, "many_tracks": len(readings) > 1,
+    }  # fmt: skip
+    return render(request, "bench/tries.html", context)
 
 
 def _as_it_is(
