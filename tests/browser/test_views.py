@@ -9,6 +9,7 @@ from wryfalcon.accounts.models import User
 from wryfalcon.demonstration.open_jobs import hang_open_tags
 from wryfalcon.demonstration.other_ways import hang_other_ways
 from wryfalcon.demonstration.past import fill_history
+from wryfalcon.demonstration.series import bring_in_series
 
 VIEWS = {
     "bench": "/", "take in": "/tags/new", "taken in": "/tags/436/take-in", "read": "/tags/439/read",
@@ -19,6 +20,7 @@ VIEWS = {
     "depth keys": "/tags/441/read", "half a lock": "/tags/441/settle", "three sources": "/tags/442/read",
     "three settled": "/tags/442/settle", "pins": "/tags/443/read", "cut down": "/tags/444/read",
     "another source": "/tags/440/read?add=1", "real size": "/tags/442/real-size", "measured": "/library/measured",
+    "series": "/codes/?code=m-1041", "bring a series": "/codes/bring-in", "tries": "/tags/441/tries",
     "which": "/library/which?positions=0.162+0.271+0.38+0.49+0.602+0.713",
     "records": "/records/", "find": "/records/find?q=hut", "bring back": "/records/bring-back",
 }  # fmt: skip
@@ -31,6 +33,7 @@ def demonstration(smith: Smith) -> Smith:
     fill_history(people)
     hang_open_tags(people)
     hang_other_ways(people)
+    bring_in_series(people["orla"])
     smith.log_in("orla")
     return smith
 

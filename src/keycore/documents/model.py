@@ -177,6 +177,18 @@ class ProgressionModel(Document):
     among: Annotated[list[Bitting], Field(min_length=1)] | None = None
 
 
+class SeriesModel(Document):
+    """A code series: every code with the bitting it stands for."""
+
+    format: Literal["wry-falcon.series/1"]
+    id: Name
+    name: Name
+    family: Name
+    track: Name | None = None
+    note: Text | None = None
+    codes: Annotated[list[Annotated[list[Text], Field(min_length=2, max_length=2)]], Field(min_length=1)]
+
+
 class PlanModel(Document):
     """A key to be planned."""
 
@@ -250,5 +262,6 @@ MODELS: dict[str, type[Document]] = {
     "proof": ProofModel,
     "record": RecordModel,
     "progression": ProgressionModel,
+    "series": SeriesModel,
 }
 """The documents the core reads, by the name of their schema."""

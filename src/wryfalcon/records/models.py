@@ -28,6 +28,7 @@ class Event(models.TextChoices):
     TRIED = "tried", "tried in the lock"
     HANDED_OVER = "handed-over", "handed over"
     FAMILY_IMPORTED = "family-imported", "family brought in"
+    SERIES_IMPORTED = "series-imported", "code series brought in"
     REMADE = "remade", "made again from a record"
 
 

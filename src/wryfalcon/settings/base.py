@@ -22,6 +22,7 @@ INSTALLED_APPS = [
     "wryfalcon",
     "wryfalcon.accounts",
     "wryfalcon.library",
+    "wryfalcon.codes",
     "wryfalcon.machines",
     "wryfalcon.bench",
     "wryfalcon.records",

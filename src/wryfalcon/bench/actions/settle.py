@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, field
 
 from django.db import transaction
@@ -17,6 +17,7 @@ from wryfalcon.accounts.models import User
 from wryfalcon.bench.actions.take_in import check_open
 from wryfalcon.bench.models import Intent, Overruling, Settlement, Tag
 from wryfalcon.bench.refusal import NotDone
+from wryfalcon.codes.models import Code
 from wryfalcon.records.actions import write_down
 from wryfalcon.records.models import Event
 
@@ -82,6 +83,16 @@ def fill_unread(actor: User, tag: Tag, track: str, known: Mapping[int, int]) -> 
     for space, step in enumerate(steps, start=1):
         if space not in known:
             overrule(actor, tag, (track, space), family_track.labels[step], FILLED, filled=True)
+
+
+@transaction.atomic
+def take_code(actor: User, tag: Tag, reading_steps: Sequence[int], known: Collection[int], code: Code) -> None:
+    """Take the cuts that were not seen, or that differ, from a code of the family's series; the code is the reason."""
+    check_open(tag)
+    track = tag.family.track(code.series.track)
+    for space, label in enumerate(code.bitting.split(), start=1):
+        if space not in known or track.labels[reading_steps[space - 1]] != label:
+            overrule(actor, tag, (track.name, space), label, f"code {code} of {code.series}")
 
 
 @transaction.atomic

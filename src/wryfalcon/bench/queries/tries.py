@@ -5,6 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 from functools import lru_cache
 
+import numpy as np
+
 from keycore.codes.progression import candidates_of, fewest_blanks
 from keycore.errors import InputError
 from wryfalcon.bench.queries.reading import TrackReading
@@ -36,7 +38,7 @@ class Tries:
 
 
 def tries_of(reading: TrackReading) -> Tries:
-    """Every bitting that what was seen leaves at 1 in 100 or more a cut, on the fewest blanks."""
+    """Every bitting that what was seen leaves at 1 in 100 or more a cut, on the fewest blanks, likeliest first."""
     if reading.posterior is None or reading.steps is None:
         return Tries(problem="Nothing is read yet.")
     known = []
@@ -49,6 +51,13 @@ def tries_of(reading: TrackReading) -> Tries:
         else:
             known.append(frozenset())
     blanks, problem = _listed(reading.document, reading.track.name, tuple(known))
+    log_chance = np.log(np.maximum(reading.posterior.marginals, 1e-12))
+
+    def likeliest_of(blank: tuple[tuple[int, ...], ...]) -> float:
+        """The likeliest key of a blank, cut by cut."""
+        return max(float(log_chance[range(len(steps)), steps].sum()) for steps in blank)
+
+    blanks = tuple(sorted(blanks, key=likeliest_of, reverse=True))
     return Tries(tuple(tuple(_cut_by_cut(reading, blank)) for blank in blanks), problem)
 
 

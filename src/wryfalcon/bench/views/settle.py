@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 from django.contrib import messages
 from django.http import HttpResponse
-from django.shortcuts import render
+from django.shortcuts import get_object_or_404, render
 from django.views.decorators.http import require_GET, require_POST
 
 from keycore.errors import InputError
@@ -21,6 +21,7 @@ from wryfalcon.bench.actions.settle import (
     read_back,
     settle,
     take_beyond_rules,
+    take_code,
     withdraw_overruling,
 )
 from wryfalcon.bench.models import Intent, Settlement, Tag
@@ -31,6 +32,8 @@ from wryfalcon.bench.refusal import NotDone
 from wryfalcon.bench.sentences import sentence_of
 from wryfalcon.bench.views.stage import attempt, find_tag, key_of, shop_unit, show_stage, to_stage, whole_number
 from wryfalcon.bench.views.strip import strip_of
+from wryfalcon.codes.models import Code
+from wryfalcon.codes.queries import FittingCode, codes_that_fit
 from wryfalcon.drawings.real_size import draw_real_size
 from wryfalcon.lengths import NotALength, parse_length, show_length
 
@@ -64,6 +67,7 @@ def settle_stage(request: PersonRequest, number: int) -> HttpResponse:
         "sentence": sentence_of(reading, shop_unit(request)),
         "options": options_of(tag, readings, list(tag.locks.all()), deeper_by),
         "deeper_by": show_length(deeper_by, tag.family.unit, shop_unit(request), fine=True),
+        "codes": _codes(reading),
         "unread": [r.track.name for r in readings if r.steps is None],
     }
     return show_stage(request, tag, "settle", context)
@@ -121,6 +125,15 @@ def _as_it_is(
     return (old if len(old) == len(readings) else {}), partly
 
 
+def _codes(reading: TrackReading) -> list[FittingCode]:
+    """The codes of the family's series that fit, where not every cut was seen."""
+    if not reading.unread or reading.posterior is None or reading.record is None:
+        return []
+    evidence = tuple(source.evidence for source in reading.weighed if source.evidence is not None)
+    family_record = reading.record.tag.family_record
+    return codes_that_fit(family_record, reading.track, evidence) if family_record else []
+
+
 @require_POST
 @needs(Act.SETTLE)
 def overrule_cut(request: PersonRequest, number: int) -> HttpResponse:
@@ -146,14 +159,18 @@ def overrule_cut(request: PersonRequest, number: int) -> HttpResponse:
 @require_POST
 @needs(Act.SETTLE)
 def fill_cuts(request: PersonRequest, number: int) -> HttpResponse:
-    """Fill what was not seen with the shallowest allowed, or take the bitting that breaks a rule."""
+    """Fill what was not seen: from a code, with the shallowest allowed; or take the bitting that breaks a rule."""
     tag = find_tag(number)
     readings = readings_of(tag)
     reading = next((r for r in readings if r.track.name == request.POST.get("track")), readings[0])
     name, steps = reading.track.name, reading.steps
     if steps is not None and reading.posterior is not None:
         beyond = reading.posterior.beyond_rules
-        if "beyond" in request.POST and beyond is not None:
+        if "code" in request.POST:
+            wanted = whole_number(request.POST.get("code"))
+            code = get_object_or_404(Code, pk=wanted, series__family_record=tag.family_record, series__track=name)
+            attempt(request, lambda: take_code(request.user, tag, steps, reading.known, code))
+        elif "beyond" in request.POST and beyond is not None:
             attempt(request, lambda: take_beyond_rules(request.user, tag, name, beyond, steps))
         else:
             known = {space: steps[space - 1] for space in reading.known}

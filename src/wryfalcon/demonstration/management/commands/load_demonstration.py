@@ -14,6 +14,7 @@ from wryfalcon.accounts.models import User
 from wryfalcon.demonstration.open_jobs import hang_open_tags
 from wryfalcon.demonstration.other_ways import hang_other_ways
 from wryfalcon.demonstration.past import fill_history
+from wryfalcon.demonstration.series import bring_in_series
 from wryfalcon.demonstration.shop import furnish
 from wryfalcon.machines.models import DriverKind, Machine
 
@@ -36,5 +37,6 @@ class Command(BaseCommand):
                 fill_history(people)
                 hang_open_tags(people)
                 hang_other_ways(people)
+                bring_in_series(people["orla"])
             self.stdout.write("The demonstration shop is loaded.")
         Machine.objects.filter(driver=DriverKind.BENCH).update(port=port)
