@@ -15,6 +15,7 @@ def next_depth_key(marginals: Array, tried: Collection[int]) -> int | None:
     Arguments: ``marginals`` (n, d) what is thought of each space; ``tried`` the steps done. Returns
     a step, the shallower on a tie, or None when all are tried. Raises nothing.
 
+    >>> import numpy as np
     >>> next_depth_key(np.array([[0.5, 0.5, 0.0], [0.1, 0.8, 0.1]]), [])
     1
     >>> next_depth_key(np.array([[1.0]]), [0]) is None
