@@ -24,8 +24,8 @@ LIKELIEST = 5  # nothing likelier than the last of these is ever dropped
 MOST_BEGINNINGS = 40_000  # grown in one round
 NUMBERS_AT_ONCE = 4_000_000
 FIRST_BEGINNINGS = 64  # kept at each cut when the first guess at the total is made
-FAINT = 1e-13  # of the total: so little that 40,000 of them carry nothing
-NODE_MARGIN = 30.0  # logs below the best at which an offset is left out
+FAINT = 1e-10  # of the total: so little that 40,000 of them carry next to nothing
+NODE_MARGIN = 45.0  # logs below the best at which an offset is left out
 
 Steps = NDArray[np.int8]
 Keeps = Callable[[Steps], NDArray[np.bool_]]
@@ -62,10 +62,16 @@ def weigh_beginnings(sources: Sequence[Weighed], allowed: Array, keeps: Keeps | 
     ((0, 1), 0.93)
     """
     merged = _merge_plain(sources)
+    if any(np.isneginf(source.log_emission.max(axis=(1, 2))).any() for source in merged):
+        raise InputError("evidence", "no allowed bitting can explain it: check each source")
     near, log_left = without_faint_nodes(merged, NODE_MARGIN)
-    listed = weigh_each(sources, _that_matter(near, allowed, keeps))
+    kept = _that_matter(near, allowed, keeps)
+    sources_near, log_left_of_each = without_faint_nodes(sources, NODE_MARGIN)
+    listed = weigh_each(sources_near, kept)
     if log_left > listed.log_total + log(NEGLIGIBLE):
-        listed = weigh_each(sources, _that_matter(merged, allowed, keeps))
+        kept = _that_matter(merged, allowed, keeps)
+    if max(log_left, log_left_of_each) > listed.log_total + log(NEGLIGIBLE):
+        listed = weigh_each(sources, kept)
     return listed
 
 
@@ -97,7 +103,7 @@ def _that_matter(sources: Sequence[Weighed], allowed: Array, keeps: Keeps | None
 
 
 def _without_faint(listed: Listed) -> Steps:
-    """Bittings beside whose share 1e-13 is much, and the five likeliest in any case."""
+    """Bittings whose share is not next to nothing, and the five likeliest in any case."""
     share = listed.probability
     if len(share) <= LIKELIEST:
         return listed.bittings

@@ -17,6 +17,7 @@ NUMBERS_AT_ONCE = 2_000_000
 FIRST_MARGIN = 24.0  # logs below the best bound at which nodes and bittings are left out at first
 SURELY_ENOUGH = 700.0
 NEGLIGIBLE = 1e-7  # share of the total that what is left out may carry
+LEAST = -1e290  # stands for the log of nothing where logs are subtracted
 FEW = 4_000  # so many bittings are all weighed
 LIKELIEST = 5
 BLOCKS_OFFSET, BLOCKS_TIP = 16, 4
@@ -104,14 +105,15 @@ def _weigh_those_that_matter(sources: Sequence[Weighed], bittings: NDArray[np.in
 
 def log_weights(source: Weighed) -> Array:
     """The most each node can give to any bitting, (g,) logs. Raises nothing."""
-    return np.asarray(source.log_prior + source.log_emission.max(axis=1).sum(axis=0))
+    return np.asarray(source.log_prior + np.maximum(source.log_emission.max(axis=1), LEAST).sum(axis=0))
 
 
 def log_totals(source: Weighed) -> Array:
     """What each node gives to all bittings together, rules ignored, (g,) logs. Raises nothing."""
-    top = source.log_emission.max(axis=1)
+    top = np.maximum(source.log_emission.max(axis=1), LEAST)
     sums = np.exp(source.log_emission - top[:, None, :]).sum(axis=1)
-    return np.asarray(source.log_prior + (top + np.log(sums)).sum(axis=0))
+    with np.errstate(divide="ignore"):
+        return np.asarray(source.log_prior + (top + np.log(sums)).sum(axis=0))
 
 
 def without_faint_nodes(sources: Sequence[Weighed], margin: float) -> tuple[list[Weighed], float]:

@@ -50,7 +50,8 @@ def bring_in(request: PersonRequest) -> HttpResponse:
         except InputError as wrong:
             error = wrong
     context: dict[str, Any] = {
-        "pasted": pasted, "error": error, "offered": offered, "about": {name: request.POST.get(name, "") for name in ("name", "id", "family", "track", "note")},
+        "pasted": pasted, "error": error, "offered": offered,
+        "about": {name: request.POST.get(name, "") for name in ("name", "id", "family", "track", "note")},
         "families": FamilyRecord.objects.values_list("slug", "name"),
     }  # fmt: skip
     return render(request, "codes/bring_in.html", context, status=422 if error else 200)
