@@ -44,7 +44,8 @@ def _against_nearest(reading: TrackReading) -> str:
         if plain is not None and plain != step
     ]
     if not differ:
-        return f"A plain reading agrees: {_together(labels[step] for step in steps)}."
+        read = zip(posterior.nearest, steps, strict=True)
+        return f"A plain reading agrees: {_together('–' if plain is None else labels[step] for plain, step in read)}."
     if len(differ) > 1:
         named = _together("–" if s is None else labels[s] for s in posterior.nearest)
         return (

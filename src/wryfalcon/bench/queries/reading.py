@@ -94,7 +94,7 @@ class TrackReading:
         """A space of the family's order as the first source counts it, and the other way round."""
         return len(self.track.spaces) + 1 - space if self.is_turned else space
 
-    @property
+    @cached_property
     def steps(self) -> tuple[int, ...] | None:
         """What the key is taken to be: the likeliest whole bitting, overruled cuts put in."""
         if self.posterior is None:
@@ -104,7 +104,7 @@ class TrackReading:
             steps[space - 1] = self.track.step(overruling.label)
         return tuple(steps)
 
-    @property
+    @cached_property
     def labels(self) -> list[str]:
         """The labels of that bitting."""
         return [self.track.labels[step] for step in self.steps or ()]
@@ -132,29 +132,29 @@ class TrackReading:
         falls = self.track.values[0] > self.track.values[-1]
         return -offset.mean if falls else offset.mean
 
-    @property
+    @cached_property
     def known(self) -> set[int]:
         """The spaces that a source which counts, or the smith's own eye, says something of; family order."""
         judged = {space for space, overruling in self.overruled.items() if not overruling.filled}
         return judged.union(*(source.spaces_seen for source in self.weighed))
 
-    @property
+    @cached_property
     def filled(self) -> list[int]:
         """The spaces filled in without anything being seen of them, as the first source counts."""
         return sorted(self.shown_space(space) for space, o in self.overruled.items() if o.filled)
 
-    @property
+    @cached_property
     def unread(self) -> list[int]:
         """The cuts of which nothing is known and that are not filled, as the first source counts."""
         open_spaces = set(range(1, len(self.track.spaces) + 1)) - self.known - set(self.overruled)
         return sorted(self.shown_space(space) for space in open_spaces)
 
-    @property
+    @cached_property
     def locks(self) -> dict[str, bool]:
         """For each lock the family names, whether every cut that it has is known."""
         return locks_worked(self.family, sorted(self.known))
 
-    @property
+    @cached_property
     def conflicts(self) -> list[tuple[SourceReading, SourceReading, list[int]]]:
         """The pairs of sources that cannot both be right, and the cuts where they part."""
         found: defaultdict[tuple[int, int], list[int]] = defaultdict(list)
@@ -165,7 +165,7 @@ class TrackReading:
             found[conflict.sources].append(self.shown_space(conflict.space))
         return [(self.weighed[a], self.weighed[b], sorted(spaces)) for (a, b), spaces in found.items()]
 
-    @property
+    @cached_property
     def weighed_with_influence(self) -> list[tuple[SourceReading, str]]:
         """Every source, those that are left out too, and in words what it did to the answer."""
         did = dict(zip((source.record.pk for source in self.weighed), self.influences, strict=True))
@@ -191,7 +191,7 @@ class TrackReading:
         evidence = tuple(source.evidence for source in self.weighed if source.evidence is not None)
         return _influences(self.document, self.track.name, evidence, self.posterior.best)
 
-    @property
+    @cached_property
     def turned_round(self) -> list[tuple[SourceReading, Posterior]]:
         """The source that agrees far better when turned, and what would then be said.
 
@@ -208,12 +208,12 @@ class TrackReading:
         evidence[place] = evidence[place].turned()
         return weigh(self.document, self.track.name, tuple(evidence), self.every_cut_seen)[0]
 
-    @property
+    @cached_property
     def every_cut_seen(self) -> bool:
         """Whether the sources together say something of every cut."""
         return len(set().union(*(source.spaces_seen for source in self.weighed))) == len(self.track.spaces)
 
-    @property
+    @cached_property
     def other_key(self) -> Posterior | None:
         """The other key that a lock with master pins would take; None where there are none."""
         pinned = [source for source in self.weighed if source.has_master_pins]
