@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from wryfalcon.bench.views import cut, hand_over, prove, read, set_up, settle, sources, tags
+from wryfalcon.bench.views import cut, hand_over, paper, prove, read, set_up, settle, sources, tags
 
 app_name = "bench"
 urlpatterns = [
@@ -23,8 +23,8 @@ urlpatterns = [
     path("tags/<int:number>/read/<int:source>/stage", sources.stage, name="stage-cut"),
     path("tags/<int:number>/settle", settle.settle_stage, name="settle"),
     path("tags/<int:number>/settle/overrule", settle.overrule_cut, name="overrule"),
-    path("tags/<int:number>/real-size", settle.real_size, name="real-size"),
-    path("tags/<int:number>/tries", settle.keys_to_try, name="tries"),
+    path("tags/<int:number>/real-size", paper.real_size, name="real-size"),
+    path("tags/<int:number>/tries", paper.keys_to_try, name="tries"),
     path("tags/<int:number>/settle/fill", settle.fill_cuts, name="fill-cuts"),
     path("tags/<int:number>/settle/keep", settle.settle_tag, name="settle-tag"),
     path("tags/<int:number>/settle/read-back", settle.read_back_tag, name="read-back"),

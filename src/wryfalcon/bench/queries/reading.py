@@ -289,6 +289,20 @@ def readings_of(tag: Tag) -> list[TrackReading]:
     ]
 
 
+def track_of(readings: Sequence[TrackReading], name: str | None) -> TrackReading:
+    """The reading of a track, the first one where none has that name."""
+    return next((reading for reading in readings if reading.track.name == name), readings[0])
+
+
+def factory_values(readings: Sequence[TrackReading]) -> dict[str, list[float]]:
+    """The factory depths of what each track is taken to be, where it has been read."""
+    return {
+        reading.track.name: [reading.track.values[step] for step in reading.steps]
+        for reading in readings
+        if reading.steps is not None
+    }
+
+
 def weigh_track(reading: TrackReading) -> TrackReading:
     """Weigh what was seen of one track; too little, or what nothing explains, is said in words."""
     evidence = tuple(source.evidence for source in reading.weighed if source.evidence is not None)

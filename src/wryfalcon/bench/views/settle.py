@@ -2,13 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
 from typing import Any
 
-import numpy as np
-from django.contrib import messages
 from django.http import HttpResponse
-from django.shortcuts import get_object_or_404, render
+from django.shortcuts import get_object_or_404
 from django.views.decorators.http import require_GET, require_POST
 
 from keycore.errors import InputError
@@ -26,22 +23,14 @@ from wryfalcon.bench.actions.settle import (
 )
 from wryfalcon.bench.models import Intent, Settlement, Tag
 from wryfalcon.bench.queries.prospects import COMPENSATE_SHARE, choice_of, options_of
-from wryfalcon.bench.queries.reading import TrackReading, readings_of
-from wryfalcon.bench.queries.tries import MOST_SHOWN, tries_of
+from wryfalcon.bench.queries.reading import TrackReading, factory_values, readings_of, track_of
 from wryfalcon.bench.refusal import NotDone
 from wryfalcon.bench.sentences import sentence_of
 from wryfalcon.bench.views.stage import attempt, find_tag, key_of, shop_unit, show_stage, to_stage, whole_number
 from wryfalcon.bench.views.strip import strip_of
 from wryfalcon.codes.models import Code
 from wryfalcon.codes.queries import FittingCode, codes_that_fit
-from wryfalcon.drawings.real_size import draw_real_size
 from wryfalcon.lengths import NotALength, parse_length, show_length
-
-RULER = {
-    "millimetres": [(mm, 2.0 if mm % 10 == 0 else 3.2 if mm % 5 == 0 else 4.0) for mm in range(61)],
-    "inches": [(round(25.4 * i / 16, 4), 9.4 if i % 16 == 0 else 8.4 if i % 8 == 0 else 7.4) for i in range(33)],
-}
-"""Where the marks of the printed ruler stand and how long they are, mm."""
 
 
 @require_GET
@@ -50,7 +39,7 @@ def settle_stage(request: PersonRequest, number: int) -> HttpResponse:
     """The posterior, in the strip and in words, and the choice of cuts."""
     tag = find_tag(number)
     readings = readings_of(tag)
-    reading = next((r for r in readings if r.track.name == request.GET.get("track")), readings[0])
+    reading = track_of(readings, request.GET.get("track"))
     at = whole_number(request.GET.get("cut"))
     at = at if 1 <= at <= len(reading.track.spaces) else 0
     again = request.GET.get("again") == "1"
@@ -62,7 +51,7 @@ def settle_stage(request: PersonRequest, number: int) -> HttpResponse:
         "readings": readings,
         "at": at,
         "choosing": reading.overruled.get(at),
-        "key": key_of(tag, _factory(readings), track=reading.track.name),
+        "key": key_of(tag, factory_values(readings), track=reading.track.name),
         "strip": strip_of(reading, at or None),
         "sentence": sentence_of(reading, shop_unit(request)),
         "options": options_of(tag, readings, list(tag.locks.all()), deeper_by),
@@ -71,58 +60,6 @@ def settle_stage(request: PersonRequest, number: int) -> HttpResponse:
         "unread": [r.track.name for r in readings if r.steps is None],
     }
     return show_stage(request, tag, "settle", context)
-
-
-@require_GET
-@needs(Act.LOOK)
-def real_size(request: PersonRequest, number: int) -> HttpResponse:
-    """The key to be cut and the old one at 1:1 and larger, for paper."""
-    tag = find_tag(number)
-    readings = readings_of(tag)
-    settlement = tag.settlement
-    planned = settlement.values if settlement else _factory(readings)
-    if len(planned) < len(readings):
-        return to_stage(tag, "settle")
-    old, partly = _as_it_is(readings, planned)
-    try:
-        sizes = draw_real_size(tag.family, planned, old)
-    except InputError as error:
-        messages.error(request, f"It cannot be drawn: {error.reason}.")
-        return to_stage(tag, "settle")
-    bitting = settlement.bitting if settlement else {r.track.name: r.labels for r in readings}
-    context = {"tag": tag, "sizes": sizes, "partly": partly, "bitting": bitting.values(), **RULER}
-    return render(request, "bench/real_size.html", context)
-
-
-@require_GET
-@needs(Act.LOOK)
-def keys_to_try(request: PersonRequest, number: int) -> HttpResponse:
-    """What is still possible where some cuts are not known, on the fewest blanks."""
-    tag = find_tag(number)
-    readings = readings_of(tag)
-    reading = next((r for r in readings if r.track.name == request.GET.get("track")), readings[0])
-    tries = tries_of(reading)
-    counts = np.cumsum([len(blank) for blank in tries.blanks])
-    whole = int((counts <= MOST_SHOWN).sum())
-    shown, count = tries.blanks[:whole], int(counts[whole - 1]) if whole else 0
-    context = {
-        "tag": tag, "family": tag.family, "reading": reading, "tries": tries, "shown": shown, "shown_count": count,
-        "more": count < tries.count, "many_tracks": len(readings) > 1,
-    }  # fmt: skip
-    return render(request, "bench/tries.html", context)
-
-
-def _as_it_is(
-    readings: list[TrackReading], planned: Mapping[str, Sequence[float]]
-) -> tuple[dict[str, list[float]], bool]:
-    """The old key's edges where it was measured at all, and whether a cut had to be taken as settled."""
-    old, partly = {}, False
-    for reading in readings:
-        values, name = reading.as_is(), reading.track.name
-        if any(value is not None for value in values):
-            partly = partly or None in values
-            old[name] = [p if v is None else v for p, v in zip(planned[name], values, strict=True)]
-    return (old if len(old) == len(readings) else {}), partly
 
 
 def _codes(reading: TrackReading) -> list[FittingCode]:
@@ -162,7 +99,7 @@ def fill_cuts(request: PersonRequest, number: int) -> HttpResponse:
     """Fill what was not seen: from a code, with the shallowest allowed; or take the bitting that breaks a rule."""
     tag = find_tag(number)
     readings = readings_of(tag)
-    reading = next((r for r in readings if r.track.name == request.POST.get("track")), readings[0])
+    reading = track_of(readings, request.POST.get("track"))
     name, steps = reading.track.name, reading.steps
     if steps is not None and reading.posterior is not None:
         beyond = reading.posterior.beyond_rules
@@ -257,14 +194,6 @@ def _deeper_cuts(request: PersonRequest, readings: list[TrackReading]) -> list[D
             raise NotDone(f"Which cut goes deeper, and by how many steps? “{space}” and “{steps}” do not say.")
         found.append(cut)
     return found
-
-
-def _factory(readings: list[TrackReading]) -> dict[str, list[float]]:
-    return {
-        reading.track.name: [reading.track.values[step] for step in reading.steps]
-        for reading in readings
-        if reading.steps is not None
-    }
 
 
 def _settled(request: PersonRequest, tag: Tag, settlement: Settlement, readings: list[TrackReading]) -> dict[str, Any]:

@@ -1,0 +1,76 @@
+"""Pages to be printed from Settle: the key at its real size, and the keys to try."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+
+import numpy as np
+from django.contrib import messages
+from django.http import HttpResponse
+from django.shortcuts import render
+from django.views.decorators.http import require_GET
+
+from keycore.errors import InputError
+from wryfalcon.accounts.permissions import Act, PersonRequest, needs
+from wryfalcon.bench.queries.reading import TrackReading, factory_values, readings_of, track_of
+from wryfalcon.bench.queries.tries import MOST_SHOWN, tries_of
+from wryfalcon.bench.views.stage import find_tag, to_stage
+from wryfalcon.drawings.real_size import draw_real_size
+
+RULER = {
+    "millimetres": [(mm, 2.0 if mm % 10 == 0 else 3.2 if mm % 5 == 0 else 4.0) for mm in range(61)],
+    "inches": [(round(25.4 * i / 16, 4), 9.4 if i % 16 == 0 else 8.4 if i % 8 == 0 else 7.4) for i in range(33)],
+}
+"""Where the marks of the printed ruler stand and how long they are, mm."""
+
+
+@require_GET
+@needs(Act.LOOK)
+def real_size(request: PersonRequest, number: int) -> HttpResponse:
+    """The key to be cut and the old one at 1:1 and larger, for paper."""
+    tag = find_tag(number)
+    readings = readings_of(tag)
+    settlement = tag.settlement
+    planned = settlement.values if settlement else factory_values(readings)
+    if len(planned) < len(readings):
+        return to_stage(tag, "settle")
+    old, partly = _as_it_is(readings, planned)
+    try:
+        sizes = draw_real_size(tag.family, planned, old)
+    except InputError as error:
+        messages.error(request, f"It cannot be drawn: {error.reason}.")
+        return to_stage(tag, "settle")
+    bitting = settlement.bitting if settlement else {r.track.name: r.labels for r in readings}
+    context = {"tag": tag, "sizes": sizes, "partly": partly, "bitting": bitting.values(), **RULER}
+    return render(request, "bench/real_size.html", context)
+
+
+def _as_it_is(
+    readings: list[TrackReading], planned: Mapping[str, Sequence[float]]
+) -> tuple[dict[str, list[float]], bool]:
+    """The old key's edges where it was measured at all, and whether a cut had to be taken as settled."""
+    old, partly = {}, False
+    for reading in readings:
+        values, name = reading.as_is(), reading.track.name
+        if any(value is not None for value in values):
+            partly = partly or None in values
+            old[name] = [p if v is None else v for p, v in zip(planned[name], values, strict=True)]
+    return (old if len(old) == len(readings) else {}), partly
+
+
+@require_GET
+@needs(Act.LOOK)
+def keys_to_try(request: PersonRequest, number: int) -> HttpResponse:
+    """What is still possible where some cuts are not known, on the fewest blanks."""
+    tag = find_tag(number)
+    readings = readings_of(tag)
+    reading = track_of(readings, request.GET.get("track"))
+    tries = tries_of(reading)
+    counts = np.cumsum([len(blank) for blank in tries.blanks])
+    whole = int((counts <= MOST_SHOWN).sum())
+    shown, count = tries.blanks[:whole], int(counts[whole - 1]) if whole else 0
+    context = {
+        "tag": tag, "family": tag.family, "reading": reading, "tries": tries, "shown": shown, "shown_count": count,
+        "more": count < tries.count, "many_tracks": len(readings) > 1,
+    }  # fmt: skip
+    return render(request, "bench/tries.html", context)
