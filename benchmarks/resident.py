@@ -66,8 +66,11 @@ def _wait() -> None:
 
 def _walk() -> None:
     """The scenario of the browser tests, and the pages that load the heaviest libraries."""
+    import django
     from playwright.sync_api import sync_playwright
 
+    os.environ.setdefault("DJANGO_SETTINGS_MODULE", "wryfalcon.settings.demo")
+    django.setup()
     from browser.conftest import FLAGS
     from browser.smith import Smith
     from browser.test_worn_key import through_the_stages

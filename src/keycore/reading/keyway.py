@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 from math import exp, log, pi
 
 import numpy as np
-from scipy.stats import chi2
+from scipy.special import chdtrc
 
 from keycore.errors import InputError
 from keycore.family import Family, Gauge, Track
@@ -104,7 +104,7 @@ def _one_way(seen: Seen, family: Family, track: Track, gauge: Gauge) -> tuple[fl
     chosen = _best_choice(measured, expected + shift)
     away = measured - (expected[chosen] + shift)
     squares = float(np.square(away / POSITION_SD).sum()) + (shift / GAUGE_SD) ** 2 + size_squares
-    fits = float(chi2.sf(squares, len(measured) + sizes)) >= FITS
+    fits = float(chdtrc(len(measured) + sizes, squares)) >= FITS
     missing = len(expected) - len(measured)
     return log_chance + size, KeywayFit(
         family, track, 0.0, gauge, missing, float(np.abs(away).max()), shift, fits

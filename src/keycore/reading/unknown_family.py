@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.stats import t as student
+from scipy.special import stdtrit
 
 from keycore.errors import InputError
 from keycore.reading.likelihood import Array
@@ -112,7 +112,7 @@ def _line(x: Array, y: Array) -> tuple[Estimate, Estimate, float]:
     if rank < 2 or len(x) < 4:
         raise InputError("keys", "too few cuts to fit")
     sd = float(np.sqrt(np.square(y - design @ fitted).sum() / (len(x) - 2)))
-    spread = student.ppf((1 + COVERAGE) / 2, len(x) - 2) * sd * np.sqrt(np.diag(np.linalg.inv(design.T @ design)))
+    spread = stdtrit(len(x) - 2, (1 + COVERAGE) / 2) * sd * np.sqrt(np.diag(np.linalg.inv(design.T @ design)))
     intercept, slope = (
         Estimate(float(b), float(b - s), float(b + s)) for b, s in zip(fitted, spread, strict=True)
     )  # fmt: skip
@@ -123,7 +123,7 @@ def _at(x: Array, y: Array, where: Array) -> list[Estimate]:
     """The fitted line at some places, with the interval of the line there."""
     intercept, slope, sd = _line(x, y)
     spread = np.square(x - x.mean()).sum()
-    half = student.ppf((1 + COVERAGE) / 2, len(x) - 2) * sd * np.sqrt(1 / len(x) + (where - x.mean()) ** 2 / spread)
+    half = stdtrit(len(x) - 2, (1 + COVERAGE) / 2) * sd * np.sqrt(1 / len(x) + (where - x.mean()) ** 2 / spread)
     line = intercept.value + slope.value * where
     return [Estimate(float(v), float(v - h), float(v + h)) for v, h in zip(line, half, strict=True)]
 
