@@ -12,7 +12,7 @@ from web.test_bench import words
 from web.test_sources import reading_of
 from wryfalcon.bench.actions.read import state_labels
 from wryfalcon.bench.actions.sources import add_source
-from wryfalcon.bench.models import OnBench
+from wryfalcon.bench.models import OnBench, Tag
 from wryfalcon.codes.actions import import_series, offer_series
 from wryfalcon.codes.models import Code, Series
 from wryfalcon.demonstration.making import family_record
@@ -75,3 +75,38 @@ def test_half_a_lock_is_filled_from_the_code_that_fits(smith: Client, people: Pe
     assert reading.labels == list("23124342")
     assert reading.locks == {"boot locker": True, "engine cover": True}
     assert {o.reason for o in reading.overruled.values()} == {"code M1 of Moorings"}
+
+
+def test_from_a_code_to_a_settled_bitting_with_its_provenance(smith: Client, people: People) -> None:
+    document = {"format": "wry-falcon.series/1", **ABOUT, "codes": [["T-1001", "3 5 2 4 1"]]}
+    import_series(people["orla"], offer_series(json.dumps(document).encode()))
+    found = words(smith, "/records/find", q="t1001")
+    assert "Theatre T, Harbour five" in found
+    assert "3 5 2 4 1" not in found
+    code = Code.objects.get()
+    assert "From code T-1001 of Theatre T." in words(smith, "/tags/new", code=str(code.pk))
+    job = {
+        "code": code.pk, "title": "Spare", "customer": "Quay", "on_bench": "code", "quantity": "1",
+        "family": code.series.family_record_id, "locks-TOTAL_FORMS": "0", "locks-INITIAL_FORMS": "0",
+    }  # fmt: skip
+    page = smith.post("/tags/new", job, follow=True).content.decode()
+    assert "Settle on 3 5 2 4 1" in page
+    assert "By a code: T-1001, Theatre T." in page
+    tag = Tag.objects.get()
+    assert str(reading_of(tag).sources[0].record) == "A code: T-1001, Theatre T"
+    assert reading_of(tag).chance is not None
+    other = smith.post("/tags/new", {**job, "family": family_record("theatre-six").pk}).content.decode()
+    assert "is a series of Harbour five" in other
+    assert Tag.objects.count() == 1  # a tag is not hung without its code
+
+
+def test_a_code_typed_on_read_is_looked_up_in_the_familys_own_series(smith: Client, people: People) -> None:
+    document = {"format": "wry-falcon.series/1", **ABOUT, "codes": [["T-1001", "3 5 2 4 1"]]}
+    import_series(people["orla"], offer_series(json.dumps(document).encode()))
+    tag = hang(people, on_bench=OnBench.CODE)
+    source = add_source(people["tam"], tag, "A", "code")
+    refused = smith.post(f"/tags/{tag}/read/{source.pk}/code", {"code": "T 9"})
+    assert refused.status_code == 422
+    assert "No series of this family has the code “T 9”." in refused.content.decode()
+    smith.post(f"/tags/{tag}/read/{source.pk}/code", {"code": "t 1001"})
+    assert reading_of(tag).labels == ["3", "5", "2", "4", "1"]

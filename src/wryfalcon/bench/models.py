@@ -154,6 +154,7 @@ class SourceKind(models.TextChoices):
     PINS = "pins", "Bottom pins measured"
     GRID = "grid", "A reading tool's grid"
     STAGES = "stages", "A blank cut down"
+    CODE = "code", "A code"
 
     @property
     def is_of_a_key(self) -> bool:

@@ -20,7 +20,8 @@ def sentence_of(reading: TrackReading, shown: Unit) -> str:
     if posterior is None:
         return reading.problem or "Nothing is read yet."
     parts = [_wear(reading, shown), _against_nearest(reading), _what_to_do(reading), _beyond(reading), reading.problem]
-    return " ".join(part for part in parts if part)
+    said = " ".join(part for part in parts if part)
+    return said or f"By {str(reading.record)[:1].lower()}{str(reading.record)[1:]}."
 
 
 def _wear(reading: TrackReading, shown: Unit) -> str:

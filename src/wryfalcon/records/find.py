@@ -8,6 +8,7 @@ from django.db.models import Q
 from django.urls import reverse
 
 from wryfalcon.bench.models import Customer, Tag
+from wryfalcon.codes.queries import codes_called
 from wryfalcon.library.models import Blank, FamilyRecord
 from wryfalcon.machines.models import Machine
 
@@ -24,12 +25,19 @@ class Found:
     url: str
 
 
-def find(text: str) -> list[Found]:
-    """What the text finds, likeliest kinds first; nothing for an empty text."""
+def find(text: str, *, codes_too: bool = False) -> list[Found]:
+    """What the text finds, likeliest kinds first; nothing for an empty text. Codes only for who may read keys."""
     text = text.strip()
     if not text:
         return []
-    return [*_tags(text), *_families(text), *_blanks(text), *_customers(text), *_machines(text)]
+    return [
+        *_tags(text),
+        *(_codes(text) if codes_too else []),
+        *_families(text),
+        *_blanks(text),
+        *_customers(text),
+        *_machines(text),
+    ]
 
 
 def _tags(text: str) -> list[Found]:
@@ -46,6 +54,16 @@ def _tags(text: str) -> list[Found]:
             reverse("bench:tag", args=[tag.number]),
         )
         for tag in tags
+    ]
+
+
+def _codes(text: str) -> list[Found]:
+    """The series that have a code of that name; its bitting is shown in their own room."""
+    return [
+        Found(
+            "Code", code.code, f"{code.series}, {code.series.family_record}", f"{reverse('codes:series')}?code={code}"
+        )
+        for code in codes_called(text)[:MOST]
     ]
 
 

@@ -8,7 +8,7 @@ from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_http_methods
 
 from keycore.errors import InputError
-from wryfalcon.accounts.permissions import Act, PersonRequest, needs
+from wryfalcon.accounts.permissions import Act, PersonRequest, may, needs
 from wryfalcon.bench.models import Tag
 from wryfalcon.bench.refusal import NotDone
 from wryfalcon.records.find import find
@@ -35,7 +35,9 @@ def history(request: PersonRequest) -> HttpResponse:
 def find_anything(request: PersonRequest) -> HttpResponse:
     """What the Find box finds."""
     text = request.GET.get("q", "")
-    return render(request, "records/find.html", {"text": text, "found": find(text)})
+    return render(
+        request, "records/find.html", {"text": text, "found": find(text, codes_too=may(request.user, Act.READ_KEYS))}
+    )
 
 
 @require_http_methods(["GET", "POST"])

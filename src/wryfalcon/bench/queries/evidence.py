@@ -21,10 +21,13 @@ from keycore.reading.staged import Stage, as_evidence
 from keycore.reading.wear import WearGrade
 from wryfalcon.bench.models import Seen, Sighting, Source, SourceKind
 
+CODE_TRUST = 0.999
+"""The chance that one cut of a code's bitting is what the table's maker cut: common practice, no source."""
 GRID_TRUST = 0.95
 """The chance that one space of a reading tool's grid is right: common practice, no source."""
 PARTS_TRUST = 0.99
 """The chance that one stamped part was read right: common practice, no source."""
+TRUST = {SourceKind.PARTS: PARTS_TRUST, SourceKind.GRID: GRID_TRUST, SourceKind.CODE: CODE_TRUST}
 STAGE_SEEN = {Seen.FLUSH: StageSeen.FLUSH, Seen.PROUD: StageSeen.MARKS, Seen.UNSURE: StageSeen.UNSURE}
 
 
@@ -123,7 +126,7 @@ class SourceReading:
             case SourceKind.STAGES:
                 return as_evidence(self.track, self.stages)
         stated = tuple(frozenset(map(self.track.step, self.labels.get(space, []))) for space in self.spaces)
-        return Stated(stated, PARTS_TRUST if kind == SourceKind.PARTS else GRID_TRUST)
+        return Stated(stated, TRUST[kind])
 
     @property
     def _grade(self) -> WearGrade:

@@ -172,6 +172,7 @@ PANELS: Mapping[SourceKind, str] = {
     SourceKind.DEPTH_KEYS: "bench/reading/_depth_keys.html",
     SourceKind.GRID: "bench/reading/_grid.html",
     SourceKind.STAGES: "bench/reading/_stages.html",
+    SourceKind.CODE: "bench/reading/_code.html",
 }
 
 

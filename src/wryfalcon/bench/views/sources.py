@@ -12,6 +12,7 @@ from django.views.decorators.http import require_POST
 
 from keycore.family import Track
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
+from wryfalcon.bench.actions.codes import read_code
 from wryfalcon.bench.actions.read import labels_typed, look_with_depth_key, see_stage, spoil_round, state_labels
 from wryfalcon.bench.actions.sources import (
     Manner,
@@ -28,6 +29,7 @@ from wryfalcon.bench.queries.looks import is_settled
 from wryfalcon.bench.refusal import NotDone
 from wryfalcon.bench.views.read import Entry, show_read, source_reading, to_source, track_reading
 from wryfalcon.bench.views.stage import attempt, find_tag, shop_unit, to_stage, whole_number
+from wryfalcon.codes.queries import codes_called
 
 SETTLED = "Settled, over 99 in 100: you can stop here."
 
@@ -94,6 +96,20 @@ def type_labels(request: PersonRequest, number: int, source: int) -> HttpRespons
     except NotDone as refusal:
         reading = track_reading(tag, None, source)
         return show_read(request, tag, reading, found, Entry(refusal=refusal.says, typed=text))
+    return _after_a_look(request, tag, found)
+
+
+@require_POST
+@needs(Act.READ_KEYS)
+def look_up(request: PersonRequest, number: int, source: int) -> HttpResponse:
+    """A code of this family's series, typed as it is stamped."""
+    tag, found = _source_reading(number, source)
+    text = request.POST.get("code", "")
+    code = codes_called(text).filter(series__family_record=tag.family_record, series__track=found.track.name).first()
+    if code is None:
+        says = f"No series of this family has the code “{text.strip()[:20]}”."
+        return show_read(request, tag, track_reading(tag, None, source), found, Entry(refusal=says, typed=text))
+    attempt(request, lambda: read_code(request.user, tag, code, found.record))
     return _after_a_look(request, tag, found)
 
 

@@ -2,17 +2,20 @@
 
 from __future__ import annotations
 
+from django.db import transaction
 from django.http import HttpResponse
 from django.shortcuts import render
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
-from wryfalcon.accounts.permissions import Act, PersonRequest, needs, needs_to_change
+from wryfalcon.accounts.permissions import Act, PersonRequest, may, needs, needs_to_change
+from wryfalcon.bench.actions.codes import read_code
 from wryfalcon.bench.actions.take_in import change, decline, take_in
 from wryfalcon.bench.forms import KeptLockFormSet, LockFormSet, TakeInForm, locks_of
-from wryfalcon.bench.models import Felt, Tag, TagState
+from wryfalcon.bench.models import Felt, OnBench, Tag, TagState
 from wryfalcon.bench.queries.stages import on_the_bench, standing
 from wryfalcon.bench.refusal import NotDone
-from wryfalcon.bench.views.stage import attempt, find_tag, key_of, show_stage, to_stage
+from wryfalcon.bench.views.stage import attempt, find_tag, key_of, show_stage, to_stage, whole_number
+from wryfalcon.codes.models import Code
 from wryfalcon.library.models import Blank, FamilyRecord
 from wryfalcon.machines.queries import machines_in_a_line
 
@@ -31,18 +34,26 @@ def tags(request: PersonRequest) -> HttpResponse:
 @needs(Act.TAKE_IN)
 def new(request: PersonRequest) -> HttpResponse:
     """Take in a new tag."""
-    form, locks = TakeInForm(request.POST or None), LockFormSet(request.POST or None, prefix="locks")
+    code = _code_asked(request)
+    initial = (
+        {"family": code.series.family_record_id, "on_bench": OnBench.CODE, "title": f"From code {code}"} if code else {}
+    )
+    form = TakeInForm(request.POST or None, initial=initial)
+    locks = LockFormSet(request.POST or None, prefix="locks")
     if request.method == "POST" and form.is_valid() and locks.is_valid():
         try:
-            tag = take_in(request.user, form.job(locks_of(locks)))
-            return to_stage(tag, "read")
+            with transaction.atomic():
+                tag = take_in(request.user, form.job(locks_of(locks)))
+                if code is not None:
+                    read_code(request.user, tag, code)
+            return to_stage(tag, "settle" if code else "read")
         except NotDone as refusal:
             form.add_error(refusal.field or None, refusal.says)
     bad = request.method == "POST"
     return render(
         request,
         "bench/new.html",
-        {"form": form, "locks": locks, **_choices()},
+        {"form": form, "locks": locks, "code": code, **_choices()},
         status=422 if bad else 200,
     )
 
@@ -80,6 +91,14 @@ def decline_tag(request: PersonRequest, number: int) -> HttpResponse:
     tag = find_tag(number)
     attempt(request, lambda: decline(request.user, tag, request.POST.get("why_declined", "")))
     return to_stage(tag, "take-in")
+
+
+def _code_asked(request: PersonRequest) -> Code | None:
+    """The code a tag is hung from, for those who may read keys."""
+    wanted = whole_number(request.POST.get("code") or request.GET.get("code"))
+    if not wanted or not may(request.user, Act.READ_KEYS):
+        return None
+    return Code.objects.select_related("series__family_record").filter(pk=wanted).first()
 
 
 def _choices() -> dict[str, object]:

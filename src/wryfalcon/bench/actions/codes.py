@@ -1,0 +1,28 @@
+"""A code as a source of a bitting: the table says it, and the tag keeps which code and series."""
+
+from __future__ import annotations
+
+from django.db import transaction
+
+from wryfalcon.accounts.models import User
+from wryfalcon.bench.actions.read import state_labels
+from wryfalcon.bench.actions.sources import Manner, add_source, describe_source
+from wryfalcon.bench.models import Source, SourceKind, Tag
+from wryfalcon.bench.refusal import NotDone
+from wryfalcon.codes.models import Code
+
+
+@transaction.atomic
+def read_code(actor: User, tag: Tag, code: Code, source: Source | None = None) -> Source:
+    """Take a code's bitting as a source that names the code and its series. Raises NotDone for another family's."""
+    if code.series.family_record_id != tag.family_record_id:
+        raise NotDone(f"{code.series} is a series of {code.series.family_record}, not of this key's family.")
+    name = f"{code}, {code.series}"
+    source = source or add_source(actor, tag, code.series.track, SourceKind.CODE, name)
+    if source.counted_from != tag.family.numbered_from:
+        describe_source(actor, tag, source, Manner(counted_from=tag.family.numbered_from))
+    source.name = name[:40]
+    source.save()
+    labels = code.bitting.split()
+    state_labels(actor, tag, source, {space: [label] for space, label in enumerate(labels, start=1)})
+    return source
