@@ -1,21 +1,31 @@
-"""Code series: brought in whole or not at all, found as a smith writes codes, and used to fill half a lock."""
+"""Code series: brought in whole or not at all, found as a smith writes codes, covered until asked for."""
 
 from __future__ import annotations
 
 import json
+import time
+from io import BytesIO
 
 import pytest
+from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import Client
+from openpyxl import Workbook, load_workbook
 
+from keycore.documents.series import SeriesDocument
 from web.jobs import People, hang
 from web.test_bench import words
 from web.test_sources import reading_of
 from wryfalcon.bench.actions.read import state_labels
 from wryfalcon.bench.actions.sources import add_source
 from wryfalcon.bench.models import OnBench, Tag
-from wryfalcon.codes.actions import import_series, offer_series
-from wryfalcon.codes.models import Code, Series
+from wryfalcon.codes.actions import offer as offering
+from wryfalcon.codes.actions.intake import ask_to_stop, bring_in, read_in
+from wryfalcon.codes.actions.offer import offer
+from wryfalcon.codes.models import BadCode, Code, Column, Series, SeriesState
 from wryfalcon.demonstration.making import family_record
+from wryfalcon.demonstration.shop import furnish
+from wryfalcon.library.models import FamilyRecord
+from wryfalcon.records.models import AuditEntry, Event
 
 pytestmark = pytest.mark.django_db
 
@@ -23,49 +33,224 @@ TABLE = "code,bitting\nT 0041,3 5 2 4 1\nT-0042,35241\nT0043,1 6 1 6 1\n"
 ABOUT = {"id": "theatre-t", "name": "Theatre T", "family": "harbour-five"}
 
 
-def test_a_table_is_shown_before_it_is_brought_in_and_then_found_by_its_code(owner: Client) -> None:
-    shown = owner.post("/codes/bring-in", {**ABOUT, "table": TABLE, "check": "1"}).content.decode()
-    assert "<strong>3 codes</strong> for Harbour five, 1 of them breaking a rule" in shown
-    assert not Series.objects.exists()
-    assert owner.post("/codes/bring-in", {**ABOUT, "table": TABLE, "bring": "1"}).status_code == 302
+def in_force(people: People, rows: list[tuple[str, str]], **about: str) -> Series:
+    """A series in force, brought in as a document."""
+    document = {"format": "wry-falcon.series/1", **ABOUT, **about, "codes": [list(row) for row in rows]}
+    return bring_in(people["orla"], offer(people["orla"], json.dumps(document).encode()))
+
+
+def offered(owner: Client, **posted: object) -> str:
+    return " ".join(owner.post("/codes/bring-in", {**ABOUT, **posted}, follow=True).content.decode().split())
+
+
+def put_in_force(owner: Client) -> str:
+    page = owner.post(f"/codes/{Series.objects.latest('pk').pk}/bring-in", follow=True)
+    return " ".join(page.content.decode().split())
+
+
+def test_a_table_is_read_and_checked_before_any_of_it_is_in_force(owner: Client) -> None:
+    assert "3 codes for Harbour five, 1 of them breaking a rule of the family" in offered(owner, table=TABLE)
+    assert "No series in force has that code" in words(owner, "/codes/", code="T0041")
+    assert "Theatre T is in force, 3 codes." in put_in_force(owner)
     said = words(owner, "/codes/", code="t 00-42")
-    assert "T-0042 Theatre T Harbour five" in said  # as it was printed, however it is asked for
+    assert "T-0042 looked up as T0042 Theatre T Harbour five" in said  # as it was printed, however it is asked for
     assert "breaks macs" in words(owner, "/codes/", code="T0043")
-    assert "No series here has that code" in words(owner, "/codes/", code="T42")  # leading zeros are kept
-    again = owner.post("/codes/bring-in", {**ABOUT, "table": TABLE, "bring": "1"}).content.decode()
-    assert "theatre-t is in the library already" in again
+    assert "No series in force has that code" in words(owner, "/codes/", code="T42")  # leading zeros are kept
+    assert "T 0041" in words(owner, "/codes/", code="T0041 to T0042")
+    assert "theatre-t is in the library already" in offered(owner, table=TABLE)
 
 
 @pytest.mark.parametrize(
     ("table", "says"),
     [
         ("code,bitting\nT1,3 5 2 4 1\nT2,3 5 2\n", "line 3, T2: 3 cuts where the family has 5"),
-        ("code,bitting\nT1,3 5 2 4 1\n t-1 ,3 5 2 4 1\n", "the same code as line 2"),
+        ("code,bitting\nT1,3 5 2 4 1\n t-1 ,3 5 2 4 1\n", "line 3, t-1: the same code as T1, earlier in the table"),
         ("code,bitting\n,3 5 2 4 1\nT2,\n", "line 2, no code: no code"),
-        ("number,cuts\nT1,35241\n", "the first line must name the columns code and bitting"),
-        ('{"format": "wry-falcon.series/1"}', "is missing"),
     ],
 )
-def test_a_bad_row_is_named_with_its_line_and_nothing_is_brought_in(owner: Client, table: str, says: str) -> None:
-    page = owner.post("/codes/bring-in", {**ABOUT, "table": table, "bring": "1"})
-    assert page.status_code == 422
-    assert says in page.content.decode()
+def test_a_bad_row_is_named_with_its_line_and_nothing_comes_in_force(owner: Client, table: str, says: str) -> None:
+    assert says in offered(owner, table=table)
+    assert "rows cannot be taken; mend them first" in put_in_force(owner)
+    series = Series.objects.get()
+    assert series.state == SeriesState.CHECKED
+    owner.post(f"/codes/{series.pk}/throw-away")
+    assert not (Series.objects.exists())
+    assert not (Code.objects.exists())
+    assert not (Column.objects.exists())
+    assert not (BadCode.objects.exists())
+
+
+@pytest.mark.parametrize(
+    ("posted", "says"),
+    [
+        ({"table": '{"format": "wry-falcon.series/1"}'}, "is missing"),
+        ({"table": TABLE, "id": "Theatre T"}, "small letters"),
+        ({"table": TABLE, "family": "no-such"}, "there is no family"),
+        ({"table": TABLE, "printed": "##?"}, "use # for each character that counts"),
+        ({}, "choose a file, paste a table"),
+        ({"first": "Q1", "last": "R9", "rule": "counted"}, "must be written as the first code is"),
+    ],
+)
+def test_what_is_no_table_is_refused_and_nothing_is_kept(owner: Client, posted: dict[str, str], says: str) -> None:
+    page = owner.post("/codes/bring-in", {**ABOUT, **posted})
+    problem = Series.objects.first()
+    said = page.content.decode() if problem is None else words(owner, f"/codes/{problem.pk}")
+    assert says in said
     assert not Code.objects.exists()
 
 
-def test_a_series_document_says_everything_itself(owner: Client, people: People) -> None:
-    document = {"format": "wry-falcon.series/1", **ABOUT, "codes": [["T1001", "3 5 2 4 1"]]}
-    import_series(people["orla"], offer_series(json.dumps(document).encode()))
-    assert Code.objects.get().bitting == "3 5 2 4 1"
+def test_a_file_that_stops_being_a_table_says_where(owner: Client) -> None:
+    assert "the first line must name the columns code and bitting" in offered(owner, table="number,cuts\nT1,35241\n")
+    upload = SimpleUploadedFile("codes.csv", b"code,bitting\nT1,35241\n\xff\xfe,1\n")
+    assert "not UTF-8 text before byte" in offered(owner, id="other", file=upload)
+    broken = SimpleUploadedFile("codes.xlsx", b"PK\x03\x04 nothing like a sheet")
+    assert "not a spreadsheet that can be read" in offered(owner, id="third", file=broken)
+
+
+def test_a_spreadsheet_goes_in_and_out_with_its_zeros(owner: Client) -> None:
+    book, out = Workbook(), BytesIO()
+    for row in (("Bitting", "Code"), (35241, "0041"), ("3 5 2 4 2", 42.0)):
+        book.active.append(row)
+    book.save(out)
+    offered(owner, file=SimpleUploadedFile("codes.xlsx", out.getvalue()))
+    put_in_force(owner)
+    rows = [("code", "bitting"), ("0041", "3 5 2 4 1"), ("42", "3 5 2 4 2")]
+    series = Series.objects.get()
+    sheet = load_workbook(BytesIO(owner.get(f"/codes/{series.pk}/codes.xlsx").content)).active
+    assert list(sheet.iter_rows(values_only=True)) == rows
+    table = b"".join(owner.get(f"/codes/{series.pk}/codes.csv").streaming_content).decode()
+    assert [tuple(line.split(",")) for line in table.split()] != []
+    assert table.splitlines() == [",".join(row) for row in rows]
+    document = json.loads(b"".join(owner.get(f"/codes/{series.pk}/codes.json").streaming_content))
+    assert document["codes"] == [list(row) for row in rows[1:]]
+    assert (document["id"], document["family"]) == ("theatre-t", "harbour-five")
+    assert AuditEntry.objects.filter(event=Event.CODES_SEEN).count() == 3  # taking them away is a look as well
+
+
+def test_a_series_by_formula_is_written_out_and_says_its_rule(owner: Client) -> None:
+    posted = {"first": "K11000", "last": "K33999", "rule": "digits", "places": "2 3 4 5 6"}
+    offered(owner, **posted)
+    put_in_force(owner)
+    series = Series.objects.get()
+    # Harbour five has depths 1 to 6: numbers with a 0, 7, 8 or 9 in them are no codes of the series.
+    assert series.count == 2 * 6**4 + 3 * 6**3 == 2 * 1296 + 648
+    assert "the cuts are characters 2, 3, 4, 5, 6 of the code" in words(owner, f"/codes/{series.pk}")
+    assert Code.objects.get(code="K23456").bitting == "2 3 4 5 6"
+
+
+def test_a_code_is_looked_up_by_the_rule_of_its_series_and_both_are_shown(owner: Client, people: People) -> None:
+    in_force(people, [("T0041K", "3 5 2 4 1")], printed="#####x")
+    in_force(people, [("T0041K", "1 2 1 2 1")], id="other", name="Other")
+    for code in ("T-0041-K", "t0041", "T0041Q"):
+        assert "T0041K looked up as T0041 Theatre T" in words(owner, "/codes/", code=code)
+    said = words(owner, "/codes/", code="T0041K")
+    assert "T0041K Other" in said  # where every character counts, as it is printed
+    assert (
+        "Other"
+        not in words(owner, "/codes/", code="T0041K", narrow="theatre").split("Every series")[0].split("It is")[0]
+    )
+
+
+def test_the_same_cuts_under_two_makers_are_shown_together(smith: Client, people: People) -> None:
+    record = family_record("harbour-five")
+    document = json.loads(record.document)
+    other = {**document, "id": "shed-five", "name": "Shed five", "blank": {**document["blank"], "code": "SH-5"}}
+    FamilyRecord.objects.create(slug="shed-five", name="Shed five", kind=record.kind, document=json.dumps(other))
+    in_force(people, [("C7", "3 5 2 4 1")], maker="Breakwater")
+    in_force(people, [("C-7", "35241")], id="shed-c", name="Shed C", family="shed-five", maker="Sandbar")
+    in_force(people, [("C7", "1 1 1 1 1")], id="third", name="Third")
+    said = words(smith, "/codes/", code="c7")
+    assert said.count("The same cuts in 2 series: choose the blank by what is on the bench.") == 1
+    assert "Breakwater" in said
+    assert "Sandbar" in said
+
+
+def test_bittings_are_covered_until_somebody_asks_and_each_look_is_kept(owner: Client, people: People) -> None:
+    in_force(people, [("T1001", "3 5 2 4 1")])
+    assert "3 5 2 4 1" not in words(owner, "/codes/", code="T1001")
+    assert "3 5 2 4 1" in owner.post("/codes/?code=T1001").content.decode()
+    assert "3 5 2 4 1" not in words(owner, "/codes/", code="T1001")
+    owner.post("/codes/?code=T9999")  # nothing was seen
+    look = AuditEntry.objects.get(event=Event.CODES_SEEN)
+    assert (look.actor.username, look.data["codes"]) == ("orla", ["T1001, Theatre T"])
+    assert "the code T1001 T1001, Theatre T" in words(owner, "/codes/seen")
+
+
+def test_codes_are_found_by_part_of_their_bitting_from_either_end(smith: Client, people: People) -> None:
+    rows = [("A1", "1 2 3 4 5"), ("A2", "1 2 3 3 5"), ("A3", "5 4 3 2 1"), ("A4", "2 2 2 2 2")]
+    in_force(people, rows)
+
+    def found(bitting: str, **more: str) -> set[str]:
+        given = {"family": family_record("harbour-five").pk, "bitting": bitting, **more}
+        page = smith.post("/codes/by-bitting?" + "&".join(f"{k}={v}".replace("+", "%2B") for k, v in given.items()))
+        return {code for code, _ in rows if f">{code}<" in page.content.decode()}
+
+    assert found("1 2 ? 3+ 5") == {"A1", "A2"}
+    assert found("1 2 ? 4/6 5") == {"A1"}
+    assert found("5 4-6 3 ? 1", **{"from": "tip"}) == {"A1"}
+    assert found("12345") == {"A1"}
+    assert found("12345", misread="on") == {"A1", "A2"}
+    assert found("? ? ? ? ?") == {"A1", "A2", "A3", "A4"}
+    assert found("6????") == set()
+    page = smith.get("/codes/by-bitting", {"family": family_record("harbour-five").pk, "bitting": "1 2 9 4 5"})
+    assert page.status_code == 422
+    assert "<strong>cut 3</strong>: &#x27;9&#x27; is none of the depths 1, 2, 3, 4, 5, 6." in page.content.decode()
+
+
+def test_a_new_edition_says_what_it_changes_and_which_keys_that_touches(owner: Client, people: People) -> None:
+    first = in_force(people, [("T1", "3 5 2 4 1"), ("T2", "1 2 1 2 1"), ("T3", "2 2 2 2 2")], edition="2024")
+    tag = hang(people, on_bench=OnBench.CODE)
+    source = add_source(people["tam"], tag, "A", "code")
+    owner.post(f"/tags/{tag}/read/{source.pk}/code", {"code": "T1"})
+    table = "code,bitting\nT1,3 5 2 4 2\nT2,1 2 1 2 1\nT4,2 2 2 2 2\n"
+    said = offered(owner, table=table, edition="2026")
+    assert "Against Theatre T, 2024: 1 new, 1 with another bitting, 1 no longer in it." in said
+    put_in_force(owner)
+    first.refresh_from_db()
+    assert first.state == SeriesState.REPLACED
+    now = Series.objects.in_force().get()
+    assert f"{tag} {tag.title} T1 3 5 2 4 1 3 5 2 4 2" in words(owner, f"/codes/{now.pk}")
+    assert "T1 Theatre T, 2026" in words(owner, "/codes/", code="T1")
+    source.refresh_from_db()
+    assert source.code.series == first  # a key remembers its own edition
+
+
+@pytest.mark.django_db(transaction=True)
+def test_a_large_table_is_read_by_a_process_of_its_own_with_progress(monkeypatch: pytest.MonkeyPatch) -> None:
+    people = furnish()
+    monkeypatch.setattr(offering, "AT_ONCE", 0)
+    rows = "".join(f"W{n:05d},{1 + n % 3}{1 + n // 3 % 3}222\n" for n in range(30_000))
+    about = SeriesDocument("wharf", "Wharf", "harbour-five")
+    series = offer(people["orla"], f"code,bitting\n{rows}".encode(), about)
+    assert series.state == SeriesState.READING
+    seen = 0
+    for _ in range(600):
+        series.refresh_from_db()
+        seen = max(seen, series.intake.rows)
+        if series.state != SeriesState.READING:
+            break
+        time.sleep(0.05)
+        del series._state.fields_cache["intake"]
+    assert (series.state, series.count, seen <= 30_000) == (SeriesState.CHECKED, 30_000, True)
+    assert Column.objects.filter(space=0).count() == 2  # two batches
+    ask_to_stop(people["orla"], series)
+    series.refresh_from_db()
+    assert series.state == SeriesState.CHECKED  # too late to stop; it may still be thrown away
+
+
+def test_a_reading_that_is_asked_to_stop_keeps_nothing(people: People, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(offering, "AT_ONCE", 0)
+    series = offer(people["orla"], TABLE.encode(), SeriesDocument("wharf", "Wharf", "harbour-five"))
+    ask_to_stop(people["orla"], series)
+    read_in(series.intake.pk)
+    assert not (Series.objects.exists())
+    assert not (Code.objects.exists())
+    assert not (Column.objects.exists())
 
 
 def test_half_a_lock_is_filled_from_the_code_that_fits(smith: Client, people: People) -> None:
     rows = ["M1,2 3 1 2 4 3 4 2", "M2,2 3 1 2 4 2 1 1", "M3,1 1 1 1 1 1 1 1"]
-    document = {
-        "format": "wry-falcon.series/1", "id": "moorings", "name": "Moorings", "family": "lighthouse-eight",
-        "codes": [row.split(",") for row in rows],
-    }  # fmt: skip
-    import_series(people["orla"], offer_series(json.dumps(document).encode()))
+    in_force(people, [tuple(row.split(",")) for row in rows], id="moorings", name="Moorings", family="lighthouse-eight")
     tag = hang(people, family=family_record("lighthouse-eight"), on_bench=OnBench.PART_LOCK)
     source = add_source(people["tam"], tag, tag.family.tracks[0].name, "parts")
     state_labels(people["tam"], tag, source, {s: [label] for s, label in enumerate("231243", start=1)})
@@ -78,8 +263,7 @@ def test_half_a_lock_is_filled_from_the_code_that_fits(smith: Client, people: Pe
 
 
 def test_from_a_code_to_a_settled_bitting_with_its_provenance(smith: Client, people: People) -> None:
-    document = {"format": "wry-falcon.series/1", **ABOUT, "codes": [["T-1001", "3 5 2 4 1"]]}
-    import_series(people["orla"], offer_series(json.dumps(document).encode()))
+    in_force(people, [("T-1001", "3 5 2 4 1")])
     found = words(smith, "/records/find", q="t1001")
     assert "Theatre T, Harbour five" in found
     assert "3 5 2 4 1" not in found
@@ -101,8 +285,7 @@ def test_from_a_code_to_a_settled_bitting_with_its_provenance(smith: Client, peo
 
 
 def test_a_code_typed_on_read_is_looked_up_in_the_familys_own_series(smith: Client, people: People) -> None:
-    document = {"format": "wry-falcon.series/1", **ABOUT, "codes": [["T-1001", "3 5 2 4 1"]]}
-    import_series(people["orla"], offer_series(json.dumps(document).encode()))
+    in_force(people, [("T-1001", "3 5 2 4 1")])
     tag = hang(people, on_bench=OnBench.CODE)
     source = add_source(people["tam"], tag, "A", "code")
     refused = smith.post(f"/tags/{tag}/read/{source.pk}/code", {"code": "T 9"})

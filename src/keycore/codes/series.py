@@ -1,27 +1,23 @@
-"""Code series: tables that turn an indirect code into a bitting, checked row by row against their family."""
+"""Code series: tables that turn an indirect code into a bitting, checked against their family."""
 
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
+import numpy as np
+from numpy.typing import NDArray
+
 from keycore.errors import InputError
-from keycore.family import Family, Track
-from keycore.rules import breaks
+from keycore.family import Family, Rules, Track
+from keycore.rules import breaks, keep_rules
 
 _PASSED_OVER = re.compile(r"[\s\-\N{EN DASH}\N{EM DASH}./_]+")
+_RANGE = re.compile(r"\s+(?:to|\N{EN DASH}|-)\s+|\.\.+|\N{HORIZONTAL ELLIPSIS}", re.IGNORECASE)
+_PLAIN = str.maketrans("", "", " -\N{EN DASH}\N{EM DASH}./_\t")
+_PRINTED = re.compile(r"[#x]+")
 LONGEST_CODE = 40
-
-
-@dataclass(frozen=True, slots=True)
-class CodeRow:
-    """One code as it is printed, as it is looked up, and the bitting it stands for."""
-
-    code: str
-    looked_up: str
-    steps: tuple[int, ...]
-    broken: str  # the rules the bitting breaks, "" for none
 
 
 @dataclass(frozen=True, slots=True)
@@ -35,21 +31,63 @@ class BadRow:
 
 @dataclass(frozen=True, slots=True)
 class CheckedRows:
-    """A table checked against its family."""
+    """Rows of a table checked against their family: what was kept in its order, and what cannot be taken.
 
-    rows: tuple[CodeRow, ...]
+    ``lines``, ``codes`` as printed and ``looked_up`` (b,); ``steps`` (b, n); ``broken`` (b,) the rules
+    that each bitting breaks, "" for none.
+    """
+
+    lines: tuple[int, ...]
+    codes: tuple[str, ...]
+    looked_up: tuple[str, ...]
+    steps: NDArray[np.int8]
+    broken: tuple[str, ...]
     bad: tuple[BadRow, ...]
 
+    @property
+    def flagged(self) -> int:
+        """How many bittings break a rule of the family: kept, and marked."""
+        return sum(map(bool, self.broken))
 
-def looked_up(code: str) -> str:
+
+def check_printed(printed: str) -> str:
+    """A rule for codes as they are printed: # for a character that counts, x for one that does not.
+
+    Returns it as given. Raises InputError for any other character, or one in which nothing counts.
+
+    >>> check_printed("#####x")
+    '#####x'
+    """
+    if printed and (not _PRINTED.fullmatch(printed) or "#" not in printed or len(printed) > LONGEST_CODE):
+        raise InputError("printed", "use # for each character that counts and x for each that does not")
+    return printed
+
+
+def looked_up(code: str, printed: str = "") -> str:
     """A code as it is looked up: capitals, without the blanks, dashes and points that print puts in.
 
-    Leading zeros and prefixes stay. Raises nothing.
+    Leading zeros and prefixes stay. ``printed`` is the series' own rule for what else is not used; a
+    code of another length than the rule is taken to have been shortened already. Raises nothing.
 
     >>> looked_up(" t-0 041 "), looked_up("T0041")
     ('T0041', 'T0041')
+    >>> looked_up("T-0041-K", "#####x"), looked_up("T0041", "#####x")
+    ('T0041', 'T0041')
     """
-    return _PASSED_OVER.sub("", code).upper()
+    plain = _PASSED_OVER.sub("", code).upper()
+    if len(plain) != len(printed):
+        return plain
+    return "".join(character for character, mark in zip(plain, printed, strict=True) if mark == "#")
+
+
+def code_range(text: str) -> tuple[str, str] | None:
+    """The two ends of a range of codes, as they are typed; None for anything else. Raises nothing.
+
+    >>> code_range("T0041 - T0050"), code_range("T0041..T0050"), code_range("T-0041")
+    (('T0041', 'T0050'), ('T0041', 'T0050'), None)
+    """
+    ends = [end.strip() for end in _RANGE.split(text.strip())]
+    return (ends[0], ends[1]) if len(ends) == 2 and all(map(looked_up, ends)) else None
 
 
 def bitting_steps(track: Track, text: str) -> tuple[int, ...]:
@@ -70,38 +108,95 @@ def bitting_steps(track: Track, text: str) -> tuple[int, ...]:
     return track.steps(labels)
 
 
-def check_rows(family: Family, track: Track, rows: Iterable[tuple[int, str, str]]) -> CheckedRows:
-    """Check a table: every row is kept, flagged where its bitting breaks a rule, or named as bad.
+def check_rows(family: Family, track: Track, rows: Iterable[tuple[int, str, str]], printed: str = "") -> CheckedRows:
+    """Check rows of a table: each is kept, flagged where its bitting breaks a rule, or named as bad.
 
-    Arguments: ``rows`` of line number, code and bitting as written. A code that comes twice is bad the
-    second time. Returns CheckedRows in the table's order. Raises nothing.
+    Arguments: ``rows`` of line number, code and bitting as written; ``printed`` the rule of the
+    series. Returns CheckedRows in the table's order; whether a code comes twice is for whoever
+    keeps them all to say. Raises nothing.
+
+    >>> from keycore.family import Depth, End, Gauge, Kind
+    >>> from keycore.units import Unit
+    >>> track = Track("A", (0.2, 0.35), (Depth("1", 0.33), Depth("2", 0.31)))
+    >>> family = Family("f", "F", Kind.EDGE, Unit.INCH, Gauge.SHOULDER, End.BOW, (track,))
+    >>> checked = check_rows(family, track, [(2, "T-01", "12"), (3, "", "12"), (4, "T2", "1 9")])
+    >>> checked.looked_up, checked.steps.tolist(), [row.line for row in checked.bad]
+    (('T01',), [[0, 1]], [3, 4])
+    >>> check_rows(family, track, []).steps.shape
+    (0, 2)
     """
-    kept: list[CodeRow] = []
+    wanted = list(rows)
+    # A plain translation does all that the pattern does, for codes without unusual blanks.
+    keys = [code.translate(_PLAIN).upper() for _, code, _ in wanted]
+    keys = [
+        key if key.isascii() and key.isalnum() and not printed else looked_up(wanted[place][1], printed)
+        for place, key in enumerate(keys)
+    ]
+    steps = _steps_of(track, [bitting for _, _, bitting in wanted])
     bad: list[BadRow] = []
-    seen: dict[str, int] = {}
-    for line, code, bitting in rows:
-        wanted = looked_up(code)
-        reason = _wrong_code(code, wanted, seen)
+    good: list[int] = []
+    for place, (line, code, bitting) in enumerate(wanted):
+        if steps[place, 0] >= 0 and keys[place] and len(code) <= LONGEST_CODE:
+            good.append(place)
+            continue
+        reason, read = _wrong(track, code, keys[place], bitting)
         if reason:
             bad.append(BadRow(line, code[:LONGEST_CODE], reason))
-            continue
-        try:
-            steps = bitting_steps(track, bitting)
-        except InputError as error:
-            bad.append(BadRow(line, code[:LONGEST_CODE], error.reason))
-            continue
-        seen[wanted] = line
-        kept.append(CodeRow(code.strip(), wanted, steps, _broken(family, track, steps)))
-    return CheckedRows(tuple(kept), tuple(bad))
+        else:
+            steps[place] = read
+            good.append(place)
+    kept = steps[good]
+    return CheckedRows(
+        tuple(wanted[place][0] for place in good),
+        tuple(wanted[place][1].strip() for place in good),
+        tuple(keys[place] for place in good),
+        kept,
+        _broken(track, family.rules, kept),
+        tuple(bad),
+    )
 
 
-def _wrong_code(code: str, wanted: str, seen: dict[str, int]) -> str:
-    if not wanted:
-        return "no code"
+def _wrong(track: Track, code: str, key: str, bitting: str) -> tuple[str, tuple[int, ...]]:
+    """What is wrong with a row, "" when nothing is, and its steps then."""
+    if not key:
+        return "no code", ()
     if len(code.strip()) > LONGEST_CODE:
-        return f"a code of more than {LONGEST_CODE} characters"
-    return f"the same code as line {seen[wanted]}" if wanted in seen else ""
+        return f"a code of more than {LONGEST_CODE} characters", ()
+    try:
+        return "", bitting_steps(track, bitting)
+    except InputError as error:
+        return error.reason, ()
 
 
-def _broken(family: Family, track: Track, steps: tuple[int, ...]) -> str:
-    return ", ".join(sorted({each.rule for each in breaks(track, family.rules, steps)}))
+def _steps_of(track: Track, texts: Sequence[str]) -> NDArray[np.int8]:
+    """The steps of all bittings that are written plainly, (b, n), -1 where one is not or is wrong."""
+    spaces = len(track.spaces)
+    found = np.full((len(texts), spaces), -1, dtype=np.int8)
+    if any(len(label) > 1 or not label.isascii() for label in track.labels):
+        return found
+    table = np.full(256, -1, dtype=np.int8)
+    for step, label in enumerate(track.labels):
+        table[ord(label)] = step
+    for apart in (1, 2):  # run together, or with one space between
+        length = (spaces - 1) * apart + 1
+        places = [place for place, text in enumerate(texts) if len(text) == length and text.isascii()]
+        if not places or (apart == 2 and spaces == 1):
+            continue
+        letters = np.frombuffer("".join([texts[place] for place in places]).encode(), np.uint8).reshape(-1, length)
+        steps = table[letters[:, ::apart]]
+        good = (steps >= 0).all(axis=1)
+        if apart == 2:
+            good &= (letters[:, 1::2] == ord(" ")).all(axis=1)
+        found[np.array(places)[good]] = steps[good]
+    return found
+
+
+def _broken(track: Track, rules: Rules, steps: NDArray[np.int8]) -> tuple[str, ...]:
+    """The rules that each bitting breaks; few do, so that only those are looked at one by one."""
+    keeps = keep_rules(steps, rules) if rules.any else np.ones(len(steps), dtype=bool)
+    if track.macs is not None and len(track.spaces) > 1:
+        keeps &= (np.abs(np.diff(steps, axis=1)) <= track.macs).all(axis=1)
+    words = [""] * len(steps)
+    for place in np.flatnonzero(~keeps).tolist():
+        words[place] = ", ".join(sorted({each.rule for each in breaks(track, rules, steps[place].tolist())}))
+    return tuple(words)

@@ -30,13 +30,13 @@ _PLAIN = {
 }
 
 
-def parse_json(raw: bytes) -> Any:
-    """Parse JSON strictly: UTF-8, no duplicate fields, no NaN or Infinity, at most 5 MB.
+def parse_json(raw: bytes, most_bytes: int = MOST_BYTES) -> Any:
+    """Parse JSON strictly: UTF-8, no duplicate fields, no NaN or Infinity, at most 5 MB unless said otherwise.
 
     Returns plain Python data. Raises InputError naming the line where it stops making sense.
     """
-    if len(raw) > MOST_BYTES:
-        raise InputError("", f"the document is larger than {MOST_BYTES // 1_000_000} MB")
+    if len(raw) > most_bytes:
+        raise InputError("", f"the document is larger than {most_bytes // 1_000_000} MB")
     try:
         return json.loads(raw.decode("utf-8-sig"), parse_constant=_not_finite, object_pairs_hook=_no_repeats)
     except UnicodeDecodeError as error:

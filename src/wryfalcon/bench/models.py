@@ -9,6 +9,7 @@ from django.db import models
 
 from keycore.family import Family
 from wryfalcon.bench.progress import NAME
+from wryfalcon.codes.models import Code
 from wryfalcon.library.models import Blank, FamilyRecord
 from wryfalcon.machines.models import Cutter, JawSide, Machine, Run
 
@@ -176,6 +177,7 @@ class Source(models.Model):
     name = models.CharField(max_length=40, blank=True, help_text="which key or lock, where there are several")
     counted_from = models.CharField(max_length=3, choices=[("bow", "the bow"), ("tip", "the tip")])
     wear = models.CharField(max_length=9, choices=WearGrade, default=WearGrade.UNSURE)
+    code = models.ForeignKey(Code, models.PROTECT, null=True, related_name="sources", help_text="its edition with it")
     plug = models.FloatField(null=True, help_text="pins: what root and pin add up to, family unit")
     other_key = models.BooleanField(default=False, help_text="pins: the key that lifts the master pins")
     odd_first = models.BooleanField(default=False, help_text="grid: odd cuts first, then even, as the tool is read")

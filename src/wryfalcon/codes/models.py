@@ -1,4 +1,4 @@
-"""Code series and their codes."""
+"""Code series: their editions, their codes, and tables still being read."""
 
 from __future__ import annotations
 
@@ -8,36 +8,120 @@ from django.db import models
 from wryfalcon.library.models import FamilyRecord
 
 
+class SeriesState(models.TextChoices):
+    """Where an edition of a series stands. Only those in force are searched."""
+
+    READING = "reading", "being read"
+    CHECKED = "checked", "checked, not in force yet"
+    IN_FORCE = "in-force", "in force"
+    REPLACED = "replaced", "replaced by a later edition"
+
+
+class SeriesQuerySet(models.QuerySet["Series"]):
+    """Series by where they stand."""
+
+    def in_force(self) -> SeriesQuerySet:
+        """Those that are searched."""
+        return self.filter(state=SeriesState.IN_FORCE)
+
+
 class Series(models.Model):
     """One table of codes, of one edition."""
 
-    slug = models.SlugField(max_length=60, unique=True)
+    slug = models.SlugField(max_length=60)
+    edition = models.CharField(max_length=60, blank=True)
     name = models.CharField(max_length=120)
+    maker = models.CharField(max_length=120, blank=True)
+    use = models.CharField(max_length=120, blank=True, help_text="what locks carry these codes")
     family_record = models.ForeignKey(FamilyRecord, models.PROTECT, related_name="series")
     track = models.CharField(max_length=120)
+    printed = models.CharField(max_length=40, blank=True, help_text="# counts, x does not, in a code as printed")
+    formula = models.CharField(max_length=300, blank=True, help_text="in words, for a series that has one")
     note = models.CharField(max_length=300, blank=True)
+    state = models.CharField(max_length=8, choices=SeriesState, default=SeriesState.READING)
+    replaces = models.ForeignKey("self", models.PROTECT, null=True, blank=True, related_name="replaced_by")
+    count = models.PositiveIntegerField(default=0)
+    flagged = models.PositiveIntegerField(default=0, help_text="codes whose bitting breaks a rule of the family")
     by = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, null=True, related_name="+")
     at = models.DateTimeField(auto_now_add=True)
 
+    objects = SeriesQuerySet.as_manager()
+
     class Meta:
-        ordering = ["name"]
+        ordering = ["name", "-at"]
+        constraints = [models.UniqueConstraint(fields=["slug", "edition"], name="one_of_each_edition")]
 
     def __str__(self) -> str:
-        return self.name
+        return f"{self.name}, {self.edition}" if self.edition else self.name
 
 
 class Code(models.Model):
     """One code: as printed, as it is looked up, and its bitting in the family's order."""
 
-    series = models.ForeignKey(Series, models.CASCADE, related_name="codes")
+    series = models.ForeignKey(Series, models.CASCADE, related_name="codes", db_index=False)
     code = models.CharField(max_length=40)
-    looked_up = models.CharField(max_length=40, db_index=True)
+    looked_up = models.CharField(max_length=40)
     bitting = models.CharField(max_length=240, help_text="labels with a space between")
     broken = models.CharField(max_length=60, blank=True, help_text="the rules of the family it breaks")
 
     class Meta:
-        constraints = [models.UniqueConstraint(fields=["series", "looked_up"], name="one_code_once_in_a_series")]
-        indexes = [models.Index(fields=["series", "bitting"])]
+        # The one index there is: a code is looked for in every series, and comes once in each.
+        constraints = [models.UniqueConstraint(fields=["looked_up", "series"], name="one_code_once_in_a_series")]
 
     def __str__(self) -> str:
         return self.code
+
+
+class Column(models.Model):
+    """The cuts that a run of codes has at one space: what a search by bitting reads instead of every row."""
+
+    series = models.ForeignKey(Series, models.CASCADE, related_name="columns", db_index=False)
+    first = models.PositiveBigIntegerField(help_text="key of the first code of the run; they follow one another")
+    space = models.PositiveSmallIntegerField(help_text="from 0, in the family's order")
+    steps = models.BinaryField(help_text="one byte a code, its place in the depth table")
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["series", "space", "first"], name="one_column_of_each_run")]
+
+    def __str__(self) -> str:
+        return f"space {self.space + 1} from code {self.first}"
+
+
+class Intake(models.Model):
+    """A table being read, or read and not yet brought in: how far it is and what is wrong with it."""
+
+    series = models.OneToOneField(Series, models.CASCADE, related_name="intake")
+    file = models.CharField(max_length=200)
+    size = models.PositiveBigIntegerField(help_text="bytes of the file")
+    read = models.PositiveBigIntegerField(default=0, help_text="bytes read so far")
+    rows = models.PositiveIntegerField(default=0)
+    bad = models.PositiveIntegerField(default=0)
+    problem = models.CharField(max_length=300, blank=True, help_text="what stopped the reading")
+    stop_asked = models.BooleanField(default=False)
+    heard_at = models.DateTimeField(auto_now=True)
+    added = models.PositiveIntegerField(null=True, help_text="codes that the edition before lacks")
+    changed = models.PositiveIntegerField(null=True, help_text="codes with another bitting than before")
+    gone = models.PositiveIntegerField(null=True, help_text="codes of the edition before that are missing")
+
+    def __str__(self) -> str:
+        return f"{self.series}, {self.rows} rows read"
+
+    @property
+    def share(self) -> float:
+        """How much of the file is read, 0 to 1."""
+        return min(1.0, self.read / self.size) if self.size else 0.0
+
+
+class BadCode(models.Model):
+    """A row of a table that cannot be taken, and why."""
+
+    intake = models.ForeignKey(Intake, models.CASCADE, related_name="bad_codes")
+    line = models.PositiveIntegerField()
+    code = models.CharField(max_length=40, blank=True)
+    reason = models.CharField(max_length=200)
+
+    class Meta:
+        ordering = ["line"]
+
+    def __str__(self) -> str:
+        return f"line {self.line}, {self.code or 'no code'}: {self.reason}"

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from urllib.parse import urlencode
 
 from django.db.models import Q
 from django.urls import reverse
 
 from wryfalcon.bench.models import Customer, Tag
-from wryfalcon.codes.queries import codes_called
+from wryfalcon.codes.queries.by_code import codes_called
 from wryfalcon.library.models import Blank, FamilyRecord
 from wryfalcon.machines.models import Machine
 
@@ -61,9 +62,12 @@ def _codes(text: str) -> list[Found]:
     """The series that have a code of that name; its bitting is shown in their own room."""
     return [
         Found(
-            "Code", code.code, f"{code.series}, {code.series.family_record}", f"{reverse('codes:series')}?code={code}"
+            "Code",
+            found.code,
+            f"{found.series}, {found.series.family_record}",
+            f"{reverse('codes:series')}?{urlencode({'code': found.code})}",
         )
-        for code in codes_called(text)[:MOST]
+        for found in codes_called(text)[:MOST]
     ]
 
 

@@ -29,6 +29,9 @@ class Event(models.TextChoices):
     HANDED_OVER = "handed-over", "handed over"
     FAMILY_IMPORTED = "family-imported", "family brought in"
     SERIES_IMPORTED = "series-imported", "code series brought in"
+    SERIES_OFFERED = "series-offered", "code series offered"
+    SERIES_DISCARDED = "series-discarded", "code series thrown away"
+    CODES_SEEN = "codes-seen", "asked to see codes"
     REMADE = "remade", "made again from a record"
 
 

@@ -25,3 +25,4 @@ WHITENOISE_AUTOREFRESH = True
 VAR.mkdir(parents=True, exist_ok=True)
 DATABASES["default"]["TEST"] = {"NAME": VAR / "test.sqlite3"}  # in memory, parallel requests collide
 CUT_PLAN_FOLDER = VAR / "test-cut-plans"
+TABLE_FOLDER = VAR / "test-tables"

@@ -15,6 +15,7 @@ const KEYS = {
   z: () => press("[data-undo]"),
   a: () => press("[data-again]"),
   g: () => press("[data-go]"),
+  v: () => press("[data-show]"),
   "[": () => press("[data-stage-before]"),
   "]": () => press("[data-stage-after]"),
 };

@@ -21,7 +21,7 @@ def read_code(actor: User, tag: Tag, code: Code, source: Source | None = None) -
     source = source or add_source(actor, tag, code.series.track, SourceKind.CODE, name)
     if source.counted_from != tag.family.numbered_from:
         describe_source(actor, tag, source, Manner(counted_from=tag.family.numbered_from))
-    source.name = name[:40]
+    source.name, source.code = name[:40], code
     source.save()
     labels = code.bitting.split()
     state_labels(actor, tag, source, {space: [label] for space, label in enumerate(labels, start=1)})

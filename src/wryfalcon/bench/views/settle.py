@@ -29,7 +29,7 @@ from wryfalcon.bench.sentences import sentence_of
 from wryfalcon.bench.views.stage import attempt, find_tag, key_of, shop_unit, show_stage, to_stage, whole_number
 from wryfalcon.bench.views.strip import strip_of
 from wryfalcon.codes.models import Code
-from wryfalcon.codes.queries import FittingCode, codes_that_fit
+from wryfalcon.codes.queries.fitting import FittingCode, codes_that_fit
 from wryfalcon.lengths import NotALength, parse_length, show_length
 
 
@@ -62,13 +62,13 @@ def settle_stage(request: PersonRequest, number: int) -> HttpResponse:
     return show_stage(request, tag, "settle", context)
 
 
-def _codes(reading: TrackReading) -> list[FittingCode]:
+def _codes(reading: TrackReading) -> tuple[FittingCode, ...]:
     """The codes of the family's series that fit, where not every cut was seen."""
     if not reading.unread or reading.posterior is None or reading.record is None:
-        return []
+        return ()
     evidence = tuple(source.evidence for source in reading.weighed if source.evidence is not None)
     family_record = reading.record.tag.family_record
-    return codes_that_fit(family_record, reading.track, evidence) if family_record else []
+    return codes_that_fit(family_record, reading.track, evidence).codes if family_record else ()
 
 
 @require_POST

@@ -29,7 +29,8 @@ from wryfalcon.bench.queries.looks import is_settled
 from wryfalcon.bench.refusal import NotDone
 from wryfalcon.bench.views.read import Entry, show_read, source_reading, to_source, track_reading
 from wryfalcon.bench.views.stage import attempt, find_tag, shop_unit, to_stage, whole_number
-from wryfalcon.codes.queries import codes_called
+from wryfalcon.codes.models import Code
+from wryfalcon.codes.queries.by_code import codes_called
 
 SETTLED = "Settled, over 99 in 100: you can stop here."
 
@@ -105,7 +106,9 @@ def look_up(request: PersonRequest, number: int, source: int) -> HttpResponse:
     """A code of this family's series, typed as it is stamped."""
     tag, found = _source_reading(number, source)
     text = request.POST.get("code", "")
-    code = codes_called(text).filter(series__family_record=tag.family_record, series__track=found.track.name).first()
+    asked = (tag.family_record_id, found.track.name)
+    called = [each.pk for each in codes_called(text) if (each.series.family_record_id, each.series.track) == asked]
+    code = Code.objects.select_related("series__family_record").filter(pk__in=called[:1]).first()
     if code is None:
         says = f"No series of this family has the code “{text.strip()[:20]}”."
         return show_read(request, tag, track_reading(tag, None, source), found, Entry(refusal=says, typed=text))

@@ -1,0 +1,190 @@
+"""Reading a table in, batch by batch: nothing of it is in force until all of it is checked and wanted."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from itertools import islice
+from pathlib import Path
+
+from django.db import connection, transaction
+from django.db.models import Max
+
+from keycore.codes.series import BadRow, CheckedRows, check_rows
+from keycore.documents.series import Row
+from keycore.errors import InputError
+from wryfalcon.accounts.models import User
+from wryfalcon.codes.models import BadCode, Code, Column, Intake, Series, SeriesState
+from wryfalcon.codes.queries.editions import compare
+from wryfalcon.codes.tables import TableFile, document_in
+from wryfalcon.records.actions import write_down
+from wryfalcon.records.models import Event
+
+ROWS = 25_000
+"""Rows a batch: each is a short transaction, so that others write in between."""
+MOST_BAD = 1_000
+"""Bad rows kept one by one; beyond them only their number is."""
+
+INSERT = (
+    "INSERT OR IGNORE INTO codes_code (id, series_id, code, looked_up, bitting, broken) VALUES (%s, %s, %s, %s, %s, %s)"
+)
+
+
+class Stopped(Exception):
+    """Somebody asked for the reading to stop."""
+
+
+def read_in(intake_pk: int) -> None:
+    """Read and check a whole table. What stops it is kept on the intake in words; raises nothing."""
+    intake = Intake.objects.select_related("series__family_record", "series__replaces").get(pk=intake_pk)
+    clear(intake.series)
+    Intake.objects.filter(pk=intake_pk).update(rows=0, bad=0, read=0, problem="")
+    intake.rows = intake.bad = 0
+    try:
+        for rows, read in _batches(intake):
+            _take(intake, rows, read)
+        _finish(intake)
+    except Stopped:
+        discard(None, intake.series)
+    except InputError as error:
+        problem = f"{error.field}: {error.reason}" if error.field else error.reason
+        Intake.objects.filter(pk=intake_pk).update(problem=problem[:300])
+
+
+def _batches(intake: Intake) -> Iterator[tuple[list[Row], int]]:
+    """The rows of the file a batch at a time, with the bytes read until then."""
+    path, record = Path(intake.file), intake.series.family_record
+    with TableFile(path) as table:
+        rows = table.rows()
+        if path.suffix == ".json":
+            rows = document_in(path).rows(record.family, record.family.track(intake.series.track))
+        while batch := list(islice(rows, ROWS)):
+            yield batch, table.read
+
+
+def _take(intake: Intake, rows: list[Row], read: int) -> None:
+    """Check a batch, outside any transaction, and keep it in one."""
+    series = intake.series
+    family = series.family_record.family
+    checked = check_rows(family, family.track(series.track), rows, series.printed)
+    with transaction.atomic():
+        if Intake.objects.filter(pk=intake.pk, stop_asked=True).exists():
+            raise Stopped
+        twice = _keep(series, checked, family.track(series.track).labels)
+        bad = sorted([*checked.bad, *twice], key=lambda row: row.line)
+        BadCode.objects.bulk_create(
+            BadCode(intake=intake, line=row.line, code=row.code, reason=row.reason[:200])
+            for row in bad[: max(0, MOST_BAD - intake.bad)]
+        )
+        intake.rows += len(rows)
+        intake.bad += len(bad)
+        series.count += len(checked.lines) - len(twice)
+        series.flagged += checked.flagged
+        intake.read = read
+        intake.save(update_fields=["rows", "bad", "read", "heard_at"])
+
+
+def _keep(series: Series, checked: CheckedRows, labels: tuple[str, ...]) -> list[BadRow]:
+    """Write checked rows and their columns; the rows whose code came before in the table are left out and named."""
+    count = len(checked.lines)
+    if not count:
+        return []
+    first = (Code.objects.aggregate(last=Max("pk"))["last"] or 0) + 1
+    texts = [" ".join([labels[step] for step in steps]) for steps in checked.steps.tolist()]
+    with connection.cursor() as cursor:
+        cursor.executemany(
+            INSERT,
+            list(
+                zip(
+                    range(first, first + count), [series.pk] * count, checked.codes, checked.looked_up, texts,
+                    checked.broken, strict=True,
+                )
+            ),
+        )  # fmt: skip
+    Column.objects.bulk_create(
+        Column(series=series, first=first, space=space, steps=column.tobytes())
+        for space, column in enumerate(checked.steps.T)
+    )
+    kept = Code.objects.filter(pk__gte=first, series=series)
+    if kept.count() == count:
+        return []
+    there = set(kept.values_list("pk", flat=True))
+    missing = [place for place in range(count) if first + place not in there]
+    before = dict(
+        Code.objects.filter(
+            series=series, looked_up__in={checked.looked_up[place] for place in missing[:MOST_BAD]}
+        ).values_list("looked_up", "code")
+    )
+    return [
+        BadRow(
+            checked.lines[place],
+            checked.codes[place],
+            f"the same code as {before.get(checked.looked_up[place], 'one')}, earlier in the table",
+        )
+        for place in missing
+    ]
+
+
+@transaction.atomic
+def _finish(intake: Intake) -> None:
+    series = intake.series
+    if not intake.rows:
+        raise InputError("codes", "there is no code in it")
+    changes = compare(series, series.replaces) if series.replaces else None
+    intake.read = intake.size
+    if changes is not None:
+        intake.added, intake.changed, intake.gone = changes.added, changes.changed, changes.gone
+    intake.save()
+    series.state = SeriesState.CHECKED
+    series.save()
+
+
+def ask_to_stop(actor: User, series: Series) -> None:
+    """Ask the process that reads a table to stop; it throws away what it has read."""
+    Intake.objects.filter(series=series, series__state=SeriesState.READING).update(stop_asked=True)
+    write_down(Event.SERIES_DISCARDED, actor, series=series.slug, edition=series.edition)
+
+
+def discard(actor: User | None, series: Series) -> None:
+    """Throw away a table that is not in force. Raises InputError for one that is or was."""
+    if series.state not in (SeriesState.READING, SeriesState.CHECKED):
+        raise InputError("series", "it is in force, or was; keys may have been cut from it")
+    clear(series)
+    with transaction.atomic():
+        Path(series.intake.file).unlink(missing_ok=True)
+        if actor is not None:
+            write_down(Event.SERIES_DISCARDED, actor, series=series.slug, edition=series.edition)
+        series.delete()
+
+
+def clear(series: Series) -> None:
+    """Take out the rows of a table that is not in force, a run at a time so that others write in between."""
+    series.count = series.flagged = 0
+    for column in series.columns.filter(space=0).only("first", "steps"):
+        with transaction.atomic(), connection.cursor() as cursor:
+            last = column.first + len(column.steps) - 1
+            cursor.execute("DELETE FROM codes_code WHERE id BETWEEN %s AND %s", [column.first, last])
+            cursor.execute("DELETE FROM codes_column WHERE series_id = %s AND first = %s", [series.pk, column.first])
+    BadCode.objects.filter(intake__series=series).delete()
+
+
+@transaction.atomic
+def bring_in(actor: User, series: Series) -> Series:
+    """Put a checked edition in force, all of it at once, in the place of the one before.
+
+    Raises InputError while it is being read, has a bad row or none, or another edition came in meanwhile.
+    """
+    if series.state != SeriesState.CHECKED:
+        raise InputError("series", "it is not read and checked yet, or in force already")
+    if series.intake.bad:
+        raise InputError("codes", f"{series.intake.bad:,} rows cannot be taken; mend them first")
+    in_force = list(Series.objects.in_force().filter(slug=series.slug))
+    if any(other != series.replaces for other in in_force):
+        raise InputError("edition", "another edition was brought in meanwhile; offer this one again")
+    for other in in_force:
+        other.state = SeriesState.REPLACED
+        other.save()
+    series.state = SeriesState.IN_FORCE
+    series.save()
+    Path(series.intake.file).unlink(missing_ok=True)
+    write_down(Event.SERIES_IMPORTED, actor, series=series.slug, edition=series.edition, codes=series.count)
+    return series

@@ -1,0 +1,28 @@
+"""Each look at codes that somebody asked to see is written down, with who and when."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from django.db import transaction
+
+from wryfalcon.accounts.models import User
+from wryfalcon.codes.models import Series
+from wryfalcon.codes.queries.by_code import FoundCode
+from wryfalcon.records.actions import write_down
+from wryfalcon.records.models import Event
+
+MOST_NAMED = 20
+
+
+@transaction.atomic
+def note_look(actor: User, what: str, found: Sequence[FoundCode]) -> None:
+    """Write down that somebody saw the bittings of some codes, naming the first twenty."""
+    named = [f"{each.code}, {each.series}" for each in found[:MOST_NAMED]]
+    write_down(Event.CODES_SEEN, actor, what=what, codes=named, count=len(found))
+
+
+@transaction.atomic
+def note_export(actor: User, series: Series, ending: str) -> None:
+    """Write down that somebody took a whole series away as a file."""
+    write_down(Event.CODES_SEEN, actor, what=f"all of {series} as {ending}", codes=[], count=series.count)

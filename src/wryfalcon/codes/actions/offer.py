@@ -1,0 +1,125 @@
+"""Offering a table: what it says of itself is checked at once, its rows are read by ``intake``."""
+
+from __future__ import annotations
+
+import json
+import subprocess
+import sys
+from dataclasses import replace
+from functools import partial
+from os import environ
+from pathlib import Path
+from uuid import uuid4
+
+from django.conf import settings
+from django.db import connection, transaction
+from django.utils.text import slugify
+
+from keycore.codes.formula import Formula
+from keycore.codes.series import check_printed
+from keycore.documents.series import SeriesDocument
+from keycore.errors import InputError
+from wryfalcon.accounts.models import User
+from wryfalcon.codes.actions.intake import read_in
+from wryfalcon.codes.models import Intake, Series, SeriesState
+from wryfalcon.codes.tables import LARGEST, document_in, ending_of
+from wryfalcon.library.models import FamilyRecord
+from wryfalcon.records.actions import write_down
+from wryfalcon.records.models import Event
+
+AT_ONCE = 200_000
+"""A file of so many bytes is read while the smith waits; a larger one in a process of its own."""
+
+
+def offer(actor: User, raw: bytes, about: SeriesDocument | None = None) -> Series:
+    """Take a table in to be read and checked. ``about`` says what a plain table does not say itself.
+
+    Raises InputError naming the field; nothing is kept then.
+    """
+    if len(raw) > LARGEST:
+        raise InputError("file", f"larger than {LARGEST // 1_000_000} MB")
+    folder = Path(settings.TABLE_FOLDER)
+    folder.mkdir(parents=True, exist_ok=True)
+    file = folder / f"{uuid4().hex}{ending_of(raw[:200])}"
+    file.write_bytes(raw)
+    try:
+        if file.suffix == ".json":
+            document = document_in(file)
+        elif about is None:
+            raise InputError("", "not a series document")
+        else:
+            document = about
+        intake = _begin(actor, document, file)
+    except InputError:
+        file.unlink()
+        raise
+    if intake.size <= AT_ONCE:
+        read_in(intake.pk)
+    else:
+        read_in_background(intake)
+    return Series.objects.get(pk=intake.series_id)
+
+
+def offer_formula(actor: User, about: SeriesDocument, formula: Formula) -> Series:
+    """Take a series by formula in: its document is the table. Raises InputError naming the field."""
+    names = ("id", "name", "family", "track", "note", "maker", "use", "edition", "printed")
+    said = {name: value for name in names if (value := getattr(about, name))}
+    rule = {"from": formula.first, "to": formula.last, "rule": formula.rule, "start": formula.start,
+            "every": formula.every, **({"places": list(formula.places)} if formula.places else {})}  # fmt: skip
+    return offer(actor, json.dumps({"format": "wry-falcon.series/1", **said, "formula": rule}).encode())
+
+
+@transaction.atomic
+def _begin(actor: User, document: SeriesDocument, file: Path) -> Intake:
+    if not document.id or slugify(document.id) != document.id:
+        raise InputError("id", "use small letters, digits and hyphens only, such as 'harbour-boats'")
+    record = FamilyRecord.objects.filter(slug=document.family).first()
+    if record is None:
+        raise InputError("family", f"there is no family {document.family!r} in the library")
+    document = replace(document, track=record.family.track(document.track).name)
+    editions = Series.objects.filter(slug=document.id)
+    if editions.filter(edition=document.edition).exists():
+        named = f", edition {document.edition}," if document.edition else ""
+        raise InputError(
+            "edition", f"{document.id}{named} is in the library already; give the new edition a name of its own"
+        )
+    series = Series.objects.create(
+        slug=document.id, edition=document.edition[:60], name=document.name[:120], maker=document.maker,
+        use=document.use, family_record=record, track=document.track or "", note=document.note[:300],
+        printed=check_printed(document.printed), formula=_in_words(document.formula), by=actor,
+        replaces=editions.in_force().first(),
+    )  # fmt: skip
+    if series.replaces and (series.replaces.family_record_id, series.replaces.track) != (record.pk, series.track):
+        raise InputError("family", f"the edition before is of {series.replaces.family_record}; an edition keeps it")
+    write_down(Event.SERIES_OFFERED, actor, series=series.slug, edition=series.edition)
+    return Intake.objects.create(series=series, file=str(file), size=file.stat().st_size)
+
+
+def _in_words(formula: Formula | None) -> str:
+    if formula is None:
+        return ""
+    span = f"{formula.first} to {formula.last}"
+    if formula.rule == "digits":
+        return f"{span}: the cuts are characters {', '.join(map(str, formula.places))} of the code"
+    every = "each next one" if formula.every == 1 else f"every {formula.every}th on"
+    return f"{span}: the allowed bittings in order, {every}, from number {formula.start}"
+
+
+def read_in_background(intake: Intake) -> None:
+    """Read a large table in a process of its own, once what was begun here is kept."""
+    command = [sys.executable, "-m", "wryfalcon", "read_series", str(intake.pk)]
+    surroundings = {**environ, "WRY_FALCON_DB": str(connection.settings_dict["NAME"])}
+    transaction.on_commit(
+        partial(subprocess.Popen, command, env=surroundings, start_new_session=True, stdin=subprocess.DEVNULL)
+    )
+
+
+@transaction.atomic
+def read_again(actor: User, series: Series) -> None:
+    """Begin the reading of a table again whose process has died. Raises InputError unless it was being read."""
+    if series.state != SeriesState.READING:
+        raise InputError("series", "it is read already")
+    intake = series.intake
+    intake.stop_asked, intake.problem = False, ""
+    intake.save()
+    read_in_background(intake)

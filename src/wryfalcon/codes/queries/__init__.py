@@ -1,0 +1,1 @@
+"""What is found in the code series."""

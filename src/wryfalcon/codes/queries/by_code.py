@@ -1,0 +1,132 @@
+"""Finding a code in every series in force, as a smith writes it."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+
+from django.db import connection
+
+from keycore.codes.series import code_range, looked_up
+from keycore.family import Family, Track
+from keycore.units import MM_PER_INCH, Unit
+from wryfalcon.codes.models import Series, SeriesState
+
+MOST = 200
+
+# The series is looked at last and by its own key: the one index on codes does the work.
+FIND = """
+SELECT c.id, c.series_id, c.code, c.bitting, c.broken
+FROM codes_code AS c CROSS JOIN codes_series AS s ON s.id = c.series_id
+WHERE c.looked_up = %s AND s.state = 'in-force' AND s.printed = %s
+"""
+RULES = "SELECT DISTINCT printed FROM codes_series WHERE state = 'in-force'"
+FIND_RANGE = """
+SELECT c.id, c.series_id, c.code, c.bitting, c.broken
+FROM codes_code AS c CROSS JOIN codes_series AS s ON s.id = c.series_id
+WHERE c.looked_up BETWEEN %s AND %s AND LENGTH(c.looked_up) = LENGTH(%s) AND s.state = 'in-force'
+ORDER BY c.looked_up LIMIT %s
+"""
+
+Row = tuple[int, int, str, str, str]
+"""Key of the code, key of its series, code as printed, bitting, broken rules."""
+
+
+@dataclass(frozen=True)
+class FoundCode:
+    """A code of a series, with what is needed to choose between several by what is on the bench."""
+
+    pk: int
+    code: str
+    looked_up: str  # as the series' rule shortens what was typed
+    bitting: str
+    broken: str
+    series: Series
+
+    @property
+    def family(self) -> Family:
+        """The key family."""
+        return self.series.family_record.family
+
+    @property
+    def blanks(self) -> str:
+        """The blanks that serve the family, and what is left of each."""
+        return ", ".join(
+            f"{blank.code}, hook {blank.hook}, {blank.left} left" for blank in self.series.family_record.blanks.all()
+        )
+
+    @property
+    def cuts(self) -> tuple[object, ...]:
+        """What is cut, in hundredths of a millimetre: the same under whatever name it is sold."""
+        return cuts_of(self.family, self.family.track(self.series.track), self.bitting.split())
+
+
+@dataclass(frozen=True)
+class SameCuts:
+    """Codes that are the same cuts, on different blanks perhaps."""
+
+    codes: tuple[FoundCode, ...]
+
+    @property
+    def are_several(self) -> bool:
+        """Whether more than one series has them."""
+        return len(self.codes) > 1
+
+
+def rows_called(text: str) -> list[Row]:
+    """Every series' code of that name, each series' own rule for printed codes applied."""
+    with connection.cursor() as cursor:
+        cursor.execute(RULES)
+        rules = [printed for (printed,) in cursor.fetchall()]
+        found: list[Row] = []
+        for printed in rules:
+            cursor.execute(FIND, [looked_up(text, printed), printed])
+            found += cursor.fetchall()
+    return found
+
+
+def rows_between(first: str, last: str) -> list[Row]:
+    """The codes of a range, in order, at most 200."""
+    ends = looked_up(first), looked_up(last)
+    with connection.cursor() as cursor:
+        cursor.execute(FIND_RANGE, [*ends, ends[0], MOST])
+        return list(cursor.fetchall())
+
+
+def codes_called(text: str, narrow: str = "") -> list[FoundCode]:
+    """What a code, or a range of them, is in every series in force; ``narrow`` by maker, use or series."""
+    ends = code_range(text)
+    found = with_series(rows_between(*ends) if ends else rows_called(text)[:MOST], typed="" if ends else text)
+    words = narrow.casefold().split()
+    return [each for each in found if all(word in _about(each.series) for word in words)]
+
+
+def with_series(rows: Sequence[Row], typed: str = "") -> list[FoundCode]:
+    """Rows with their series, family and blanks; nothing is asked for a row of its own."""
+    wanted = Series.objects.filter(pk__in={row[1] for row in rows}, state=SeriesState.IN_FORCE)
+    series = {s.pk: s for s in wanted.select_related("family_record").prefetch_related("family_record__blanks")}
+    return [
+        FoundCode(pk, code, looked_up(typed or code, series[of].printed), bitting, broken, series[of])
+        for pk, of, code, bitting, broken in rows
+        if of in series
+    ]
+
+
+def by_cuts(found: Iterable[FoundCode]) -> list[SameCuts]:
+    """Codes put together where they are the same cuts."""
+    together: dict[tuple[object, ...], list[FoundCode]] = {}
+    for each in found:
+        together.setdefault(each.cuts, []).append(each)
+    return [SameCuts(tuple(codes)) for codes in together.values()]
+
+
+def cuts_of(family: Family, track: Track, labels: Sequence[str]) -> tuple[object, ...]:
+    """Where and how deep a bitting is cut, in hundredths of a millimetre from its gauge."""
+    scale = 100 * (MM_PER_INCH if family.unit == Unit.INCH else 1.0)
+    values = [track.values[track.step(label)] for label in labels]
+    where = sorted((round(x * scale), round(v * scale)) for x, v in zip(track.spaces, values, strict=True))
+    return family.kind, family.gauge, family.measured, track.cut, tuple(where)
+
+
+def _about(series: Series) -> str:
+    return f"{series.name} {series.slug} {series.maker} {series.use} {series.family_record}".casefold()

@@ -1,0 +1,66 @@
+"""What a new edition changes, and which keys were made from what it changes."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from django.db import connection
+
+from wryfalcon.codes.models import Code, Series
+
+CHANGED = """
+SELECT COUNT(*), COALESCE(SUM(now.bitting <> was.bitting), 0)
+FROM codes_code AS now CROSS JOIN codes_code AS was ON was.looked_up = now.looked_up AND was.series_id = %s
+WHERE now.id BETWEEN %s AND %s AND now.series_id = %s
+"""
+
+
+@dataclass(frozen=True)
+class Changes:
+    """How an edition differs from the one before."""
+
+    added: int
+    changed: int
+    gone: int
+
+
+@dataclass(frozen=True)
+class TouchedKey:
+    """A key made from a code that the new edition gives another bitting, or no longer has."""
+
+    tag: str
+    title: str
+    code: str
+    was: str
+    now: str
+
+
+def compare(series: Series, before: Series) -> Changes:
+    """Count what the edition adds, changes and lacks."""
+    runs = series.columns.filter(space=0).order_by("first")
+    first, last = runs.first(), runs.last()
+    if first is None or last is None:
+        return Changes(0, 0, before.count)
+    with connection.cursor() as cursor:
+        cursor.execute(CHANGED, [before.pk, first.first, last.first + len(last.steps) - 1, series.pk])
+        shared, changed = cursor.fetchone()
+    return Changes(series.count - shared, changed, before.count - shared)
+
+
+def keys_touched(series: Series, before: Series) -> list[TouchedKey]:
+    """The keys whose code the edition changes, newest first."""
+    used = (
+        Code.objects.filter(series=before, sources__removed=False)
+        .order_by("-sources__tag__number")
+        .values_list("sources__tag__number", "sources__tag__title", "code", "looked_up", "bitting")
+        .distinct()
+    )
+    rows = list(used)
+    now = dict(
+        Code.objects.filter(series=series, looked_up__in={row[3] for row in rows}).values_list("looked_up", "bitting")
+    )
+    return [
+        TouchedKey(f"{number:04d}", title, code, bitting, now.get(key, "no longer in it"))
+        for number, title, code, key, bitting in rows
+        if now.get(key) != bitting
+    ]

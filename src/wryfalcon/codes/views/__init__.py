@@ -1,0 +1,1 @@
+"""The code series on screen: finding, bringing in, editions."""

@@ -1,0 +1,83 @@
+"""Finding codes by name or by bitting. Bittings stay covered until somebody asks, which is kept."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+from django.core.paginator import Paginator
+from django.http import HttpResponse
+from django.shortcuts import render
+from django.views.decorators.http import require_GET, require_http_methods
+
+from keycore.codes.pattern import parse_pattern
+from keycore.errors import InputError
+from wryfalcon.accounts.permissions import Act, PersonRequest, needs
+from wryfalcon.codes.actions.looks import note_look
+from wryfalcon.codes.models import Series, SeriesState
+from wryfalcon.codes.queries.by_bitting import Asked, Matches, find_matches
+from wryfalcon.codes.queries.by_code import FoundCode, by_cuts, codes_called
+from wryfalcon.library.models import FamilyRecord
+from wryfalcon.records.models import AuditEntry, Event
+
+A_PAGE = 50
+
+
+@require_http_methods(["GET", "POST"])
+@needs(Act.READ_KEYS)
+def by_code(request: PersonRequest) -> HttpResponse:
+    """Every series, and a code or a range of codes in all of them."""
+    text, narrow = request.GET.get("code", "").strip(), request.GET.get("narrow", "").strip()
+    found = codes_called(text, narrow) if text else []
+    shown = _shown(request, found, f"the code {text[:40]}")
+    every = Series.objects.select_related("family_record").exclude(state=SeriesState.REPLACED)
+    context = {"every": every, "wanted": text, "narrow": narrow, "found": by_cuts(found), "many": len(found), **shown}
+    return render(request, "codes/series.html", context)
+
+
+@require_http_methods(["GET", "POST"])
+@needs(Act.READ_KEYS)
+def by_bitting(request: PersonRequest) -> HttpResponse:
+    """The codes whose bitting agrees with what is known of one."""
+    asked, error, matches = _asked(request), None, Matches()
+    if asked.text and asked.record is not None:
+        track = asked.record.family.track(asked.track or None)
+        try:
+            pattern = parse_pattern(
+                track, asked.text, from_other_end=asked.from_end != asked.record.family.numbered_from
+            )
+            matches = find_matches(asked.record, track, pattern, misread=asked.misread)
+        except InputError as wrong:
+            error = wrong
+    shown = _shown(request, matches.codes, f"the bitting {asked.text[:40]}")
+    families = FamilyRecord.objects.filter(series__state=SeriesState.IN_FORCE).distinct()
+    context: dict[str, Any] = {
+        "asked": asked, "error": error, "matches": matches, **shown,
+        "families": families.values_list("pk", "name"), "here": request.get_full_path(),
+    }  # fmt: skip
+    return render(request, "codes/by_bitting.html", context, status=422 if error else 200)
+
+
+@require_GET
+@needs(Act.KEEP_LIBRARY)
+def seen(request: PersonRequest) -> HttpResponse:
+    """Who asked to see codes, and when."""
+    looks = AuditEntry.objects.filter(event=Event.CODES_SEEN).select_related("actor")
+    page = Paginator(looks, A_PAGE).get_page(request.GET.get("page"))
+    return render(request, "codes/seen.html", {"page": page})
+
+
+def _shown(request: PersonRequest, found: Sequence[FoundCode], what: str) -> dict[str, Any]:
+    """Whether bittings are uncovered on this page: only in answer to asking, which is written down."""
+    asked = request.method == "POST" and bool(found)
+    if asked:
+        note_look(request.user, what, found)
+    return {"uncovered": asked, "asks_at": request.get_full_path()}
+
+
+def _asked(request: PersonRequest) -> Asked:
+    given = request.GET
+    family = given.get("family", "")
+    record = FamilyRecord.objects.filter(pk=int(family)).first() if family.isdecimal() and len(family) < 10 else None
+    from_end = given.get("from") or (str(record.family.numbered_from) if record else "bow")
+    return Asked(given.get("bitting", "").strip(), record, given.get("track", ""), from_end, "misread" in given)

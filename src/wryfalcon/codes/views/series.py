@@ -1,0 +1,135 @@
+"""One edition of a series: how far its reading is, what it would change, its codes as a file."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from datetime import timedelta
+
+from django.contrib import messages
+from django.http import Http404, HttpResponse, HttpResponseBase, StreamingHttpResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.utils import timezone
+from django.views.decorators.http import require_GET, require_POST
+
+from keycore.documents.series import SeriesDocument
+from keycore.errors import InputError
+from wryfalcon.accounts.permissions import Act, PersonRequest, needs
+from wryfalcon.codes.actions.intake import ask_to_stop, bring_in, discard
+from wryfalcon.codes.actions.looks import note_export
+from wryfalcon.codes.actions.offer import read_again
+from wryfalcon.codes.models import Code, Series, SeriesState
+from wryfalcon.codes.queries.editions import keys_touched
+from wryfalcon.codes.tables import as_csv, as_json, as_spreadsheet
+
+SILENT = timedelta(seconds=20)
+BAD_SHOWN = 50
+TYPES = {
+    "csv": "text/csv; charset=utf-8",
+    "json": "application/json",
+    "xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
+}
+
+
+@require_GET
+@needs(Act.READ_KEYS)
+def show(request: PersonRequest, pk: int) -> HttpResponse:
+    """A series: its progress while it is read, then what it would bring, then what it is."""
+    series = _series(pk)
+    intake = getattr(series, "intake", None)
+    before = series.replaces
+    context = {
+        "series": series, "intake": intake,
+        "bad": intake.bad_codes.all()[:BAD_SHOWN] if intake else [],
+        "silent": intake is not None and timezone.now() - intake.heard_at > SILENT,
+        "touched": keys_touched(series, before) if before and series.state != SeriesState.READING else [],
+        "editions": Series.objects.filter(slug=series.slug).exclude(state=SeriesState.READING),
+    }  # fmt: skip
+    return render(request, "codes/one.html", context)
+
+
+@require_POST
+@needs(Act.KEEP_LIBRARY)
+def put_in_force(request: PersonRequest, pk: int) -> HttpResponse:
+    """Bring a checked table in."""
+    series = _series(pk)
+    if _try(request, lambda: bring_in(request.user, series)):
+        messages.success(request, f"{series} is in force, {series.count:,} codes.")
+        return redirect("codes:series")
+    return redirect("codes:one", pk=pk)
+
+
+@require_POST
+@needs(Act.KEEP_LIBRARY)
+def stop(request: PersonRequest, pk: int) -> HttpResponse:
+    """Stop a reading."""
+    ask_to_stop(request.user, _series(pk))
+    messages.success(request, "The reading stops, and what was read is thrown away.")
+    return redirect("codes:series")
+
+
+@require_POST
+@needs(Act.KEEP_LIBRARY)
+def again(request: PersonRequest, pk: int) -> HttpResponse:
+    """Begin a reading again that has fallen silent."""
+    series = _series(pk)
+    _try(request, lambda: read_again(request.user, series))
+    return redirect("codes:one", pk=pk)
+
+
+@require_POST
+@needs(Act.KEEP_LIBRARY)
+def throw_away(request: PersonRequest, pk: int) -> HttpResponse:
+    """Throw a table away that is not in force."""
+    series = _series(pk)
+    if _try(request, lambda: discard(request.user, series)):
+        messages.success(request, f"{series} was thrown away. Nothing else has changed.")
+        return redirect("codes:series")
+    return redirect("codes:one", pk=pk)
+
+
+@require_GET
+@needs(Act.KEEP_LIBRARY)
+def export(request: PersonRequest, pk: int, ending: str) -> HttpResponseBase:
+    """A series as a file: CSV, a series document, or a spreadsheet."""
+    series = _series(pk)
+    if ending not in TYPES or series.state == SeriesState.READING:
+        raise Http404
+    note_export(request.user, series, ending)
+    rows, about = _rows(series), _about(series)
+    answer: HttpResponseBase
+    if ending == "xlsx":
+        answer = HttpResponse(as_spreadsheet(series.name, rows), content_type=TYPES[ending])
+    else:
+        answer = StreamingHttpResponse(
+            as_csv(rows) if ending == "csv" else as_json(about, rows), content_type=TYPES[ending]
+        )
+    answer["Content-Disposition"] = f'attachment; filename="{series.slug}.{ending}"'
+    return answer
+
+
+def _rows(series: Series) -> Iterator[tuple[str, str]]:
+    """The codes in the table's order, a run at a time."""
+    for column in series.columns.filter(space=0).order_by("first"):
+        span = column.first, column.first + len(column.steps) - 1
+        yield from Code.objects.filter(pk__range=span).order_by("pk").values_list("code", "bitting")
+
+
+def _about(series: Series) -> SeriesDocument:
+    return SeriesDocument(
+        series.slug, series.name, series.family_record.slug, series.track, series.note, series.maker, series.use,
+        series.edition, series.printed,
+    )  # fmt: skip
+
+
+def _series(pk: int) -> Series:
+    related = ("family_record", "replaces", "intake", "by")
+    return get_object_or_404(Series.objects.select_related(*related), pk=pk)
+
+
+def _try(request: PersonRequest, act: Callable[[], object]) -> bool:
+    try:
+        act()
+    except InputError as refusal:
+        messages.error(request, f"{refusal.reason[0].upper()}{refusal.reason[1:]}. Nothing has changed.")
+        return False
+    return True
