@@ -9,7 +9,8 @@ from scipy.sparse import csr_array
 from scipy.sparse.csgraph import maximum_bipartite_matching
 
 from benchmarks.figure import Figure, seconds
-from keycore.codes.progression import candidates_of, fewest_blanks
+from keycore.codes.candidates import candidates_of
+from keycore.codes.progression import fewest_blanks
 from keycore.family import Depth, Track
 
 FASTER = 10

@@ -67,7 +67,7 @@ def test_a_partial_bitting_finds_what_looking_at_each_one_finds(pattern: tuple[f
     columns = {place: every[:, place] for place in range(4) if len(pattern[place]) < 4}
     found = agreeing(columns, pattern, len(every), misread=one)
     wrong = [sum(step not in may for step, may in zip(row, pattern, strict=True)) for row in every.tolist()]
-    assert found.tolist() == [count <= (1 if one else 0) for count in wrong]
+    assert found.tolist() == [place for place, count in enumerate(wrong) if count <= (1 if one else 0)]
 
 
 @pytest.mark.parametrize(

@@ -11,7 +11,8 @@ from hypothesis import strategies as st
 from scipy.sparse import csr_array
 from scipy.sparse.csgraph import maximum_bipartite_matching
 
-from keycore.codes.progression import Progression, candidates_of, fewest_blanks
+from keycore.codes.candidates import candidates_of
+from keycore.codes.progression import Progression, fewest_blanks
 from keycore.documents import VERBS
 from keycore.errors import BeyondReach, InputError
 from keycore.family import Depth, Rules, Track

@@ -233,7 +233,7 @@ def test_half_a_lock_is_filled_shallow_and_says_which_locks_the_key_works(smith:
     assert "will work boot locker not known engine cover" in said
     tries = words(smith, f"/tags/{tag}/tries")
     assert "16 keys still possible" not in tries  # MACS 2 beside a 3 leaves some out
-    assert "14 keys still possible; 3 blanks try them all" in tries
+    assert "14 keys still possible; 3 more blanks try them all" in tries
     smith.post(f"/tags/{tag}/settle/fill", {"fill": "1"})
     reading = reading_of(tag)
     assert reading.labels == list("23124311")

@@ -73,28 +73,28 @@ def _step(track: Track, label: str, field: str) -> int:
 
 def agreeing(
     columns: Mapping[int, NDArray[np.int8]], pattern: Pattern, count: int, *, misread: bool = False
-) -> NDArray[np.bool_]:
+) -> NDArray[np.intp]:
     """Which bittings of a table agree with a pattern.
 
     Arguments: ``columns`` the steps (count,) at each space, from 0, that the pattern says something
     of; the pattern; how many bittings there are; whether one cut, whichever, may be misread.
-    Returns (count,) booleans. Raises nothing.
+    Returns their places in the table, rising. Raises nothing.
 
     >>> columns = {0: np.array([0, 1, 1], np.int8), 1: np.array([2, 2, 0], np.int8)}
     >>> agreeing(columns, (frozenset({1}), frozenset({2})), 3).tolist()
-    [False, True, False]
+    [1]
     >>> agreeing(columns, (frozenset({1}), frozenset({2})), 3, misread=True).tolist()
-    [True, True, True]
+    [0, 1, 2]
     """
-    every = np.ones(count, dtype=bool)
-    if not misread:
+    if misread:
+        wrong = np.zeros(count, dtype=np.int8)
         for place, column in columns.items():
-            every &= _within(column, pattern[place])
-        return every
-    wrong = np.zeros(count, dtype=np.int8)
+            wrong += ~_within(column, pattern[place])
+        return np.flatnonzero(wrong <= 1)
+    every = np.ones(count, dtype=bool)
     for place, column in columns.items():
-        wrong += ~_within(column, pattern[place])
-    return wrong <= 1
+        every &= _within(column, pattern[place])
+    return np.flatnonzero(every)
 
 
 def spaces_asked(track: Track, pattern: Sequence[frozenset[int]]) -> list[int]:

@@ -1,135 +1,79 @@
-"""The bittings still possible, and the fewest blanks that try them all: a key is cut again only deeper."""
+"""The fewest blanks that try every bitting still possible: a key is cut again only deeper."""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
 from scipy.sparse import coo_array
 from scipy.sparse.csgraph import maximum_flow
 
-from keycore.errors import BeyondReach, InputError
-from keycore.family import Rules, Track
-from keycore.rules import NO_RULES, keep_rules, neighbours_allowed
+from keycore.codes.candidates import Steps
 
-MOST_CANDIDATES = 20_000
-MOST_LOOKED_AT = 4_000_000  # beginnings written out before the rules that are no chain are asked
-
-Steps = tuple[int, ...]
+Chain = tuple[Steps, ...]
+"""The keys of one blank in the order it is cut, only ever deeper."""
 
 
 @dataclass(frozen=True)
 class Progression:
-    """Every bitting still possible, each on one of as few blanks as can be."""
+    """Every bitting still possible, each on one of as few new blanks as can be."""
 
-    chains: tuple[tuple[Steps, ...], ...]  # on each blank in the order it is cut, only ever deeper
+    chains: tuple[Chain, ...]  # a new blank each
+    begun: tuple[Chain, ...] = ()  # what is still tried on each blank already begun
 
     @property
     def blanks(self) -> int:
-        """How many blanks it takes: the least there can be."""
+        """How many new blanks it takes: the least there can be."""
         return len(self.chains)
 
     @property
     def candidates(self) -> int:
         """How many bittings there are to try."""
-        return sum(len(chain) for chain in self.chains)
+        return sum(map(len, self.chains)) + sum(map(len, self.begun))
 
 
-def candidates_of(
-    track: Track,
-    known: Sequence[frozenset[int]],
-    *,
-    obey_macs: bool = True,
-    rules: Rules = NO_RULES,
-    among: Sequence[Steps] | None = None,
-) -> NDArray[np.int8]:
-    """The bittings that what is known leaves, (b, n) steps in lexicographic order.
-
-    Arguments: ``known`` (n,) the steps each space may have, empty where nothing is known; whether
-    MACS is obeyed; other ``rules``; ``among`` a closed list. Raises InputError when ``known`` is
-    not one entry for each space, BeyondReach beyond 20,000, with the count where it is known.
-
-    >>> from keycore.family import Depth
-    >>> table = tuple(Depth(str(k), 0.33 - 0.015 * k) for k in range(3))
-    >>> candidates_of(Track("A", (0.2, 0.35), table, macs=1), [frozenset({0}), frozenset()]).tolist()
-    [[0, 0], [0, 1]]
-    """
-    spaces, depths = len(track.spaces), len(track.depths)
-    if len(known) != spaces:
-        raise InputError("known", f"{len(known)} entries for {spaces} spaces")
-    may = [sorted(each) if each else list(range(depths)) for each in known]
-    allowed = neighbours_allowed(track, obey_macs) > 0
-    if among is not None:
-        return _among(among, may, allowed, rules)
-    count = _count(may, allowed)
-    if count > (MOST_LOOKED_AT if rules.any else MOST_CANDIDATES):
-        raise BeyondReach("known", f"{count:,} bittings are still possible, more than {MOST_CANDIDATES:,}")
-    found = np.array(may[0], dtype=np.int8)[:, None]
-    for place in range(1, spaces):
-        onward = np.zeros(depths, dtype=bool)
-        onward[may[place]] = True
-        before, after = np.nonzero(allowed[found[:, -1]] & onward)
-        found = np.column_stack([found[before], after.astype(np.int8)])
-    found = found[keep_rules(found, rules)]
-    if len(found) > MOST_CANDIDATES:
-        raise BeyondReach("known", f"{len(found):,} bittings are still possible, more than {MOST_CANDIDATES:,}")
-    return found
-
-
-def _among(
-    among: Sequence[Steps], may: Sequence[Sequence[int]], allowed: NDArray[np.bool_], rules: Rules
-) -> NDArray[np.int8]:
-    kept = sorted(
-        steps
-        for steps in set(among)
-        if all(step in may[place] for place, step in enumerate(steps))
-        and all(allowed[a, b] for a, b in pairwise(steps))
-    )
-    found = np.array(kept, dtype=np.int8).reshape(len(kept), len(may))
-    found = found[keep_rules(found, rules)] if len(found) else found
-    if len(found) > MOST_CANDIDATES:
-        raise BeyondReach("among", f"{len(found):,} bittings are still possible, more than {MOST_CANDIDATES:,}")
-    return found
-
-
-def _count(may: Sequence[Sequence[int]], allowed: NDArray[np.bool_]) -> int:
-    """How many bittings neighbours allow: exact, in whole numbers of any size."""
-    ways = dict.fromkeys(may[-1], 1)
-    for steps in reversed(may[:-1]):
-        ways = {step: sum(count for after, count in ways.items() if allowed[step, after]) for step in steps}
-    return sum(ways.values())
-
-
-def fewest_blanks(candidates: NDArray[np.int8]) -> Progression:
-    """Put every candidate on as few blanks as can be, each blank only ever cut deeper.
+def fewest_blanks(candidates: NDArray[np.integer], begun: Sequence[Steps] = ()) -> Progression:
+    """Put every candidate on as few new blanks as can be, each blank only ever cut deeper.
 
     A blank can serve a chain of the order "no cut shallower". The fewest chains that cover a finite
     order equal its largest set of bittings none of which can follow another (Dilworth, *Annals of
     Mathematics* 51, 1950, 161-166), and are the candidates less the most of them that can be given
     a follower of their own (Fulkerson, *Proc. AMS* 7, 1956, 701-702). A chain may pass through
     bittings tried on another blank, so the flow that finds the followers runs along the covering
-    relation alone: a handful of edges for each bitting.
+    relation alone: a handful of edges for each bitting. A blank already begun is followed and
+    follows nothing.
 
-    Arguments: ``candidates`` (b, n) different bittings. Returns a Progression; the shallowest
-    blanks come first. Raises nothing.
+    Arguments: ``candidates`` (b, n) different bittings; ``begun`` what each blank in hand is cut to
+    now. Returns a Progression; the shallowest blanks come first. Raises nothing.
 
     >>> four = np.indices((4, 4)).reshape(2, -1).T.astype(np.int8)
     >>> fewest_blanks(four).blanks
     4
     >>> fewest_blanks(four[:0]).chains
     ()
+    >>> found = fewest_blanks(four[-2:], begun=[(0, 2), (3, 3)])
+    >>> found.blanks, found.candidates, len(found.begun)
+    (0, 2, 2)
     """
     if not len(candidates):
-        return Progression(())
-    ordered = candidates[np.lexsort((*candidates.T[::-1], candidates.sum(axis=1)))]
-    follower = _followers(len(ordered), *_covers(ordered))
-    begun = np.ones(len(ordered), dtype=bool)
-    begun[follower[follower >= 0]] = False
-    rows = [tuple(map(int, row)) for row in ordered]
-    return Progression(tuple(_chain(rows, follower, first) for first in np.flatnonzero(begun).tolist()))
+        return Progression((), ((),) * len(begun))
+    states = np.array(begun, dtype=candidates.dtype).reshape(len(begun), candidates.shape[1])
+    rows = np.concatenate([states, candidates])
+    is_candidate = np.arange(len(rows)) >= len(begun)
+    # Of equal rows a blank in hand comes before the candidate that it is cut to.
+    order = np.lexsort((is_candidate, *rows.T[::-1], rows.sum(axis=1)))
+    ordered, fresh = rows[order], is_candidate[order]
+    follower = _followers(fresh, *_covers(ordered))
+    first = fresh.copy()
+    first[follower[follower >= 0]] = False
+    keys = [tuple(map(int, row)) for row in ordered]
+    place_of = np.argsort(order)[: len(begun)]
+    return Progression(
+        tuple(_chain(keys, follower, start) for start in np.flatnonzero(first).tolist()),
+        tuple(_chain(keys, follower, start)[1:] for start in place_of.tolist()),
+    )
 
 
 def _chain(rows: Sequence[Steps], follower: NDArray[np.intp], first: int) -> tuple[Steps, ...]:
@@ -140,7 +84,7 @@ def _chain(rows: Sequence[Steps], follower: NDArray[np.intp], first: int) -> tup
     return tuple(chain)
 
 
-def _covers(ordered: NDArray[np.int8]) -> tuple[list[int], list[int]]:
+def _covers(ordered: NDArray[np.integer]) -> tuple[list[int], list[int]]:
     """The covering relation: pairs (b, c), c deeper than b with no candidate between; indices by rising sum.
 
     Sets of bittings are whole numbers, bit i for bitting i, so that the next deeper one is the
@@ -152,7 +96,7 @@ def _covers(ordered: NDArray[np.int8]) -> tuple[list[int], list[int]]:
         deeper = -1
         for place, step in enumerate(row):
             deeper &= at_least[place][step]
-        beyond.append(deeper & ~(1 << index))
+        beyond.append(deeper >> (index + 1) << (index + 1))
     above, below = [], []
     for index, left in enumerate(beyond):
         while left:
@@ -164,7 +108,7 @@ def _covers(ordered: NDArray[np.int8]) -> tuple[list[int], list[int]]:
     return above, below
 
 
-def _at_least(column: NDArray[np.int8]) -> list[int]:
+def _at_least(column: NDArray[np.integer]) -> list[int]:
     """For each step, the set of bittings at least so deep at a space."""
     return [
         int.from_bytes(np.packbits(column >= step, bitorder="little").tobytes(), "little")
@@ -172,16 +116,18 @@ def _at_least(column: NDArray[np.int8]) -> list[int]:
     ]
 
 
-def _followers(count: int, above: Sequence[int], below: Sequence[int]) -> NDArray[np.intp]:
+def _followers(fresh: NDArray[np.bool_], above: Sequence[int], below: Sequence[int]) -> NDArray[np.intp]:
     """The bitting that follows each on its blank, -1 where the blank ends: a maximum flow.
 
     Nodes: a source, each bitting as one to be followed, each as a follower, a sink. From a
     follower the flow may go on as if from a bitting to be followed: the chain passes through.
+    Only what is ``fresh``, not the cut of a blank in hand, can follow.
     """
+    count = len(fresh)
     lead, follow, sink = 1 + np.arange(count), 1 + count + np.arange(count), 2 * count + 1
     tails = np.concatenate([np.zeros(count, np.int32), follow, lead[above], follow])
     heads = np.concatenate([lead, np.full(count, sink), follow[below], lead])
-    sizes = np.concatenate([np.ones(2 * count), np.full(len(above) + count, count)]).astype(np.int32)
+    sizes = np.concatenate([np.ones(count), fresh, np.full(len(above) + count, count)]).astype(np.int32)
     size = 2 * count + 2
     network = coo_array((sizes, (tails.astype(np.int32), heads.astype(np.int32))), shape=(size, size)).tocsr()
     flow = maximum_flow(network, 0, sink).flow.tocsr()

@@ -108,6 +108,21 @@ def bitting_steps(track: Track, text: str) -> tuple[int, ...]:
     return track.steps(labels)
 
 
+def bitting_texts(track: Track, steps: NDArray[np.int8]) -> list[str]:
+    """Bittings (b, n) as text, their labels with spaces between. Raises nothing.
+
+    >>> from keycore.family import Depth
+    >>> track = Track("A", (0.2, 0.35), (Depth("1", 0.33), Depth("2", 0.31)))
+    >>> bitting_texts(track, np.array([[0, 1], [1, 1]], np.int8))
+    ['1 2', '2 2']
+    """
+    if not all(len(label) == 1 and label.isascii() for label in track.labels):
+        return [" ".join([track.labels[step] for step in row]) for row in steps.tolist()]
+    letters = np.full((len(steps), 2 * len(track.spaces) - 1), ord(" "), dtype=np.uint8)
+    letters[:, ::2] = np.array([ord(label) for label in track.labels], dtype=np.uint8)[steps]
+    return [str(text) for text in letters.view(f"S{letters.shape[1]}").ravel().astype(str).tolist()]
+
+
 def check_rows(family: Family, track: Track, rows: Iterable[tuple[int, str, str]], printed: str = "") -> CheckedRows:
     """Check rows of a table: each is kept, flagged where its bitting breaks a rule, or named as bad.
 
@@ -151,7 +166,7 @@ def check_rows(family: Family, track: Track, rows: Iterable[tuple[int, str, str]
         tuple(wanted[place][1].strip() for place in good),
         tuple(keys[place] for place in good),
         kept,
-        _broken(track, family.rules, kept),
+        broken_rules(track, family.rules, kept),
         tuple(bad),
     )
 
@@ -191,8 +206,15 @@ def _steps_of(track: Track, texts: Sequence[str]) -> NDArray[np.int8]:
     return found
 
 
-def _broken(track: Track, rules: Rules, steps: NDArray[np.int8]) -> tuple[str, ...]:
-    """The rules that each bitting breaks; few do, so that only those are looked at one by one."""
+def broken_rules(track: Track, rules: Rules, steps: NDArray[np.int8]) -> tuple[str, ...]:
+    """The rules that each bitting (b, n) breaks, named with commas between, "" for none. Raises nothing.
+
+    >>> from keycore.family import Depth
+    >>> track = Track("A", (0.2, 0.35), tuple(Depth(str(k), 0.33 - 0.015 * k) for k in range(3)), macs=1)
+    >>> broken_rules(track, Rules(), np.array([[0, 1], [0, 2]], np.int8))
+    ('', 'macs')
+    """
+    # Few break any, so that only those are looked at one by one.
     keeps = keep_rules(steps, rules) if rules.any else np.ones(len(steps), dtype=bool)
     if track.macs is not None and len(track.spaces) > 1:
         keeps &= (np.abs(np.diff(steps, axis=1)) <= track.macs).all(axis=1)

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from typing import Any
 
-from keycore.codes.progression import candidates_of, fewest_blanks
+from keycore.codes.candidates import candidates_of
+from keycore.codes.progression import fewest_blanks
 from keycore.documents.model import ProgressionModel
 from keycore.documents.parse import check
 from keycore.documents.reading import family_of, step_of, steps_of

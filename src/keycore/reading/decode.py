@@ -18,7 +18,7 @@ from keycore.reading.beginnings import log_bound, weigh_beginnings
 from keycore.reading.chain import weigh_together
 from keycore.reading.evidence import DEFAULT_STRAY, Evidence, Measured, Rounded, Spread, Stated, check_evidence
 from keycore.reading.likelihood import Array, Weighed, weigh
-from keycore.reading.listed import weigh_list
+from keycore.reading.listed import Listed, weigh_list
 from keycore.rules import Break, breaks, keep_rules, list_bittings, neighbours_allowed
 
 SURE_ENOUGH = 0.99  # at this chance nothing need be measured again
@@ -170,6 +170,25 @@ def decode(reading: Reading) -> Posterior:
 def weigh_plainly(reading: Reading) -> Settled:
     """The posterior alone, without what ``decode`` says beyond it. Raises what ``decode`` raises."""
     return _way_of_weighing(reading)(_weigh_all(reading))
+
+
+def chances_among(reading: Reading) -> dict[tuple[int, ...], float]:
+    """The probability of each bitting of the reading's closed list, all together 1.
+
+    Arguments: a Reading with ``among``. What carries less than 1e-7 of the total together is left out.
+    Raises InputError for a reading without a list, and what ``decode`` raises.
+
+    >>> from keycore.family import Depth, End, Gauge, Kind
+    >>> from keycore.units import Unit
+    >>> track = Track("A", (0.2, 0.35), (Depth("1", 0.33), Depth("2", 0.31)))
+    >>> family = Family("f", "F", Kind.EDGE, Unit.INCH, Gauge.SHOULDER, End.BOW, (track,))
+    >>> chances_among(Reading(family, track, (), among=((0, 0), (0, 1))))
+    {(0, 0): 0.5, (0, 1): 0.5}
+    """
+    found = weigh_plainly(reading)
+    if not isinstance(found, Listed):
+        raise InputError("among", "is needed")
+    return dict(zip(map(tuple, found.bittings.tolist()), found.probability.tolist(), strict=True))
 
 
 def _way_of_weighing(reading: Reading) -> Settle:

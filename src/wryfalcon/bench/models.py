@@ -9,7 +9,7 @@ from django.db import models
 
 from keycore.family import Family
 from wryfalcon.bench.progress import NAME
-from wryfalcon.codes.models import Code
+from wryfalcon.codes.models import Code, Series
 from wryfalcon.library.models import Blank, FamilyRecord
 from wryfalcon.machines.models import Cutter, JawSide, Machine, Run
 
@@ -234,6 +234,54 @@ class Overruling(models.Model):
     label = models.CharField(max_length=3)
     reason = models.CharField(max_length=200)
     filled = models.BooleanField(default=False, help_text="nothing was seen of this cut; it was filled in")
+    withdrawn = models.BooleanField(default=False)
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, related_name="+")
+    at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["id"]
+
+
+class TrialOrder(models.TextChoices):
+    """In which order the keys still possible are tried."""
+
+    WITHIN = "within", "likeliest first, within the fewest blanks"
+    BLANKS = "blanks", "one blank after another"
+    LIKELIEST = "likeliest", "likeliest first, whatever it takes"
+
+
+class TrialSheet(models.Model):
+    """The keys to try for one track of a lock, and how they are tried."""
+
+    tag = models.ForeignKey(Tag, models.CASCADE, related_name="trial_sheets")
+    track = models.CharField(max_length=120)
+    order = models.CharField(max_length=9, choices=TrialOrder, default=TrialOrder.WITHIN)
+    half_steps = models.BooleanField(default=False)
+    series = models.ForeignKey(Series, models.PROTECT, null=True, help_text="only its codes are tried")
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["tag", "track"], name="one_trial_sheet_of_each_track")]
+
+
+class Outcome(models.TextChoices):
+    """What a try, or a closer look, showed."""
+
+    NO_TURN = "no-turn", "goes in, does not turn"
+    TURNS = "turns", "turns"
+    SPOILED = "spoiled", "blank spoiled"
+    IS_NOT = "is-not", "is not"
+    IS = "is", "is"
+
+
+class SheetEntry(models.Model):
+    """One line of a trial sheet: a key tried, or what a cut was seen to be or not to be."""
+
+    sheet = models.ForeignKey(TrialSheet, models.CASCADE, related_name="entries")
+    outcome = models.CharField(max_length=7, choices=Outcome)
+    blank = models.PositiveSmallIntegerField(null=True, help_text="which blank in hand, from 1")
+    places = models.JSONField(default=list, help_text="2k for depth k, 2k + 1 for the half step beyond it")
+    space = models.PositiveSmallIntegerField(null=True, help_text="family order")
+    label = models.CharField(max_length=3, blank=True)
     withdrawn = models.BooleanField(default=False)
     by = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, related_name="+")
     at = models.DateTimeField(auto_now_add=True)

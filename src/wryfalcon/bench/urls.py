@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from wryfalcon.bench.views import cut, hand_over, paper, prove, read, set_up, settle, sources, tags
+from wryfalcon.bench.views import codes, cut, hand_over, paper, prove, read, set_up, settle, sources, tags, trial_sheet
 
 app_name = "bench"
 urlpatterns = [
@@ -25,7 +25,12 @@ urlpatterns = [
     path("tags/<int:number>/settle", settle.settle_stage, name="settle"),
     path("tags/<int:number>/settle/overrule", settle.overrule_cut, name="overrule"),
     path("tags/<int:number>/real-size", paper.real_size, name="real-size"),
-    path("tags/<int:number>/tries", paper.keys_to_try, name="tries"),
+    path("tags/<int:number>/codes", codes.show, name="codes"),
+    path("tags/<int:number>/tries", trial_sheet.show, name="tries"),
+    path("tags/<int:number>/tries/manner", trial_sheet.manner, name="tries-manner"),
+    path("tags/<int:number>/tries/tried", trial_sheet.tried, name="tries-tried"),
+    path("tags/<int:number>/tries/learned", trial_sheet.learned, name="tries-learned"),
+    path("tags/<int:number>/tries/take-back", trial_sheet.take_back, name="tries-take-back"),
     path("tags/<int:number>/settle/fill", settle.fill_cuts, name="fill-cuts"),
     path("tags/<int:number>/settle/keep", settle.settle_tag, name="settle-tag"),
     path("tags/<int:number>/settle/read-back", settle.read_back_tag, name="read-back"),

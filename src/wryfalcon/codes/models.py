@@ -87,6 +87,21 @@ class Column(models.Model):
         return f"space {self.space + 1} from code {self.first}"
 
 
+class Names(models.Model):
+    """The codes of a run as they are printed, beside its columns."""
+
+    series = models.ForeignKey(Series, models.CASCADE, related_name="names", db_index=False)
+    first = models.PositiveBigIntegerField(help_text="key of the first code of the run")
+    width = models.PositiveSmallIntegerField(help_text="bytes that each code takes")
+    codes = models.BinaryField(help_text="UTF-8, filled up with zero bytes")
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["series", "first"], name="names_of_each_run")]
+
+    def __str__(self) -> str:
+        return f"codes from {self.first}"
+
+
 class Intake(models.Model):
     """A table being read, or read and not yet brought in: how far it is and what is wrong with it."""
 

@@ -6,7 +6,10 @@ from wryfalcon.accounts.models import User
 from wryfalcon.bench.actions.read import Typed, add_value, look_with_depth_key, see_stage, state_labels
 from wryfalcon.bench.actions.sources import Manner, add_source, describe_source
 from wryfalcon.bench.actions.take_in import Baseline, Job, take_in
-from wryfalcon.bench.models import OnBench, Seen, Source, SourceKind, Tag
+from wryfalcon.bench.actions.trial_sheet import note_try
+from wryfalcon.bench.models import OnBench, Outcome, Seen, Source, SourceKind, Tag
+from wryfalcon.bench.queries.reading import readings_of
+from wryfalcon.bench.queries.trial_sheet import entries_of, left_to_try, sheet_of
 from wryfalcon.demonstration.making import family_record, type_values
 
 LIGHTHOUSE = ["2", "3", "1", "2", "4", "3"]
@@ -40,6 +43,17 @@ def _half_a_lock(people: dict[str, User]) -> None:
         seen = {space: Seen.FLUSH for space, label in enumerate(LIGHTHOUSE, start=1) if label == depth}
         unsure = dict.fromkeys((7, 8), Seen.UNSURE)  # the lock has no tumbler there
         look_with_depth_key(people["tam"], tag, source, depth, {**unsure, **seen})
+    _try_two_keys(people["tam"], tag)
+
+
+def _try_two_keys(tam: User, tag: Tag) -> None:
+    """The engine cover's two cuts are tried out on blanks; two keys did not turn it."""
+    reading = readings_of(tag)[0]
+    for _ in range(2):
+        sheet = sheet_of(tag, reading.track.name)
+        left = left_to_try(reading, sheet, entries_of(sheet))
+        if left.next is not None:
+            note_try(tam, sheet, left, left.next.form_value, Outcome.NO_TURN)
 
 
 def _three_ways(people: dict[str, User]) -> None:

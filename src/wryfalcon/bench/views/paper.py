@@ -1,10 +1,9 @@
-"""Pages to be printed from Settle: the key at its real size, and the keys to try."""
+"""A page to be printed from Settle: the key at its real size."""
 
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 
-import numpy as np
 from django.contrib import messages
 from django.http import HttpResponse
 from django.shortcuts import render
@@ -12,8 +11,7 @@ from django.views.decorators.http import require_GET
 
 from keycore.errors import InputError
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
-from wryfalcon.bench.queries.reading import TrackReading, factory_values, readings_of, track_of
-from wryfalcon.bench.queries.tries import MOST_SHOWN, tries_of
+from wryfalcon.bench.queries.reading import TrackReading, factory_values, readings_of
 from wryfalcon.bench.views.stage import find_tag, to_stage
 from wryfalcon.drawings.real_size import draw_real_size
 
@@ -56,21 +54,3 @@ def _as_it_is(
             partly = partly or None in values
             old[name] = [p if v is None else v for p, v in zip(planned[name], values, strict=True)]
     return (old if len(old) == len(readings) else {}), partly
-
-
-@require_GET
-@needs(Act.LOOK)
-def keys_to_try(request: PersonRequest, number: int) -> HttpResponse:
-    """What is still possible where some cuts are not known, on the fewest blanks."""
-    tag = find_tag(number)
-    readings = readings_of(tag)
-    reading = track_of(readings, request.GET.get("track"))
-    tries = tries_of(reading)
-    counts = np.cumsum([len(blank) for blank in tries.blanks])
-    whole = int((counts <= MOST_SHOWN).sum())
-    shown, count = tries.blanks[:whole], int(counts[whole - 1]) if whole else 0
-    context = {
-        "tag": tag, "family": tag.family, "reading": reading, "tries": tries, "shown": shown, "shown_count": count,
-        "more": count < tries.count, "many_tracks": len(readings) > 1,
-    }  # fmt: skip
-    return render(request, "bench/tries.html", context)

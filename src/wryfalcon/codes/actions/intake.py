@@ -6,14 +6,16 @@ from collections.abc import Iterator
 from itertools import islice
 from pathlib import Path
 
+import numpy as np
 from django.db import connection, transaction
 from django.db.models import Max
 
-from keycore.codes.series import BadRow, CheckedRows, check_rows
+from keycore.codes.series import BadRow, CheckedRows, bitting_texts, check_rows
 from keycore.documents.series import Row
 from keycore.errors import InputError
+from keycore.family import Track
 from wryfalcon.accounts.models import User
-from wryfalcon.codes.models import BadCode, Code, Column, Intake, Series, SeriesState
+from wryfalcon.codes.models import BadCode, Code, Column, Intake, Names, Series, SeriesState
 from wryfalcon.codes.queries.editions import compare
 from wryfalcon.codes.tables import TableFile, document_in
 from wryfalcon.records.actions import write_down
@@ -69,7 +71,7 @@ def _take(intake: Intake, rows: list[Row], read: int) -> None:
     with transaction.atomic():
         if Intake.objects.filter(pk=intake.pk, stop_asked=True).exists():
             raise Stopped
-        twice = _keep(series, checked, family.track(series.track).labels)
+        twice = _keep(series, checked, family.track(series.track))
         bad = sorted([*checked.bad, *twice], key=lambda row: row.line)
         BadCode.objects.bulk_create(
             BadCode(intake=intake, line=row.line, code=row.code, reason=row.reason[:200])
@@ -83,13 +85,13 @@ def _take(intake: Intake, rows: list[Row], read: int) -> None:
         intake.save(update_fields=["rows", "bad", "read", "heard_at"])
 
 
-def _keep(series: Series, checked: CheckedRows, labels: tuple[str, ...]) -> list[BadRow]:
+def _keep(series: Series, checked: CheckedRows, track: Track) -> list[BadRow]:
     """Write checked rows and their columns; the rows whose code came before in the table are left out and named."""
     count = len(checked.lines)
     if not count:
         return []
     first = (Code.objects.aggregate(last=Max("pk"))["last"] or 0) + 1
-    texts = [" ".join([labels[step] for step in steps]) for steps in checked.steps.tolist()]
+    texts = bitting_texts(track, checked.steps)
     with connection.cursor() as cursor:
         cursor.executemany(
             INSERT,
@@ -104,6 +106,8 @@ def _keep(series: Series, checked: CheckedRows, labels: tuple[str, ...]) -> list
         Column(series=series, first=first, space=space, steps=column.tobytes())
         for space, column in enumerate(checked.steps.T)
     )
+    names = np.array([code.encode() for code in checked.codes])
+    Names.objects.create(series=series, first=first, width=names.itemsize, codes=names.tobytes())
     kept = Code.objects.filter(pk__gte=first, series=series)
     if kept.count() == count:
         return []
@@ -164,6 +168,7 @@ def clear(series: Series) -> None:
             last = column.first + len(column.steps) - 1
             cursor.execute("DELETE FROM codes_code WHERE id BETWEEN %s AND %s", [column.first, last])
             cursor.execute("DELETE FROM codes_column WHERE series_id = %s AND first = %s", [series.pk, column.first])
+            cursor.execute("DELETE FROM codes_names WHERE series_id = %s AND first = %s", [series.pk, column.first])
     BadCode.objects.filter(intake__series=series).delete()
 
 

@@ -2,56 +2,101 @@
 
 from __future__ import annotations
 
-import json
-from collections.abc import Iterator, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
-from itertools import groupby
+from datetime import datetime
+from functools import lru_cache
 
 import numpy as np
 from django.db import connection
 from numpy.typing import NDArray
 
 from keycore.codes.pattern import Pattern, agreeing, spaces_asked
-from keycore.family import Track
+from keycore.codes.series import bitting_texts, broken_rules
+from keycore.family import Rules, Track
 from wryfalcon.codes.models import Series
 from wryfalcon.codes.queries.by_code import MOST, FoundCode, Row, with_series
 from wryfalcon.library.models import FamilyRecord
 
-COLUMNS = "SELECT first, space, steps FROM codes_column WHERE series_id = %s AND space IN ({}) ORDER BY first, space"
-ROWS = """
-SELECT c.id, c.series_id, c.code, c.bitting, c.broken
-FROM json_each(%s) AS wanted CROSS JOIN codes_code AS c ON c.id = wanted.value
-"""
+COLUMN = "SELECT first, steps FROM codes_column WHERE series_id = %s AND space = %s ORDER BY first"
+NAMES = "SELECT width, codes FROM codes_names WHERE series_id = %s ORDER BY first"
+COLUMNS_KEPT, NAMES_KEPT = 24, 2
+"""Kept for the next search. A column of a million codes is a megabyte, their names about ten."""
 
 
-def keys_agreeing(series: Series, track: Track, pattern: Pattern, *, misread: bool = False) -> NDArray[np.int64]:
-    """The keys of the codes of a series that agree with a partial bitting, in the table's order."""
-    asked = spaces_asked(track, pattern) or [0]
-    found = [
-        first + np.flatnonzero(agreeing(columns, pattern, len(columns[asked[0]]), misread=misread))
-        for first, columns in _runs(series, asked)
-    ]
-    return np.concatenate(found) if found else np.empty(0, dtype=np.int64)
+@dataclass(frozen=True)
+class Table:
+    """A series in force as columns; its places are those of the table that was brought in."""
+
+    series: Series
+    track: Track
+
+    def __len__(self) -> int:
+        return len(self.column(0))
+
+    def column(self, space: int) -> NDArray[np.int8]:
+        """The steps of every code at a space, from 0."""
+        return _column(self.series.pk, self.series.at, space).steps
+
+    def agreeing(self, pattern: Pattern, *, misread: bool = False) -> NDArray[np.intp]:
+        """The places of the codes that agree with a partial bitting."""
+        columns = {space: self.column(space) for space in spaces_asked(self.track, pattern)}
+        return agreeing(columns, pattern, len(self), misread=misread)
+
+    def steps(self, places: NDArray[np.intp]) -> NDArray[np.int8]:
+        """The bittings at some places, (b, n)."""
+        return np.stack([self.column(space)[places] for space in range(len(self.track.spaces))], axis=1)
+
+    def rows(self, places: NDArray[np.intp], rules: Rules) -> list[Row]:
+        """The codes at some places."""
+        keys = _column(self.series.pk, self.series.at, 0).keys(places).tolist()
+        names = np.char.decode(_names(self.series.pk, self.series.at)[places], "utf-8").tolist()
+        steps = self.steps(places)
+        broken = broken_rules(self.track, rules, steps)
+        return list(
+            zip(keys, [self.series.pk] * len(keys), names, bitting_texts(self.track, steps), broken, strict=True)
+        )
 
 
-def _runs(series: Series, spaces: Sequence[int]) -> Iterator[tuple[int, dict[int, NDArray[np.int8]]]]:
+def tables_of(record: FamilyRecord, track: Track) -> list[Table]:
+    """The series in force for a track of a family."""
+    return [Table(series, track) for series in Series.objects.in_force().filter(family_record=record, track=track.name)]
+
+
+@dataclass(frozen=True)
+class _Whole:
+    """A column of a whole series, and which codes its runs are."""
+
+    steps: NDArray[np.int8]
+    first: NDArray[np.int64]  # key of the first code of each run
+    begins: NDArray[np.int64]  # its place in the table
+
+    def keys(self, places: NDArray[np.intp]) -> NDArray[np.int64]:
+        """The keys of the codes at some places of the table."""
+        run = np.searchsorted(self.begins, places, side="right") - 1
+        return self.first[run] + places - self.begins[run]
+
+
+@lru_cache(maxsize=COLUMNS_KEPT)
+def _column(pk: int, at: datetime, space: int) -> _Whole:
+    """A column as it was read; what is in force never changes, and ``at`` tells apart what came under the same key."""
+    rows = _asked(COLUMN, [pk, space])
+    lengths = [len(steps) for _, steps in rows]
+    begins = np.cumsum([0, *lengths[:-1]]) if rows else np.empty(0, dtype=np.int64)
+    steps = np.frombuffer(b"".join(steps for _, steps in rows), np.int8)
+    return _Whole(steps, np.array([first for first, _ in rows], dtype=np.int64), begins)
+
+
+@lru_cache(maxsize=NAMES_KEPT)
+def _names(pk: int, at: datetime) -> NDArray[np.bytes_]:
+    runs = [np.frombuffer(codes, f"S{width}") for width, codes in _asked(NAMES, [pk])]
+    return np.concatenate(runs) if runs else np.empty(0, dtype="S1")
+
+
+def _asked(question: str, given: Sequence[int]) -> list[tuple[int, bytes]]:
     with connection.cursor() as cursor:
-        cursor.execute(COLUMNS.format(", ".join(["%s"] * len(spaces))), [series.pk, *spaces])
-        rows = cursor.fetchall()
-    for first, run in groupby(rows, key=lambda row: int(row[0])):
-        yield first, {space: np.frombuffer(steps, np.int8) for _, space, steps in run}
-
-
-def rows_of(keys: NDArray[np.int64]) -> list[Row]:
-    """The codes of some keys."""
-    with connection.cursor() as cursor:
-        cursor.execute(ROWS, [json.dumps(keys.tolist())])
+        cursor.execute(question, given)
         return list(cursor.fetchall())
-
-
-def rows_agreeing(series: Series, track: Track, pattern: Pattern, *, misread: bool = False) -> list[Row]:
-    """The codes of a series that agree with a partial bitting."""
-    return rows_of(keys_agreeing(series, track, pattern, misread=misread))
 
 
 @dataclass(frozen=True)
@@ -82,11 +127,14 @@ class Matches:
 
 def find_matches(record: FamilyRecord, track: Track, pattern: Pattern, *, misread: bool = False) -> Matches:
     """The codes of a family's series that agree with a partial bitting, those that need no misread first."""
-    every = list(Series.objects.in_force().filter(family_record=record, track=track.name))
-    exact = [keys_agreeing(series, track, pattern) for series in every]
-    keys = np.concatenate(exact) if exact else np.empty(0, dtype=np.int64)
-    if misread and every:
-        near = np.concatenate([keys_agreeing(series, track, pattern, misread=True) for series in every])
-        keys = np.concatenate([keys, np.setdiff1d(near, keys)])
-    codes = with_series(rows_of(keys[:MOST]))
-    return Matches(tuple(codes), len(keys), sum(series.count for series in every))
+    tables = tables_of(record, track)
+    exact = [table.agreeing(pattern) for table in tables]
+    found, count = _first_rows(tables, exact, record.family.rules), sum(map(len, exact))
+    if misread:
+        near = [np.setdiff1d(t.agreeing(pattern, misread=True), e) for t, e in zip(tables, exact, strict=True)]
+        found, count = found + _first_rows(tables, near, record.family.rules), count + sum(map(len, near))
+    return Matches(tuple(with_series(found[:MOST])), count, sum(map(len, tables)))
+
+
+def _first_rows(tables: Sequence[Table], places: Sequence[NDArray[np.intp]], rules: Rules) -> list[Row]:
+    return [row for table, some in zip(tables, places, strict=True) for row in table.rows(some[:MOST], rules)]

@@ -2,23 +2,26 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
 from keycore.codes.pattern import Pattern
+from keycore.codes.series import broken_rules
 from keycore.errors import InputError
-from keycore.family import Track
+from keycore.family import Rules, Track
 from keycore.reading.decode import Reading, weigh_plainly
 from keycore.reading.evidence import Evidence
-from wryfalcon.codes.models import Series
-from wryfalcon.codes.queries.by_bitting import keys_agreeing, rows_of
+from wryfalcon.codes.queries.by_bitting import Table, tables_of
 from wryfalcon.codes.queries.by_code import FoundCode, with_series
 from wryfalcon.library.models import FamilyRecord
 
 MOST_WEIGHED = 20_000
 BEST = 5
 ENOUGH = 1e-3
+LEAST_GIVEN = 0.005
 HARDLY = (0.0, 1e-12, 1e-9, 1e-6, 1e-3)
 """A depth less likely than this at its space is left out: the least that leaves few enough codes to weigh."""
 
@@ -49,34 +52,50 @@ def codes_that_fit(record: FamilyRecord, track: Track, evidence: tuple[Evidence,
     passed over hold together at most the chances of the depths passed over; no code is given unless that is
     less than a thousandth of what the codes given hold.
     """
-    every = list(Series.objects.in_force().filter(family_record=record, track=track.name))
-    if not every:
+    tables = tables_of(record, track)
+    if not tables:
         return Fitting()
-    family = record.family
     try:
-        plainly = weigh_plainly(Reading(family, track, evidence))
+        plainly = weigh_plainly(Reading(record.family, track, evidence))
     except InputError:
-        return Fitting(series=len(every))
-    marginals = plainly.marginals()
-    likeliest = [steps for steps, _ in plainly.likeliest(BEST)]
+        return Fitting(series=len(tables))
+    marginals, likeliest = plainly.marginals(), [steps for steps, _ in plainly.likeliest(BEST)]
     for hardly in HARDLY:
         pattern: Pattern = tuple(frozenset(np.flatnonzero(row >= hardly).tolist()) for row in marginals)
-        keys = np.concatenate([keys_agreeing(series, track, pattern) for series in every])
-        if len(keys) <= MOST_WEIGHED:
+        places = [table.agreeing(pattern) for table in tables]
+        if sum(map(len, places)) <= MOST_WEIGHED:
             break
     else:
-        return Fitting(series=len(every))
-    found = [each for each in with_series(rows_of(keys)) if not each.broken]
-    by_steps: dict[tuple[int, ...], FoundCode] = {}
-    for each in found:
-        by_steps.setdefault(track.steps(each.bitting.split()), each)
-    has = sum(steps in by_steps for steps in likeliest)
-    best = _weigh(record, track, evidence, tuple(by_steps))
+        return Fitting(series=len(tables))
+    code_at = _keeping_the_rules(record.family.rules, tables, places)
+    best = _weigh(record, track, evidence, tuple(code_at))
     passed_over = sum(float(row[row < hardly].sum()) for row in marginals)
     if passed_over > ENOUGH * sum(plainly.chance_of(steps) for steps, _ in best):
         best = []
-    codes = tuple(FittingCode(by_steps[steps], chance) for steps, chance in best if chance >= 0.005)
-    return Fitting(codes, has, len(likeliest), len(every))
+    rows = [(code_at[steps], chance) for steps, chance in best if chance >= LEAST_GIVEN]
+    codes = with_series(
+        [row for (table, place), _ in rows for row in table.rows(np.array([place]), record.family.rules)]
+    )
+    return Fitting(
+        tuple(FittingCode(code, chance) for code, (_, chance) in zip(codes, rows, strict=True)),
+        sum(steps in code_at for steps in likeliest),
+        len(likeliest),
+        len(tables),
+    )
+
+
+def _keeping_the_rules(
+    rules: Rules, tables: Sequence[Table], places: Sequence[NDArray[np.intp]]
+) -> dict[tuple[int, ...], tuple[Table, int]]:
+    """The bittings that keep the family's rules, with the first code that has each."""
+    found: dict[tuple[int, ...], tuple[Table, int]] = {}
+    for table, some in zip(tables, places, strict=True):
+        bittings = table.steps(some)
+        broken = broken_rules(table.track, rules, bittings)
+        for steps, words, place in zip(map(tuple, bittings.tolist()), broken, some.tolist(), strict=True):
+            if not words:
+                found.setdefault(steps, (table, place))
+    return found
 
 
 def _weigh(

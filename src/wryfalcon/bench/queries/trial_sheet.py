@@ -1,0 +1,279 @@
+"""The keys to try where some cuts are not known: the list that is left, and the next key to cut on which blank."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+from functools import lru_cache
+
+import numpy as np
+from numpy.typing import NDArray
+
+from keycore.codes.candidates import candidates_of
+from keycore.codes.half_steps import Halving, half_step_value, halve, whole_steps
+from keycore.codes.orders import Order, blank_after_blank, likeliest_first, likeliest_within
+from keycore.codes.progression import fewest_blanks
+from keycore.errors import InputError
+from keycore.family import Family, Track
+from keycore.proving.lock import play_of
+from keycore.reading.decode import Reading, chances_among
+from keycore.reading.evidence import Evidence
+from wryfalcon.bench.models import Outcome, SheetEntry, Tag, TrialOrder, TrialSheet
+from wryfalcon.bench.queries.reading import TrackReading
+from wryfalcon.codes.models import Series
+from wryfalcon.codes.queries.by_bitting import Table
+from wryfalcon.documents import parsed
+
+STILL_POSSIBLE = 0.01  # a depth less likely than this is not tried
+MOST_SHOWN = 400
+Places = tuple[int, ...]
+Known = tuple[frozenset[int], ...]
+
+
+@dataclass(frozen=True)
+class Begun:
+    """A blank in hand: its number on the sheet and what it is cut to."""
+
+    number: int
+    places: Places
+
+
+@dataclass(frozen=True)
+class Trial:
+    """One key to try: its blank, the cuts that change on it, the key it then is, and its chance."""
+
+    blank: int
+    is_new: bool
+    places: Places
+    cuts: tuple[tuple[int, str], ...]  # space as the source counts, and what it is cut to
+    labels: tuple[str, ...]
+    chance: float
+    stands_for: int  # bittings; more than one with half steps
+
+    @property
+    def form_value(self) -> str:
+        """The try as a form sends it back."""
+        return f"{self.blank}:{','.join(map(str, self.places))}"
+
+
+@dataclass(frozen=True)
+class Cost:
+    """What an order would take."""
+
+    order: TrialOrder
+    blanks: int
+    expected: float
+
+    @property
+    def name(self) -> str:
+        """The order in words."""
+        return self.order.label
+
+
+@dataclass(frozen=True)
+class SheetLeft:
+    """What is left to try, and what each order would cost; a problem in words where it cannot be listed."""
+
+    candidates: int = 0
+    trials: tuple[Trial, ...] = ()
+    costs: tuple[Cost, ...] = ()
+    can_halve: bool = False
+    problem: str = ""
+
+    @property
+    def next(self) -> Trial | None:
+        """The key to cut now."""
+        return self.trials[0] if self.trials else None
+
+    @property
+    def new_blanks(self) -> int:
+        """How many blanks are still to be begun in the order chosen, if every try is needed."""
+        return len({trial.blank for trial in self.trials if trial.is_new})
+
+
+@dataclass(frozen=True)
+class _Asked:
+    """All that the list of a sheet depends on."""
+
+    document: str
+    track: str
+    known: Known
+    among: tuple[tuple[int, ...], ...] | None
+    tried: tuple[Places, ...]
+    turned: tuple[Places, ...]
+    begun: tuple[Places, ...]
+    half_steps: bool
+    evidence: tuple[Evidence, ...]
+
+
+@dataclass(frozen=True)
+class _Left:
+    """The list without its words: worked out once for the same knowledge."""
+
+    candidates: NDArray[np.int8]
+    halving: Halving
+    orders: Mapping[TrialOrder, Order]
+    chances: Mapping[Places, float]
+
+
+def sheet_of(tag: Tag, track: str) -> TrialSheet:
+    """The trial sheet of a track, not kept yet when nothing was noted on it."""
+    return tag.trial_sheets.filter(track=track).select_related("series").first() or TrialSheet(tag=tag, track=track)
+
+
+def entries_of(sheet: TrialSheet) -> list[SheetEntry]:
+    """What was noted on a sheet and stands."""
+    return list(sheet.entries.filter(withdrawn=False).select_related("by")) if sheet.pk else []
+
+
+def left_to_try(reading: TrackReading, sheet: TrialSheet, entries: Sequence[SheetEntry]) -> SheetLeft:
+    """What the reading, the rules, the series and the sheet itself leave, in the sheet's order."""
+    if reading.posterior is None or reading.steps is None:
+        return SheetLeft(problem="Nothing is read yet.")
+    known, begun = _known(reading, entries), begun_blanks(entries)
+    try:
+        asked = _Asked(
+            document=reading.document,
+            track=reading.track.name,
+            known=known,
+            among=_codes_of(sheet.series, reading.track, known) if sheet.series else None,
+            tried=tuple(tuple(e.places) for e in entries if e.outcome == Outcome.NO_TURN),
+            turned=tuple(tuple(e.places) for e in entries if e.outcome == Outcome.TURNS),
+            begun=tuple(blank.places for blank in begun),
+            half_steps=sheet.half_steps,
+            evidence=tuple(source.evidence for source in reading.weighed if source.evidence is not None),
+        )
+        left = _left(asked)
+    except InputError as error:
+        return SheetLeft(problem=f"{error.reason[0].upper()}{error.reason[1:]}: find out more before a blank is cut.")
+    order = left.orders.get(TrialOrder(sheet.order))
+    trials = _trials(reading, left, order, begun) if order else ()
+    costs = tuple(Cost(which, each.blanks, each.expected) for which, each in left.orders.items())
+    return SheetLeft(len(left.candidates), trials, costs, can_halve(reading.family, reading.track))
+
+
+def can_halve(family: Family, track: Track) -> bool:
+    """Whether the family's play lets one cut stand for two depths anywhere."""
+    try:
+        play = play_of(family)
+    except InputError:
+        return False
+    return any(half_step_value(track, play, step) is not None for step in range(len(track.depths)))
+
+
+def begun_blanks(entries: Sequence[SheetEntry]) -> list[Begun]:
+    """The blanks in hand as they are cut now, without the spoiled ones."""
+    at: dict[int, Places] = {}
+    for entry in entries:
+        if entry.blank is not None and entry.outcome == Outcome.SPOILED:
+            at.pop(entry.blank, None)
+        elif entry.blank is not None:
+            at[entry.blank] = tuple(entry.places)
+    return [Begun(number, places) for number, places in sorted(at.items())]
+
+
+def _known(reading: TrackReading, entries: Sequence[SheetEntry]) -> Known:
+    """The depths that each space may still have; only what the sheet itself learned can leave none."""
+    assert reading.posterior is not None
+    every = frozenset(range(len(reading.track.depths)))
+    known: list[frozenset[int]] = []
+    for space, row in enumerate(reading.posterior.marginals, start=1):
+        judged = reading.overruled.get(space)
+        if judged is not None and not judged.filled:
+            known.append(frozenset({reading.track.step(judged.label)}))
+        elif space in reading.known:
+            known.append(frozenset(step for step, chance in enumerate(row) if chance >= STILL_POSSIBLE))
+        else:
+            known.append(every)
+    for entry in entries:
+        if entry.space is not None:
+            step = frozenset({reading.track.step(entry.label)})
+            before = known[entry.space - 1]
+            known[entry.space - 1] = before & step if entry.outcome == Outcome.IS else before - step
+    return tuple(known)
+
+
+def _codes_of(series: Series, track: Track, known: Known) -> tuple[tuple[int, ...], ...]:
+    """The bittings of a series that what is known leaves."""
+    table = Table(series, track)
+    return tuple(sorted(set(map(tuple, table.steps(table.agreeing(known)).tolist()))))
+
+
+@lru_cache(maxsize=64)
+def _left(asked: _Asked) -> _Left:
+    family = parsed(asked.document)
+    track = family.track(asked.track)
+    if not all(asked.known):
+        raise InputError("known", "no depth is left for one of the cuts")
+    candidates = candidates_of(track, asked.known, rules=family.rules, among=asked.among)
+    for places in asked.tried:
+        candidates = candidates[~_stood_for(places, candidates)]
+    for places in asked.turned:
+        candidates = candidates[_stood_for(places, candidates)]
+    halving = whole_steps(track)
+    if not len(candidates):
+        return _Left(candidates, halving, {}, {})
+    if asked.half_steps and can_halve(family, track):
+        halving = halve(track, play_of(family), candidates)
+    tries = halving.tries(candidates)
+    chances = _chances(Reading(family, track, asked.evidence, frozenset()), candidates, halving)
+    progression = fewest_blanks(tries, asked.begun)
+    orders = {
+        TrialOrder.WITHIN: likeliest_within(progression, chances),
+        TrialOrder.BLANKS: blank_after_blank(progression, chances),
+        TrialOrder.LIKELIEST: likeliest_first(tries, chances, asked.begun),
+    }
+    return _Left(candidates, halving, orders, chances)
+
+
+def _stood_for(places: Places, candidates: NDArray[np.int8]) -> NDArray[np.bool_]:
+    """Which candidates a key of these places stands for: a half step for the depths on both its sides."""
+    low = np.array(places) // 2
+    high = low + np.array(places) % 2
+    return np.asarray(((candidates >= low) & (candidates <= high)).all(axis=1))
+
+
+def _chances(reading: Reading, candidates: NDArray[np.int8], halving: Halving) -> dict[Places, float]:
+    """The chance that each key to try is, or stands for, the right one, all together 1."""
+    among = tuple(map(tuple, candidates.tolist()))
+    try:
+        found = chances_among(replace(reading, among=among))
+    except InputError:  # what was judged by eye contradicts what was measured: each is as likely
+        found = dict.fromkeys(among, 1 / len(among))
+    together: dict[Places, float] = {}
+    for key, steps in zip(map(tuple, halving.places(candidates).tolist()), among, strict=True):
+        together[key] = together.get(key, 0.0) + found.get(steps, 0.0)
+    return together
+
+
+def _trials(reading: TrackReading, left: _Left, order: Order, begun: Sequence[Begun]) -> tuple[Trial, ...]:
+    """The tries with the cuts that change on their blanks."""
+    number_of = {index: blank.number for index, blank in enumerate(begun)}
+    at = {blank.number: blank.places for blank in begun}
+    fresh = max((blank.number for blank in begun), default=0) + 1
+    found: list[Trial] = []
+    for each in order.tries:
+        if each.blank not in number_of:
+            number_of[each.blank], fresh = fresh, fresh + 1
+        number = number_of[each.blank]
+        before = at.get(number)
+        cuts = [
+            (reading.shown_space(space), cut_words(reading.track, place))
+            for space, place in enumerate(each.steps, start=1)
+            if before is None or before[space - 1] != place
+        ]
+        at[number] = each.steps
+        found.append(
+            Trial(
+                number, each.blank >= len(begun), each.steps, tuple(sorted(cuts)),
+                tuple(cut_words(reading.track, place) for place in each.steps), left.chances[each.steps],
+                len(left.halving.stands_for(left.candidates, each.steps)) if len(found) < MOST_SHOWN else 1,
+            )
+        )  # fmt: skip
+    return tuple(found)
+
+
+def cut_words(track: Track, place: int) -> str:
+    """What a space is cut to: a depth, or the half step between two."""
+    step = place // 2
+    return f"{track.labels[step]}½" if place % 2 else track.labels[step]

@@ -1,0 +1,120 @@
+"""The trial sheet: the next key to cut on which blank, what it did, and the list that is left."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.http import HttpResponse
+from django.shortcuts import redirect, render
+from django.urls import reverse
+from django.views.decorators.http import require_GET, require_POST
+
+from keycore.codes.half_steps import half_step_value
+from keycore.family import Family, Track
+from keycore.proving.lock import play_of
+from wryfalcon.accounts.permissions import Act, PersonRequest, needs
+from wryfalcon.bench.actions.trial_sheet import Manner, note_cut, note_try, take_last_back, work_through
+from wryfalcon.bench.models import SheetEntry, Tag, TrialSheet
+from wryfalcon.bench.queries.reading import TrackReading, readings_of, track_of
+from wryfalcon.bench.queries.trial_sheet import (
+    MOST_SHOWN,
+    Places,
+    cut_words,
+    entries_of,
+    left_to_try,
+    sheet_of,
+)
+from wryfalcon.bench.views.stage import attempt, find_tag, key_of, whole_number
+from wryfalcon.codes.models import Series
+
+
+@require_GET
+@needs(Act.LOOK)
+def show(request: PersonRequest, number: int) -> HttpResponse:
+    """What is still possible where some cuts are not known, and the key to try next."""
+    tag, reading, sheet = _sheet(number, request.GET.get("track"))
+    entries = entries_of(sheet)
+    left = left_to_try(reading, sheet, entries)
+    values = {}
+    if left.next is not None:
+        values = {reading.track.name: _values(reading.family, reading.track, left.next.places)}
+    series = Series.objects.in_force().filter(family_record=tag.family_record, track=reading.track.name)
+    context: dict[str, Any] = {
+        "tag": tag, "family": tag.family, "reading": reading, "sheet": sheet, "left": left,
+        "shown": left.trials[:MOST_SHOWN], "more": len(left.trials) > MOST_SHOWN,
+        "noted": [(entry, _noted(reading, entry)) for entry in reversed(entries)],
+        "many_tracks": len(tag.family.tracks) > 1, "series": series.values_list("pk", "name"),
+        "key": key_of(tag, values, track=reading.track.name) if values else None,
+        "spaces": range(1, len(reading.track.spaces) + 1),
+    }  # fmt: skip
+    return render(request, "bench/trial_sheet.html", context)
+
+
+@require_POST
+@needs(Act.SETTLE)
+def manner(request: PersonRequest, number: int) -> HttpResponse:
+    """Choose how the sheet is worked through."""
+    tag, reading, _ = _sheet(number, request.POST.get("track"))
+    series = Series.objects.in_force().filter(pk=whole_number(request.POST.get("series"))).first()
+    chosen = Manner(request.POST.get("order", ""), "half_steps" in request.POST, series)
+    attempt(request, lambda: work_through(request.user, tag, reading.track.name, chosen))
+    return _back(tag, reading)
+
+
+@require_POST
+@needs(Act.SETTLE)
+def tried(request: PersonRequest, number: int) -> HttpResponse:
+    """Note what a key did in the lock."""
+    tag, reading, sheet = _sheet(number, request.POST.get("track"))
+    left = left_to_try(reading, sheet, entries_of(sheet))
+    outcome, key = request.POST.get("outcome", ""), request.POST.get("key", "")
+    attempt(request, lambda: note_try(request.user, sheet, left, key, outcome))
+    return _back(tag, reading)
+
+
+@require_POST
+@needs(Act.SETTLE)
+def learned(request: PersonRequest, number: int) -> HttpResponse:
+    """Note that a cut is or is not a depth."""
+    tag, reading, sheet = _sheet(number, request.POST.get("track"))
+    shown = whole_number(request.POST.get("space"))
+    space = reading.shown_space(shown) if 1 <= shown <= len(reading.track.spaces) else 0
+    label, is_so = request.POST.get("label", ""), request.POST.get("is") == "is"
+    attempt(request, lambda: note_cut(request.user, sheet, space, label, is_so=is_so))
+    return _back(tag, reading)
+
+
+@require_POST
+@needs(Act.SETTLE)
+def take_back(request: PersonRequest, number: int) -> HttpResponse:
+    """Take the last line back."""
+    tag, reading, sheet = _sheet(number, request.POST.get("track"))
+    attempt(request, lambda: take_last_back(request.user, sheet))
+    return _back(tag, reading)
+
+
+def _sheet(number: int, track: str | None) -> tuple[Tag, TrackReading, TrialSheet]:
+    tag = find_tag(number)
+    reading = track_of(readings_of(tag), track)
+    return tag, reading, sheet_of(tag, reading.track.name)
+
+
+def _back(tag: Tag, reading: TrackReading) -> HttpResponse:
+    return redirect(f"{reverse('bench:tries', args=[tag.number])}?track={reading.track.name}")
+
+
+def _values(family: Family, track: Track, places: Places) -> list[float]:
+    """The depth values of a key to try, half steps among them."""
+    values = []
+    for place in places:
+        half = half_step_value(track, play_of(family), place // 2) if place % 2 else None
+        values.append(track.values[place // 2] if half is None else half)
+    return values
+
+
+def _noted(reading: TrackReading, entry: SheetEntry) -> str:
+    """A line of the sheet in words."""
+    if entry.space is not None:
+        return f"Cut {reading.shown_space(entry.space)} {entry.get_outcome_display()} a {entry.label}"
+    key = " ".join(cut_words(reading.track, place) for place in entry.places)
+    return f"Blank {entry.blank} as {key}: {entry.get_outcome_display()}"

@@ -1,0 +1,157 @@
+"""The trial sheet: the next key on which blank, and a list that shrinks as the smith learns."""
+
+from __future__ import annotations
+
+import pytest
+from django.test import Client
+
+from web.jobs import People, hang
+from web.test_bench import words
+from web.test_codes import in_force
+from web.test_sources import reading_of
+from wryfalcon.bench.actions.read import state_labels
+from wryfalcon.bench.actions.sources import add_source
+from wryfalcon.bench.models import OnBench, SheetEntry, Tag
+from wryfalcon.bench.queries.trial_sheet import SheetLeft
+from wryfalcon.demonstration.making import family_record
+
+pytestmark = pytest.mark.django_db
+
+
+@pytest.fixture
+def tag(people: People) -> Tag:
+    """A lock of which six cuts of eight were read from its parts."""
+    tag = hang(people, family=family_record("lighthouse-eight"), on_bench=OnBench.PART_LOCK)
+    source = add_source(people["tam"], tag, "A", "parts", "boot locker")
+    state_labels(people["tam"], tag, source, {s: [label] for s, label in enumerate("231243", start=1)})
+    return tag
+
+
+def left(smith: Client, tag: Tag) -> SheetLeft:
+    found: SheetLeft = smith.get(f"/tags/{tag}/tries").context["left"]
+    return found
+
+
+def note(smith: Client, tag: Tag, outcome: str) -> None:
+    trial = left(smith, tag).next
+    assert trial is not None
+    smith.post(f"/tags/{tag}/tries/tried", {"key": trial.form_value, "outcome": outcome})
+
+
+def test_the_list_shrinks_with_every_try_and_blanks_in_hand_go_on_deeper(smith: Client, tag: Tag) -> None:
+    first = left(smith, tag)
+    assert (first.candidates, first.new_blanks) == (14, 3)
+    assert first.next is not None
+    assert len(first.next.cuts) == 8  # a new blank is cut all along
+    note(smith, tag, "no-turn")
+    second = left(smith, tag)
+    assert second.candidates == 13
+    assert second.new_blanks == 2
+    on_it = next(trial for trial in second.trials if trial.blank == 1)
+    assert not on_it.is_new
+    assert len(on_it.cuts) <= 2  # only what changes
+    assert all(b >= a for a, b in zip(first.next.places, on_it.places, strict=True))
+    assert "Blank 1 as 2 3 1 2 4 3" in words(smith, f"/tags/{tag}/tries")
+
+
+def test_what_a_cut_is_or_is_not_strikes_keys_off_and_can_be_taken_back(smith: Client, tag: Tag) -> None:
+    smith.post(f"/tags/{tag}/tries/learned", {"space": "7", "is": "is-not", "label": "2"})
+    assert left(smith, tag).candidates == 10
+    assert "Cut 7 is not a 2" in words(smith, f"/tags/{tag}/tries")
+    smith.post(f"/tags/{tag}/tries/learned", {"space": "8", "is": "is", "label": "1"})
+    assert left(smith, tag).candidates == 2
+    smith.post(f"/tags/{tag}/tries/take-back")
+    assert left(smith, tag).candidates == 10
+    for label in "1234":
+        smith.post(f"/tags/{tag}/tries/learned", {"space": "7", "is": "is-not", "label": label})
+    assert "No depth is left for one of the cuts" in words(smith, f"/tags/{tag}/tries")
+    refused = smith.post(f"/tags/{tag}/tries/learned", {"space": "9", "is": "is", "label": "1"}, follow=True)
+    assert "Say which cut, and which depth it is or is not." in refused.content.decode()
+
+
+def test_a_key_that_turns_settles_its_cuts_until_it_is_taken_back(smith: Client, tag: Tag) -> None:
+    note(smith, tag, "no-turn")
+    trial = left(smith, tag).next
+    assert trial is not None
+    note(smith, tag, "turns")
+    assert reading_of(tag).labels == list(trial.labels)
+    assert {o.reason for o in reading_of(tag).overruled.values()} == {"this key turned the lock, from the trial sheet"}
+    assert "It turns. The bitting is" in words(smith, f"/tags/{tag}/tries")
+    smith.post(f"/tags/{tag}/tries/take-back")
+    assert reading_of(tag).unread == [7, 8]
+    assert left(smith, tag).candidates == 13
+
+
+def test_a_spoiled_blank_is_out_and_its_key_stays_on_the_list(smith: Client, tag: Tag) -> None:
+    note(smith, tag, "no-turn")
+    before = left(smith, tag)
+    assert before.next is not None
+    assert before.next.blank == 1
+    note(smith, tag, "spoiled")
+    after = left(smith, tag)
+    assert after.candidates == before.candidates
+    assert all(trial.is_new and trial.blank > 0 for trial in after.trials)
+    smith.post(f"/tags/{tag}/tries/tried", {"key": "9:0,0,0", "outcome": "turns"})
+    assert SheetEntry.objects.count() == 2  # a key that is not on the list is not noted
+
+
+def test_the_orders_are_compared_and_the_chosen_one_is_kept(smith: Client, tag: Tag) -> None:
+    costs = {cost.order: cost for cost in left(smith, tag).costs}
+    assert costs["within"].blanks == costs["blanks"].blanks <= costs["likeliest"].blanks
+    assert costs["likeliest"].expected <= costs["within"].expected <= costs["blanks"].expected
+    smith.post(f"/tags/{tag}/tries/manner", {"order": "likeliest"})
+    chances = [trial.chance for trial in left(smith, tag).trials]
+    assert chances == sorted(chances, reverse=True)
+    assert sum(chances) == pytest.approx(1)
+    refused = smith.post(f"/tags/{tag}/tries/manner", {"order": "dearest"}, follow=True)
+    assert "There is no such order." in refused.content.decode()
+
+
+def test_half_steps_stand_for_two_depths_and_what_they_leave_is_said(smith: Client, tag: Tag) -> None:
+    smith.post(f"/tags/{tag}/tries/manner", {"order": "within", "half_steps": "on"})
+    halved = left(smith, tag)
+    assert (halved.candidates, len(halved.trials)) == (14, 4)
+    assert halved.next is not None
+    assert halved.next.labels[-2:] == ("1½", "1½")
+    note(smith, tag, "turns")
+    assert left(smith, tag).candidates == 4
+    assert "Its half steps leave 4 bittings" in words(smith, f"/tags/{tag}/tries")
+    assert not reading_of(tag).overruled
+
+
+def test_half_steps_are_not_offered_where_play_is_too_small(smith: Client, people: People) -> None:
+    tag = hang(people)
+    source = add_source(people["tam"], tag, "A", "parts")
+    state_labels(people["tam"], tag, source, {s: [label] for s, label in enumerate("352", start=1)})
+    assert "Half steps do not serve here" in words(smith, f"/tags/{tag}/tries")
+
+
+def test_only_the_codes_of_a_series_are_tried_when_that_is_chosen(smith: Client, people: People, tag: Tag) -> None:
+    rows = [("M1", "23124342"), ("M2", "23124311"), ("M3", "11111111")]
+    series = in_force(people, rows, id="moorings", name="Moorings", family="lighthouse-eight")
+    smith.post(f"/tags/{tag}/tries/manner", {"order": "within", "series": series.pk})
+    assert ["".join(trial.labels) for trial in left(smith, tag).trials] == ["23124311", "23124342"]
+    other = in_force(people, [("T1", "35241")])
+    refused = smith.post(f"/tags/{tag}/tries/manner", {"order": "within", "series": other.pk}, follow=True)
+    assert "Theatre T is a series of another key." in refused.content.decode()
+
+
+def test_a_reading_says_which_codes_it_may_be_and_they_stay_covered(smith: Client, people: People, tag: Tag) -> None:
+    assert "There is no series in force for this family" in words(smith, f"/tags/{tag}/codes")
+    rows = [("M1", "23124342"), ("M2", "23124311"), ("M3", "11111111")]
+    in_force(people, rows, id="moorings", name="Moorings", family="lighthouse-eight")
+    said = words(smith, f"/tags/{tag}/codes")
+    assert "of your 5 most likely bittings" in said
+    assert "M1" not in said
+    shown = smith.post(f"/tags/{tag}/codes").content.decode()
+    assert "2 3 1 2 4 3 4 2" in shown
+    assert "M3" not in shown
+
+
+def test_too_many_keys_are_said_to_be_too_many(smith: Client, people: People) -> None:
+    tag = hang(people, family=family_record("theatre-six"))
+    source = add_source(people["tam"], tag, "A", "parts")
+    state_labels(people["tam"], tag, source, {1: ["2"]})
+    said = words(smith, f"/tags/{tag}/tries")
+    assert "more than 20,000: find out more before a blank is cut." in said
+    assert "The keys in order" not in said
