@@ -293,3 +293,21 @@ def test_a_code_typed_on_read_is_looked_up_in_the_familys_own_series(smith: Clie
     assert "No series of this family has the code “T 9”." in refused.content.decode()
     smith.post(f"/tags/{tag}/read/{source.pk}/code", {"code": "t 1001"})
     assert reading_of(tag).labels == ["3", "5", "2", "4", "1"]
+
+
+def test_a_key_made_before_is_found_by_its_code_and_made_again(smith: Client, people: People) -> None:
+    in_force(people, [("T-1001", "3 5 2 4 1")], printed="####x", edition="2024")
+    tag = hang(people, on_bench=OnBench.CODE, title="Spare for the net loft")
+    source = add_source(people["tam"], tag, "A", "code")
+    smith.post(f"/tags/{tag}/read/{source.pk}/code", {"code": "T100"})
+    assert "has no bitting settled" in smith.post(f"/records/again/{tag}", follow=True).content.decode()
+    smith.post(f"/tags/{tag}/settle/keep", {"intent": "restore"})
+    in_force(people, [("T-1001", "1 2 1 2 1")], printed="####x", edition="2026")
+    assert f"{tag} Spare for the net loft" in words(smith, "/records/find", q="t-1001")
+    smith.post(f"/records/again/{tag}", {"authority": "seen before", "quantity": "2"})
+    again = Tag.objects.latest("number")
+    assert again.settlement is not None
+    assert again.settlement.bitting == {"A": ["3", "5", "2", "4", "1"]}
+    assert again.settlement.read_back_at is None
+    assert (again.quantity, again.sources.get().code.series.edition) == (2, "2024")
+    assert words(smith, "/records/find", q="t1001").count("made from the code") == 2

@@ -8,7 +8,9 @@ from urllib.parse import urlencode
 from django.db.models import Q
 from django.urls import reverse
 
+from keycore.codes.series import looked_up
 from wryfalcon.bench.models import Customer, Tag
+from wryfalcon.codes.models import Series
 from wryfalcon.codes.queries.by_code import codes_called
 from wryfalcon.library.models import Blank, FamilyRecord
 from wryfalcon.machines.models import Machine
@@ -33,6 +35,7 @@ def find(text: str, *, codes_too: bool = False) -> list[Found]:
         return []
     return [
         *_tags(text),
+        *(_made_from(text) if codes_too else []),
         *(_codes(text) if codes_too else []),
         *_families(text),
         *_blanks(text),
@@ -55,6 +58,19 @@ def _tags(text: str) -> list[Found]:
             reverse("bench:tag", args=[tag.number]),
         )
         for tag in tags
+    ]
+
+
+def _made_from(text: str) -> list[Found]:
+    """The tags whose key was made from a code of that name, of whatever edition."""
+    rules = Series.objects.values_list("printed", flat=True).distinct().order_by()
+    names = {looked_up(text, printed) for printed in rules} - {""}
+    made = Tag.objects.filter(sources__code__looked_up__in=names, sources__removed=False).distinct()
+    return [
+        Found(
+            "Tag", f"{tag} {tag.title}", f"{tag.customer}, made from the code", reverse("bench:tag", args=[tag.number])
+        )
+        for tag in made.select_related("customer")[:MOST]
     ]
 
 

@@ -1,4 +1,4 @@
-"""Making a key again from its record."""
+"""Making a key again, from its tag or from its record."""
 
 from __future__ import annotations
 
@@ -11,6 +11,7 @@ from keycore.documents.parse import parse_json
 from keycore.documents.record import read_record
 from keycore.family import Family
 from wryfalcon.accounts.models import User
+from wryfalcon.bench.actions.codes import read_code
 from wryfalcon.bench.actions.take_in import Baseline, Job, take_in
 from wryfalcon.bench.models import OnBench, Settlement, Tag
 from wryfalcon.bench.refusal import NotDone
@@ -54,6 +55,37 @@ def make_again(actor: User, raw: bytes, *, authority: str) -> Tag:
     )
     write_down(Event.REMADE, actor, tag, record=model.tag)
     return tag
+
+
+@transaction.atomic
+def make_tag_again(actor: User, tag: Tag, *, authority: str, quantity: int = 1) -> Tag:
+    """Hang a new tag for the key of an earlier one: its bitting settled and still to be read back.
+
+    The codes it was made from stay its source, in the edition it was made from. Raises NotDone for
+    a tag that never got as far as a bitting, or a restricted family without an authority.
+    """
+    settled = tag.settlement
+    if settled is None or tag.family_record is None:
+        raise NotDone(f"Tag {tag} has no bitting settled to make a key from.")
+    job = Job(
+        title=tag.title,
+        customer=tag.customer.name,
+        on_bench=OnBench.RECORD,
+        family=tag.family_record,
+        blank=tag.blank,
+        authority=authority,
+        quantity=quantity,
+        note=f"Made again from tag {tag}.",
+        locks=[Baseline(lock.name) for lock in tag.locks.all()],
+    )
+    again = take_in(actor, job)
+    for source in tag.sources.filter(removed=False, code__isnull=False).select_related("code__series__family_record"):
+        if source.code is not None:
+            read_code(actor, again, source.code)
+    settled.pk, settled.tag, settled.by, settled.read_back_at = None, again, actor, None
+    settled.save()
+    write_down(Event.REMADE, actor, again, record=str(tag))
+    return again
 
 
 def _family_record(actor: User, family: Family, document: dict[str, object]) -> FamilyRecord:

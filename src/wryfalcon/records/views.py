@@ -2,17 +2,20 @@
 
 from __future__ import annotations
 
+from django.contrib import messages
 from django.core.paginator import Paginator
 from django.http import HttpResponse
-from django.shortcuts import redirect, render
-from django.views.decorators.http import require_GET, require_http_methods
+from django.shortcuts import get_object_or_404, redirect, render
+from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
 from keycore.errors import InputError
 from wryfalcon.accounts.permissions import Act, PersonRequest, may, needs
+from wryfalcon.bench.forms import MOST_KEYS
 from wryfalcon.bench.models import Tag
 from wryfalcon.bench.refusal import NotDone
+from wryfalcon.bench.views.stage import whole_number
 from wryfalcon.records.find import find
-from wryfalcon.records.remake import make_again
+from wryfalcon.records.remake import make_again, make_tag_again
 
 LARGEST_UPLOAD = 5_000_001
 A_PAGE = 25
@@ -38,6 +41,24 @@ def find_anything(request: PersonRequest) -> HttpResponse:
     return render(
         request, "records/find.html", {"text": text, "found": find(text, codes_too=may(request.user, Act.READ_KEYS))}
     )
+
+
+@require_POST
+@needs(Act.SETTLE)
+def again(request: PersonRequest, number: int) -> HttpResponse:
+    """Make the key of an earlier tag again."""
+    tag = get_object_or_404(Tag, number=number)
+    try:
+        made = make_tag_again(
+            request.user,
+            tag,
+            authority=request.POST.get("authority", ""),
+            quantity=max(1, min(MOST_KEYS, whole_number(request.POST.get("quantity")))),
+        )
+    except NotDone as refusal:
+        messages.error(request, refusal.says)
+        return redirect("bench:hand-over", number=number)
+    return redirect("bench:settle", number=made.number)
 
 
 @require_http_methods(["GET", "POST"])
