@@ -20,8 +20,10 @@ VIEWS = {
     "depth keys": "/tags/441/read", "half a lock": "/tags/441/settle", "three sources": "/tags/442/read",
     "three settled": "/tags/442/settle", "pins": "/tags/443/read", "cut down": "/tags/444/read",
     "another source": "/tags/440/read?add=1", "real size": "/tags/442/real-size", "measured": "/library/measured",
-    "series": "/codes/?code=m-1041", "bring a series": "/codes/bring-in", "one series": "/codes/2", "looks": "/codes/seen",
-    "by bitting": "/codes/by-bitting?family=7&bitting=2+3+1+2+4+3+?+?", "codes of a tag": "/tags/441/codes", "tries": "/tags/441/tries",
+    "series": "/codes/?code=m-1041", "bring a series": "/codes/bring-in", "one series": "/codes/2",
+    "looks": "/codes/seen",
+    "by bitting": "/codes/by-bitting?family=7&bitting=2+3+1+2+4+3+?+?",
+    "codes of a tag": "/tags/441/codes", "tries": "/tags/441/tries",
     "which": "/library/which?positions=0.162+0.271+0.38+0.49+0.602+0.713",
     "records": "/records/", "find": "/records/find?q=hut", "bring back": "/records/bring-back",
 }  # fmt: skip

@@ -82,3 +82,8 @@ def test_proof_agrees(path: Path) -> None:
 @pytest.mark.parametrize("path", cases("progress"), ids=lambda path: path.stem)
 def test_progression_takes_the_fewest_blanks(path: Path) -> None:
     agrees(*answer_and_wanted("progress", path), tolerance=0)
+
+
+@pytest.mark.parametrize("path", cases("calibrate"), ids=lambda path: path.stem)
+def test_calibration_agrees(path: Path) -> None:
+    agrees(*answer_and_wanted("calibrate", path), tolerance=LENGTH)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
+from keycore.documents.calibration import answer_calibrate
 from keycore.documents.family import answer_family
 from keycore.documents.plan import answer_plan
 from keycore.documents.progression import answer_progress
@@ -17,4 +18,5 @@ VERBS: dict[str, Callable[[Any], dict[str, Any]]] = {
     "plan": answer_plan,
     "verify": answer_verify,
     "progress": answer_progress,
+    "calibrate": answer_calibrate,
 }

@@ -215,6 +215,38 @@ class PlanModel(Document):
     cutter: CutModel | None = None
 
 
+class MeasuredCutModel(Document):
+    space: Length
+    value: Length
+    measured_value: Length | None
+    measured_space: Length | None
+
+
+class MeasuredKeyModel(Document):
+    cuts: Annotated[list[MeasuredCutModel], Field(min_length=1, max_length=MOST_TRACKS * MOST_SPACES)]
+
+
+class AdjustModel(Document):
+    depth_step: Positive
+    space_step: Positive
+
+
+class NoiseModel(Document):
+    sd: Positive
+    seat_sd: NotNegative
+
+
+class CalibrationModel(Document):
+    """Keys of known target, as they came out of a machine."""
+
+    format: Literal["wry-falcon.calibration/1"]
+    unit: UnitName
+    keys: Annotated[list[MeasuredKeyModel], Field(min_length=1)]
+    tolerance: ToleranceModel
+    adjust: AdjustModel
+    noise: NoiseModel | None = None
+
+
 class ProofCutModel(Document):
     space: Place
     from_gauge: Length
@@ -279,5 +311,6 @@ MODELS: dict[str, type[Document]] = {
     "record": RecordModel,
     "progression": ProgressionModel,
     "series": SeriesModel,
+    "calibration": CalibrationModel,
 }
 """The documents the core reads, by the name of their schema."""

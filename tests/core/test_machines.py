@@ -1,0 +1,131 @@
+"""Machines in the core: published least squares, gauge studies and drift, and many made-up machines."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from scipy.special import stdtrit
+
+from keycore.documents import VERBS
+from keycore.errors import InputError
+from keycore.family import Tolerance
+from keycore.machines.trim import Adjustment, Advice, MeasuredCut, Noise, Trim, fit_trim
+
+TOLERANCE, STEP = Tolerance(0.002, 0.003), Adjustment(0.001, 0.001)
+QUIET = Noise(0.0006, 0.0005)
+
+# NIST Statistical Reference Datasets, linear regression, Norris (36 pairs y, x).
+NORRIS = """0.1 0.2 338.8 337.4 118.1 118.2 888.0 884.6 9.2 10.1 228.1 226.5 668.5 666.3 998.5 996.3 449.1 448.6
+778.9 777.0 559.2 558.2 0.3 0.4 0.1 0.6 778.1 775.5 668.8 666.9 339.3 338.0 448.9 447.5 10.8 11.6 557.7 556.0 228.3 228.1
+998.0 995.8 888.8 887.6 119.6 120.2 0.3 0.3 0.6 0.3 557.6 556.8 339.3 339.1 888.0 887.2 998.5 999.0 778.9 779.0 10.2 11.1
+117.6 118.3 228.9 229.2 668.4 669.1 449.2 448.9 0.2 0.5"""
+
+# JCGM 100:2008 (GUM), Annex H.3, table H.6: thermometer readings and corrections.
+THERMOMETER = [
+    (21.521, -0.171), (22.012, -0.169), (22.512, -0.166), (23.003, -0.159), (23.507, -0.164), (23.999, -0.165),
+    (24.513, -0.156), (25.002, -0.157), (25.503, -0.159), (26.010, -0.161), (26.511, -0.160),
+]  # fmt: skip
+
+
+def line_through(x: list[float], y: list[float], at: float) -> tuple[float, float, float, float]:
+    """Value at a place and slope with their standard uncertainties, by the fit of position errors."""
+    cuts = [MeasuredCut(a, 0.0, None, a + b) for a, b in zip(x, y, strict=True)]
+    found = fit_trim([cuts], Tolerance(1e9, 1e9), Adjustment(1e-9, 1e-9))
+    assert found.space_offset is not None
+    assert found.space_scale is not None
+    reach = float(stdtrit(len(x) - 2, 0.975))
+    sds = [(term.high - term.low) / 2 / reach for term in (found.space_offset, found.space_scale)]
+    away = at - float(np.mean(x))
+    slope = found.space_scale.value
+    return found.space_offset.value + slope * away, slope, float(np.hypot(sds[0], sds[1] * away)), sds[1]
+
+
+def test_norris_to_its_certified_digits() -> None:
+    numbers = [float(number) for number in NORRIS.split()]
+    y, x = numbers[::2], numbers[1::2]
+    intercept, slope, _, sd_slope = line_through(x, y, 0.0)
+    assert slope == pytest.approx(1.00211681802045, rel=1e-12)
+    assert intercept == pytest.approx(-0.262323073774029, rel=1e-10)
+    residual = sd_slope * float(np.sqrt(((np.array(x) - np.mean(x)) ** 2).sum()))
+    assert residual == pytest.approx(0.884796396144373, rel=1e-10)
+
+
+def test_the_thermometer_of_the_gum() -> None:
+    x, y = (list(column) for column in zip(*THERMOMETER, strict=True))
+    at_20, slope, sd_at_20, sd_slope = line_through(x, y, 20.0)
+    assert (round(at_20, 4), round(sd_at_20, 4)) == (-0.1712, 0.0029)
+    assert (round(slope, 5), round(sd_slope, 5)) == (0.00218, 0.00067)
+
+
+def fitted(errors: list[list[float]], noise: Noise | None = QUIET) -> Trim:
+    places = [(0.2, 0.335), (0.35, 0.30), (0.5, 0.32), (0.65, 0.275), (0.8, 0.29)]
+    keys = [[MeasuredCut(x, v, v + e) for (x, v), e in zip(places, key, strict=False)] for key in errors]
+    return fit_trim(keys, TOLERANCE, STEP, noise)
+
+
+def test_the_interval_with_clampings_is_that_of_the_whole_covariance() -> None:
+    """Generalised least squares written out: (X' V^-1 X)^-1 X' V^-1 e."""
+    errors = [[0.002, 0.003, 0.0025, 0.004, 0.001], [0.001, 0.0, 0.0015, 0.002, 0.0005]]
+    found = fitted(errors)
+    x, v = np.tile([0.2, 0.35, 0.5, 0.65, 0.8], 2), np.tile([0.335, 0.30, 0.32, 0.275, 0.29], 2)
+    design = np.column_stack([np.ones(10), x - x.mean(), v - v.mean()])
+    key = np.repeat([0, 1], 5)
+    covariance = QUIET.sd**2 * np.eye(10) + QUIET.seat_sd**2 * (key[:, None] == key[None, :])
+    inverse = np.linalg.inv(covariance)
+    spread = np.linalg.inv(design.T @ inverse @ design)
+    wanted = spread @ design.T @ inverse @ np.concatenate(errors)
+    for term, value, sd in zip(
+        (found.offset, found.per_space, found.per_depth), wanted, np.sqrt(np.diag(spread)), strict=True
+    ):
+        assert term is not None
+        assert term.value == pytest.approx(value, abs=1e-12)
+        assert term.high - term.low == pytest.approx(2 * 1.959963985 * sd, rel=1e-8)
+
+
+def test_noise_is_not_chased() -> None:
+    assert fitted([[0.0004, 0.0003, 0.0002, 0.0005, 0.0001]]).advice == Advice.LEAVE  # less than half a step
+    assert fitted([[0.0009, 0.0006, 0.0008, 0.0012, 0.0005]]).depth_adjust == 0  # one clamping may do that
+    found = fitted([[0.0009, 0.0006, 0.0008, 0.0012, 0.0005]] * 4)
+    assert (found.advice, found.depth_adjust) == (Advice.ADJUST, -0.001)
+
+
+def test_what_no_adjustment_mends_is_service() -> None:
+    tilted = [[0.0, 0.0012, 0.0024, 0.0036, 0.0048]] * 3
+    found = fitted(tilted)
+    assert found.advice == Advice.SERVICE
+    assert found.depth_adjust == -0.002  # the offset is still told
+
+
+@pytest.mark.parametrize(
+    ("cuts", "noise", "left_out"),
+    [
+        ([(0.2, 0.3), (0.2, 0.28), (0.2, 0.26)], QUIET, {"per_space": "all cuts are at one position"}),
+        ([(0.2, 0.3), (0.3, 0.3), (0.4, 0.3)], QUIET, {"per_depth": "all cuts are at one depth"}),
+        ([(0.2, 0.30), (0.3, 0.29), (0.4, 0.28), (0.5, 0.27)], QUIET,
+         dict.fromkeys(("per_space", "per_depth"), "position and depth change together in these cuts")),
+        ([(0.2, 0.3)], None, dict.fromkeys(("offset", "per_space", "per_depth"), "no more cuts than terms: nothing is left to judge them by")),
+    ],
+)  # fmt: skip
+def test_terms_that_the_cuts_cannot_tell_are_left_out(
+    cuts: list[tuple[float, float]], noise: Noise | None, left_out: dict[str, str]
+) -> None:
+    found = fit_trim([[MeasuredCut(x, v, v + 0.004) for x, v in cuts]], TOLERANCE, STEP, noise)
+    spaces = dict.fromkeys(("space_offset", "space_scale"), "none was measured")
+    assert dict(found.left_out) == {**left_out, **spaces}
+    for name in left_out:
+        assert getattr(found, name) is None
+    assert found.depth_adjust == (-0.004 if "offset" not in left_out else 0)
+
+
+def test_damaged_calibrations_are_refused_with_the_field() -> None:
+    cut = {"space": 0.2, "value": 0.3, "measured_value": None, "measured_space": None}
+    document = {
+        "format": "wry-falcon.calibration/1", "unit": "in", "keys": [{"cuts": [cut]}],
+        "tolerance": {"value": 0.002, "space": 0.003}, "adjust": {"depth_step": 0.001, "space_step": 0.001},
+    }  # fmt: skip
+    with pytest.raises(InputError, match="keys: nothing was measured"):
+        VERBS["calibrate"](document)
+    with pytest.raises(InputError, match=r"noise\.sd"):
+        VERBS["calibrate"]({**document, "noise": {"sd": 0, "seat_sd": 0.1}})
+    with pytest.raises(InputError, match=r"keys\[0\]\.cuts\[0\]\.measured_space: is missing"):
+        VERBS["calibrate"]({**document, "keys": [{"cuts": [{k: v for k, v in cut.items() if k != "measured_space"}]}]})
