@@ -7,18 +7,24 @@ import pytest
 from scipy.special import stdtrit
 
 from keycore.documents import VERBS
+from keycore.documents.family import read_family
 from keycore.errors import InputError
 from keycore.family import Tolerance
+from keycore.machines.design import clampings_to_settle, design_test_key, offset_sd
+from keycore.machines.drift import KeyMade, Touched, follow_drift
+from keycore.machines.study import gauge_study, mean_range
 from keycore.machines.trim import Adjustment, Advice, MeasuredCut, Noise, Trim, fit_trim
 
 TOLERANCE, STEP = Tolerance(0.002, 0.003), Adjustment(0.001, 0.001)
 QUIET = Noise(0.0006, 0.0005)
 
 # NIST Statistical Reference Datasets, linear regression, Norris (36 pairs y, x).
-NORRIS = """0.1 0.2 338.8 337.4 118.1 118.2 888.0 884.6 9.2 10.1 228.1 226.5 668.5 666.3 998.5 996.3 449.1 448.6
-778.9 777.0 559.2 558.2 0.3 0.4 0.1 0.6 778.1 775.5 668.8 666.9 339.3 338.0 448.9 447.5 10.8 11.6 557.7 556.0 228.3 228.1
-998.0 995.8 888.8 887.6 119.6 120.2 0.3 0.3 0.6 0.3 557.6 556.8 339.3 339.1 888.0 887.2 998.5 999.0 778.9 779.0 10.2 11.1
-117.6 118.3 228.9 229.2 668.4 669.1 449.2 448.9 0.2 0.5"""
+NORRIS = """
+0.1 0.2 338.8 337.4 118.1 118.2 888.0 884.6 9.2 10.1 228.1 226.5 668.5 666.3 998.5 996.3 449.1 448.6 778.9
+777.0 559.2 558.2 0.3 0.4 0.1 0.6 778.1 775.5 668.8 666.9 339.3 338.0 448.9 447.5 10.8 11.6 557.7 556.0 228.3
+228.1 998.0 995.8 888.8 887.6 119.6 120.2 0.3 0.3 0.6 0.3 557.6 556.8 339.3 339.1 888.0 887.2 998.5 999.0
+778.9 779.0 10.2 11.1 117.6 118.3 228.9 229.2 668.4 669.1 449.2 448.9 0.2 0.5
+"""
 
 # JCGM 100:2008 (GUM), Annex H.3, table H.6: thermometer readings and corrections.
 THERMOMETER = [
@@ -103,7 +109,9 @@ def test_what_no_adjustment_mends_is_service() -> None:
         ([(0.2, 0.3), (0.3, 0.3), (0.4, 0.3)], QUIET, {"per_depth": "all cuts are at one depth"}),
         ([(0.2, 0.30), (0.3, 0.29), (0.4, 0.28), (0.5, 0.27)], QUIET,
          dict.fromkeys(("per_space", "per_depth"), "position and depth change together in these cuts")),
-        ([(0.2, 0.3)], None, dict.fromkeys(("offset", "per_space", "per_depth"), "no more cuts than terms: nothing is left to judge them by")),
+        ([(0.2, 0.3)], None, dict.fromkeys(
+            ("offset", "per_space", "per_depth"), "no more cuts than terms: nothing is left to judge them by"
+        )),
     ],
 )  # fmt: skip
 def test_terms_that_the_cuts_cannot_tell_are_left_out(
@@ -129,3 +137,130 @@ def test_damaged_calibrations_are_refused_with_the_field() -> None:
         VERBS["calibrate"]({**document, "noise": {"sd": 0, "seat_sd": 0.1}})
     with pytest.raises(InputError, match=r"keys\[0\]\.cuts\[0\]\.measured_space: is missing"):
         VERBS["calibrate"]({**document, "keys": [{"cuts": [{k: v for k, v in cut.items() if k != "measured_space"}]}]})
+
+
+# AIAG, Measurement Systems Analysis, 3rd edition 2002: three appraisers, ten parts, three trials. Data from memory;
+# the published results below confirm it.
+APPRAISERS = """
+0.29 -0.56 1.34 0.47 -0.80 0.02 0.59 -0.31 2.26 -1.36  0.41 -0.68 1.17 0.50 -0.92 -0.11 0.75 -0.20 1.99 -1.25
+0.64 -0.58 1.27 0.64 -0.84 -0.21 0.66 -0.17 2.01 -1.31  0.08 -0.47 1.19 0.01 -0.56 -0.20 0.47 -0.63 1.80 -1.68
+0.25 -1.22 0.94 1.03 -1.20 0.22 0.55 0.08 2.12 -1.62  0.07 -0.68 1.34 0.20 -1.28 0.06 0.83 -0.34 2.19 -1.50
+0.04 -1.38 0.88 0.14 -1.46 -0.29 0.02 -0.46 1.77 -1.49  -0.11 -1.13 1.09 0.20 -1.07 -0.67 0.01 -0.56 1.45 -1.77
+-0.15 -0.96 0.67 0.11 -1.45 -0.49 0.21 -0.49 1.87 -2.16
+"""
+
+
+def test_the_gauge_study_agrees_with_a_published_one() -> None:
+    readings = np.array([float(number) for number in APPRAISERS.split()]).reshape(3, 3, 10).transpose(0, 2, 1)
+    found = gauge_study(readings)
+    assert not found.has_interaction
+    assert found.repeatability == pytest.approx(0.199933, abs=1e-6)
+    assert found.reproducibility == pytest.approx(0.226838, abs=1e-6)
+    assert found.whole == pytest.approx(0.302373, abs=2e-6)
+    assert found.cuts == pytest.approx(1.042327, abs=1e-6)
+    assert found.by_ranges == pytest.approx(0.3417 / 1.693, abs=3e-4)  # its range method: mean range 0.3417
+
+
+def test_a_hand_that_reads_some_cuts_otherwise_shows_as_interaction() -> None:
+    plain = np.array([[[1.0, 1.02], [2.0, 1.98], [3.01, 2.99]], [[1.01, 0.99], [2.02, 1.98], [3.02, 2.98]]])
+    assert not gauge_study(plain).has_interaction
+    plain[1, 2] += 0.5
+    assert gauge_study(plain).has_interaction
+    for wrong, says in (
+        (np.ones((1, 1, 2)), "at least two cuts"),
+        (np.full((1, 2, 2), np.nan), "as often as the others"),
+    ):
+        with pytest.raises(InputError, match=says):
+            gauge_study(wrong)
+
+
+def test_ranges_of_normal_readings_are_those_of_the_control_chart_tables() -> None:
+    """d2 as in Montgomery, Introduction to Statistical Quality Control, appendix VI."""
+    table = {2: 1.128, 3: 1.693, 4: 2.059, 5: 2.326, 6: 2.534, 7: 2.704, 8: 2.847, 9: 2.970, 10: 3.078, 15: 3.472}
+    assert {count: round(mean_range(count), 3) for count in table} == table
+
+
+def test_the_test_key_is_the_best_there_is() -> None:
+    family = read_family("allotment-four")
+    track = family.tracks[0]
+    best = design_test_key(family, track, QUIET, clampings=3)
+    x, values = np.array(track.spaces), np.array(track.values)
+
+    def sds(steps: tuple[int, ...]) -> np.ndarray:
+        design = np.column_stack(
+            [
+                np.ones(4),
+                (x - x.mean()) / np.ptp(x),
+                (values[list(steps)] - values[list(steps)].mean()) / np.ptp(values),
+            ]
+        )
+        if np.linalg.matrix_rank(design) < 3:
+            return np.full(3, np.inf)
+        inverse = np.linalg.inv(QUIET.sd**2 * np.eye(4) + QUIET.seat_sd**2)
+        return np.asarray(np.sqrt(np.diag(np.linalg.inv(3 * design.T @ inverse @ design))))
+
+    every = [s for s in np.ndindex(5, 5, 5, 5) if np.abs(np.diff(s)).max() <= (track.macs or 9)]
+    worst = {steps: sds(steps)[1:].max() for steps in every}
+    assert worst[best.steps] == pytest.approx(min(worst.values()))
+    assert sds(best.steps) == pytest.approx([best.offset_sd, best.tilt_sd, best.scale_sd])
+    with pytest.raises(InputError, match="three spaces and two depths"):
+        design_test_key(family, type(track)("A", (0.2, 0.3), track.depths), QUIET)
+
+
+def test_more_clampings_settle_what_one_cannot() -> None:
+    needed = clampings_to_settle(0.0008, QUIET, 5, 0.001)
+    assert 1.96 * offset_sd(QUIET, 5, needed) <= 0.0008 < 1.96 * offset_sd(QUIET, 5, needed - 1)
+
+
+def course(seed: int, keys: int, rate: float, walk: float) -> tuple[list[KeyMade], np.ndarray]:
+    """A made-up machine: its keys as proven, and its true offset after each."""
+    random = np.random.default_rng(seed)
+    true = np.cumsum(random.normal(0, walk, keys)) + rate * np.arange(keys) + random.normal(0, 0.001)
+    errors = true + random.normal(0, QUIET.seat_sd, keys) + random.normal(0, QUIET.sd / 5**0.5, keys)
+    return [KeyMade(n, float(e), 5) for n, e in enumerate(errors)], true
+
+
+def test_drift_is_followed_and_forecast() -> None:
+    keys, true = course(3, 120, -0.00002, 0.0)
+    drift = follow_drift(keys, [], QUIET)
+    assert drift.offset.mean == pytest.approx(true[-1], abs=3 * drift.offset.sd)
+    assert drift.per_key.mean == pytest.approx(-0.00002, abs=3 * drift.per_key.sd)
+    forecast = drift.forecast(abs(true[-1]) + 0.001)
+    assert forecast.soonest is not None
+    assert forecast.median is not None
+    assert forecast.soonest < forecast.median
+    assert 20 < forecast.median < 120  # 50 keys at the true rate
+
+
+def test_a_trim_is_a_known_jump_and_a_changed_wheel_an_unknown_one() -> None:
+    keys, _ = course(5, 60, 0.0, 0.0)
+    before = follow_drift(keys, [], QUIET).offset
+    trimmed = follow_drift(keys, [Touched(60, -0.002)], QUIET).offset
+    assert (trimmed.mean, trimmed.sd) == (
+        pytest.approx(before.mean - 0.002, abs=1e-5),
+        pytest.approx(before.sd, rel=0.1),
+    )
+    changed = follow_drift(keys, [Touched(60, None)], QUIET).offset
+    assert changed.sd > 10 * before.sd
+
+
+def test_one_key_not_seated_is_kept_out_and_two_are_the_machine() -> None:
+    keys, _ = course(7, 40, 0.0, 0.0)
+    deep = keys[-1].error - 0.008
+    once = follow_drift([*keys, KeyMade(40, deep, 5)], [], QUIET)
+    assert once.course[-1].is_misseated
+    assert once.offset.mean == pytest.approx(follow_drift(keys, [], QUIET).offset.mean, abs=1e-4)
+    twice = follow_drift([*keys, KeyMade(40, deep, 5), KeyMade(41, deep, 5)], [], QUIET)
+    assert not twice.course[-1].is_misseated
+    assert twice.offset.mean < once.offset.mean - 0.001
+
+
+def test_intervals_hold_what_they_say() -> None:
+    """90 in 100 intervals for the offset 30 keys on, over made-up machines that follow the model."""
+    held = 0
+    for seed in range(120):
+        random = np.random.default_rng(1000 + seed)
+        keys, true = course(seed, 80, float(random.normal(0, 0.00001)), float(random.choice([0.0, 0.00002, 0.00005])))
+        low, high = follow_drift(keys[:50], [], QUIET).interval(30)
+        held += low <= true[79] <= high
+    assert 0.82 <= held / 120 <= 0.97  # three sd of 120 tries about 0.90

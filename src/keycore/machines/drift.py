@@ -1,0 +1,225 @@
+"""How a machine's offset wanders: an estimate after every key, and how long the tolerance will last.
+
+A local level with drift, followed by a Kalman filter (Harvey, *Forecasting, Structural Time Series
+Models and the Kalman Filter*, 1989, chapter 2): the offset moves by a rate for each key and by a
+random walk on top. It is preferred to an exponentially weighted average because it knows how sure
+it is (a key of two clampings counts for more, a long pause for less) and because a trim is a known
+jump, not a surprise. How fast the walk and the rate may change, and how far clampings scatter, are
+not known: a grid of each is filtered side by side and weighed by how well it foretold every key.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from itertools import product
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.special import ndtr, ndtri
+
+from keycore.machines.trim import Noise
+from keycore.reading.evidence import Spread
+
+Array = NDArray[np.float64]
+WALKS = (0.0, 0.02, 0.05, 0.1, 0.2, 0.4)  # sd of the walk for one key, in seat_sd
+RATES = (0.0, 0.01, 0.03, 0.1)  # sd beforehand of the drift for one key, in seat_sd
+SEATS = (0.6, 0.8, 1.0, 1.3, 1.7)  # how far clampings really scatter, in what was said
+UNKNOWN = 20.0  # sd of the offset before anything is known, in seat_sd
+MISSEATED = 4.0  # a key so many sd deeper than foretold was not seated; common practice, no source
+MOST_AHEAD = 2_000
+
+
+@dataclass(frozen=True, slots=True)
+class KeyMade:
+    """The mean depth error of one proven key: (n,) cuts, positive is shallow."""
+
+    number: float  # keys made on the machine before it
+    error: float
+    cuts: int
+
+
+@dataclass(frozen=True, slots=True)
+class Touched:
+    """The machine was touched before a key: trimmed by a known amount, or a wheel or jaw changed (None)."""
+
+    number: float
+    by: float | None
+
+
+@dataclass(frozen=True, slots=True)
+class Estimate:
+    """The offset as it was known after a key."""
+
+    number: float
+    offset: Spread
+    is_misseated: bool  # the key was kept out
+
+
+@dataclass(frozen=True)
+class Forecast:
+    """How long the machine stays within a limit, in keys from now; None beyond 2,000."""
+
+    median: int | None
+    soonest: int | None  # 1 in 20 that it happens earlier
+    latest: int | None  # 1 in 20 that it happens later
+
+
+@dataclass(frozen=True)
+class Drift:
+    """The machine's course so far, as a mixture over the grid: means (g, 2), covariances (g, 2, 2), weights (g,)."""
+
+    course: tuple[Estimate, ...]
+    number: float
+    means: Array
+    covariances: Array
+    walks: Array
+    weights: Array
+
+    @property
+    def offset(self) -> Spread:
+        """The offset now."""
+        return _mixed(self.means[:, 0], self.covariances[:, 0, 0], self.weights)
+
+    @property
+    def per_key(self) -> Spread:
+        """The drift for each key."""
+        return _mixed(self.means[:, 1], self.covariances[:, 1, 1], self.weights)
+
+    def ahead(self, keys: float) -> Spread:
+        """The offset so many keys from now. Raises nothing."""
+        mean, variance = self._ahead(keys)
+        return _mixed(mean, variance, self.weights)
+
+    def interval(self, keys: float, share: float = 0.9, extra: float = 0.0) -> tuple[float, float]:
+        """The interval that holds the offset so many keys from now with this chance.
+
+        ``extra`` is a variance to be added, as of the next key's own clamping. Raises nothing.
+        """
+        mean, variance = self._ahead(keys)
+        return _quantiles(mean, np.sqrt(variance + extra), self.weights, share)
+
+    def forecast(self, limit: float) -> Forecast:
+        """When the offset has most likely used up a limit to either side. Raises nothing."""
+        chances = np.array([self._beyond(limit, keys) for keys in range(1, MOST_AHEAD + 1)])
+        ever = np.maximum.accumulate(chances)
+
+        def at(chance: float) -> int | None:
+            later = np.flatnonzero(ever >= chance)
+            return int(later[0]) + 1 if len(later) else None
+
+        return Forecast(at(0.5), at(0.05), at(0.95))
+
+    def _beyond(self, limit: float, keys: float) -> float:
+        mean, variance = self._ahead(keys)
+        sd = np.sqrt(variance)
+        return float(self.weights @ (ndtr((-limit - mean) / sd) + ndtr((mean - limit) / sd)))
+
+    def _ahead(self, keys: float) -> tuple[Array, Array]:
+        c = self.covariances
+        mean = self.means[:, 0] + keys * self.means[:, 1]
+        return mean, c[:, 0, 0] + 2 * keys * c[:, 0, 1] + keys**2 * c[:, 1, 1] + keys * self.walks**2
+
+
+def follow_drift(keys: Sequence[KeyMade], touched: Sequence[Touched], noise: Noise) -> Drift:
+    """Follow a machine's offset from key to key.
+
+    A key far deeper than foretold (4 sd) is taken for one that was not seated and kept out, unless
+    the key before it was as deep: two alike are the machine. Arguments: the keys in the order they
+    were made; what was done to the machine, by the number of keys made before; ``noise`` of one
+    measurement and of one clamping, in the unit of the errors. Returns a Drift. Raises nothing.
+
+    >>> made = [KeyMade(n, 0.001 + 0.00002 * n, 5) for n in range(40)]
+    >>> drift = follow_drift(made, [Touched(40, -0.0018)], Noise(0.0006, 0.0005))
+    >>> abs(drift.offset.mean) < 0.0002, drift.forecast(0.001).median is not None
+    (True, True)
+    """
+    grid = np.array(list(product(WALKS, RATES, SEATS))) * noise.seat_sd
+    walks, seats = grid[:, 0], grid[:, 2]
+    count = len(grid)
+    state = _State(
+        np.zeros((count, 2)), np.zeros((count, 2, 2)), np.full(count, 1 / count), walks, seats,
+        keys[0].number if keys else 0.0,
+    )  # fmt: skip
+    state.covariances[:, 0, 0] = (UNKNOWN * noise.seat_sd) ** 2
+    state.covariances[:, 1, 1] = grid[:, 1] ** 2
+    course, left, kept_out = [], sorted(touched, key=lambda each: each.number), False
+    for key in keys:
+        while left and left[0].number <= key.number:
+            state = _touch(state, left.pop(0), noise)
+        state = _move(state, key.number)
+        variance = state.covariances[:, 0, 0] + state.seats**2 + noise.sd**2 / key.cuts
+        surprise = float(state.weights @ ((key.error - state.means[:, 0]) / np.sqrt(variance)))
+        kept_out = surprise < -MISSEATED and not kept_out
+        if not kept_out:
+            state = _learn(state, key.error, variance)
+        course.append(
+            Estimate(key.number, _mixed(state.means[:, 0], state.covariances[:, 0, 0], state.weights), kept_out)
+        )
+    for each in left:
+        state = _touch(state, each, noise)
+    return Drift(tuple(course), state.number, state.means, state.covariances, walks, state.weights)
+
+
+@dataclass(frozen=True)
+class _State:
+    means: Array
+    covariances: Array
+    weights: Array
+    walks: Array
+    seats: Array
+    number: float
+
+
+def _move(state: _State, number: float) -> _State:
+    """Let keys be made between."""
+    keys = max(0.0, number - state.number)
+    onward = np.array([[1.0, keys], [0.0, 1.0]])
+    covariances = onward @ state.covariances @ onward.T
+    covariances[:, 0, 0] += keys * state.walks**2
+    return replace(state, means=state.means @ onward.T, covariances=covariances, number=max(number, state.number))
+
+
+def _touch(state: _State, touched: Touched, noise: Noise) -> _State:
+    """A trim moves the offset by what it was meant to; a changed wheel or jaw makes it unknown again."""
+    state = _move(state, touched.number)
+    means, covariances = state.means.copy(), state.covariances.copy()
+    if touched.by is None:
+        covariances[:, 0, :] = covariances[:, :, 0] = 0.0
+        covariances[:, 0, 0] = (UNKNOWN * noise.seat_sd) ** 2
+    else:
+        means[:, 0] += touched.by
+    return replace(state, means=means, covariances=covariances)
+
+
+def _learn(state: _State, error: float, variance: Array) -> _State:
+    gain = state.covariances[:, :, 0] / variance[:, None]
+    surprise = error - state.means[:, 0]
+    log_weights = np.log(np.maximum(state.weights, 1e-300)) - 0.5 * (np.log(variance) + surprise**2 / variance)
+    weights = np.exp(log_weights - log_weights.max())
+    return replace(
+        state,
+        means=state.means + gain * surprise[:, None],
+        covariances=state.covariances - gain[:, :, None] * state.covariances[:, None, 0, :],
+        weights=weights / weights.sum(),
+    )
+
+
+def _mixed(means: Array, variances: Array, weights: Array) -> Spread:
+    mean = float(weights @ means)
+    return Spread(mean, float(max(0.0, float(weights @ (variances + (means - mean) ** 2))) ** 0.5))
+
+
+def _quantiles(means: Array, sds: Array, weights: Array, share: float) -> tuple[float, float]:
+    """The two ends of the interval of a mixture of normals, by bisection."""
+
+    def at(chance: float) -> float:
+        reach = float(ndtri(max(chance, 1 - chance))) + 1
+        low, high = float((means - reach * sds).min()), float((means + reach * sds).max())
+        for _ in range(60):
+            middle = (low + high) / 2
+            below = float(weights @ ndtr((middle - means) / np.maximum(sds, 1e-300)))
+            low, high = (middle, high) if below < chance else (low, middle)
+        return (low + high) / 2
+
+    return at((1 - share) / 2), at((1 + share) / 2)
