@@ -6,6 +6,7 @@ import pytest
 
 from browser.smith import Smith
 from wryfalcon.accounts.models import User
+from wryfalcon.demonstration.keeping_true import hang_a_trim
 from wryfalcon.demonstration.open_jobs import hang_open_tags
 from wryfalcon.demonstration.other_ways import hang_other_ways
 from wryfalcon.demonstration.past import fill_history
@@ -17,6 +18,7 @@ VIEWS = {
     "set up": "/tags/437/set-up", "choose": "/tags/437/set-up?choose=1", "card": "/tags/437/set-up/card",
     "cut": "/tags/435/cut", "prove": "/tags/434/prove", "hand over": "/tags/434/hand-over", "library": "/library/",
     "family": "/library/theatre-six", "bring in": "/library/bring-in", "machines": "/machines/",
+    "machine": "/machines/1", "trim": "/machines/trims/1", "hands": "/machines/hands",
     "depth keys": "/tags/441/read", "half a lock": "/tags/441/settle", "three sources": "/tags/442/read",
     "three settled": "/tags/442/settle", "pins": "/tags/443/read", "cut down": "/tags/444/read",
     "another source": "/tags/440/read?add=1", "real size": "/tags/442/real-size", "measured": "/library/measured",
@@ -37,6 +39,7 @@ def demonstration(smith: Smith) -> Smith:
     hang_open_tags(people)
     hang_other_ways(people)
     bring_in_series(people["orla"])
+    hang_a_trim(people)
     smith.log_in("orla")
     return smith
 

@@ -67,13 +67,17 @@ class Forecast:
 
 @dataclass(frozen=True)
 class Drift:
-    """The machine's course so far, as a mixture over the grid: means (g, 2), covariances (g, 2, 2), weights (g,)."""
+    """The machine's course so far, as a mixture over the grid.
+
+    ``means`` (g, 2) of offset and drift, ``covariances`` (g, 2, 2), ``walks``, ``seats`` and ``weights`` (g,).
+    """
 
     course: tuple[Estimate, ...]
     number: float
     means: Array
     covariances: Array
     walks: Array
+    seats: Array
     weights: Array
 
     @property
@@ -158,7 +162,7 @@ def follow_drift(keys: Sequence[KeyMade], touched: Sequence[Touched], noise: Noi
         )
     for each in left:
         state = _touch(state, each, noise)
-    return Drift(tuple(course), state.number, state.means, state.covariances, walks, state.weights)
+    return Drift(tuple(course), state.number, state.means, state.covariances, walks, seats, state.weights)
 
 
 @dataclass(frozen=True)

@@ -178,6 +178,7 @@ class Source(models.Model):
     counted_from = models.CharField(max_length=3, choices=[("bow", "the bow"), ("tip", "the tip")])
     wear = models.CharField(max_length=9, choices=WearGrade, default=WearGrade.UNSURE)
     code = models.ForeignKey(Code, models.PROTECT, null=True, related_name="sources", help_text="its edition with it")
+    caliper_sd = models.FloatField(null=True, help_text="of one reading as then studied, mm; null is common practice")
     plug = models.FloatField(null=True, help_text="pins: what root and pin add up to, family unit")
     other_key = models.BooleanField(default=False, help_text="pins: the key that lifts the master pins")
     odd_first = models.BooleanField(default=False, help_text="grid: odd cuts first, then even, as the tool is read")

@@ -15,7 +15,7 @@ from wryfalcon.bench.actions.set_up import TICKS, Fitting, set_up, tick
 from wryfalcon.bench.actions.settle import Choice, read_back, settle
 from wryfalcon.bench.models import ProofValue, Tag
 from wryfalcon.library.models import FamilyRecord
-from wryfalcon.machines.actions import plan_run
+from wryfalcon.machines.actions.runs import plan_run
 from wryfalcon.machines.models import Cutter, Machine, Run, RunState
 
 Bitting = dict[str, list[str]]

@@ -23,7 +23,7 @@ from wryfalcon.demonstration.making import (
     type_values,
 )  # fmt: skip
 from wryfalcon.library.models import Blank
-from wryfalcon.machines.actions import plan_run
+from wryfalcon.machines.actions.runs import plan_run
 from wryfalcon.machines.models import Machine, Run, RunState
 
 STAGE_DOOR = [0.2779, 0.2353, 0.2947, 0.2577, 0.3189]

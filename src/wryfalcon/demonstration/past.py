@@ -11,6 +11,7 @@ from wryfalcon.accounts.models import User
 from wryfalcon.bench.actions.hand_over import hand_over
 from wryfalcon.bench.actions.take_in import Baseline, Job, decline, take_in
 from wryfalcon.bench.models import OnBench, Tag
+from wryfalcon.demonstration.keeping_true import trimmed_once
 from wryfalcon.demonstration.making import (
     bitting_of,
     card_for,
@@ -41,6 +42,8 @@ def fill_history(people: dict[str, User]) -> None:
     random, now = Random(20261), timezone.now()
     for job in range(JOBS):
         at = now - timedelta(days=DAYS * (JOBS - job) / JOBS, hours=random.uniform(0, 5))
+        if job == TRIMMED_AT:
+            trimmed_once(people["tam"], at - timedelta(hours=6), WANDER_MM * TRIMMED_AT)
         _finished_job(people, job, at, random)
     tag = take_in(
         people["wren"],

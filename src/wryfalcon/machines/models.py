@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from django.conf import settings
 from django.db import models
+from django.db.models.functions import Coalesce
 
 
 class DriverKind(models.TextChoices):
@@ -10,6 +12,22 @@ class DriverKind(models.TextChoices):
 
     BENCH = "bench", "Code machine on the line"
     FILE = "file", "Cut plan as a file"
+
+
+class MachineKind(models.TextChoices):
+    """How a machine works, which decides how it is kept true."""
+
+    CODE = "code", "Code machine"
+    CODE_HAND = "code-hand", "Code machine worked by hand"
+    TRACING = "tracing", "Tracing duplicator"
+    SIDE_MILL = "side-mill", "Side-milling duplicator"
+
+
+class Closer(models.TextChoices):
+    """Which way an adjusting screw or dial brings the cutter closer to the key."""
+
+    CLOCKWISE = "clockwise", "clockwise"
+    ANTICLOCKWISE = "anticlockwise", "anticlockwise"
 
 
 class Cutter(models.Model):
@@ -39,6 +57,11 @@ class Machine(models.Model):
     sd_seat = models.FloatField(default=0.008, help_text="scatter of one clamping, mm")
     caliper_sd = models.FloatField(default=0.010, help_text="one reading of its caliper, mm")
     note = models.CharField(max_length=200, blank=True)
+    kind = models.CharField(max_length=9, choices=MachineKind, default=MachineKind.CODE)
+    depth_step = models.FloatField(default=0.01, help_text="smallest depth adjustment, mm")
+    space_step = models.FloatField(default=0.01, help_text="smallest adjustment along the blade, mm")
+    screw_lead = models.FloatField(null=True, blank=True, help_text="mm a turn of the depth screw; none if by number")
+    closer = models.CharField(max_length=13, choices=Closer, blank=True)
 
     class Meta:
         ordering = ["name"]
@@ -62,16 +85,144 @@ class JawSide(models.Model):
 
 
 class MachineOffset(models.Model):
-    """What is added to every command so that this machine cuts true, for one way of gauging."""
+    """What is added to every command so that this machine cuts true, for one way of gauging.
+
+    The row without a side or family is the machine's own; a side's and a family's come on top of it.
+    """
 
     machine = models.ForeignKey(Machine, models.CASCADE, related_name="offsets")
     gauge = models.CharField(max_length=8, choices=[("shoulder", "Shoulder"), ("tip", "Tip")])
+    jaw_side = models.ForeignKey(JawSide, models.CASCADE, null=True, blank=True, related_name="offsets")
+    family_record = models.ForeignKey("library.FamilyRecord", models.CASCADE, null=True, blank=True, related_name="+")
     value = models.FloatField(default=0.0, help_text="added to depth values, mm")
     space = models.FloatField(default=0.0, help_text="added to positions, mm")
+    maker_value = models.FloatField(default=0.0, help_text="the maker's own figure, mm")
+    maker_space = models.FloatField(default=0.0, help_text="the maker's own figure, mm")
     why = models.CharField(max_length=200, blank=True)
 
     class Meta:
-        constraints = [models.UniqueConstraint(fields=["machine", "gauge"], name="one_offset_per_gauge")]
+        ordering = ["gauge", "jaw_side", "family_record"]
+        constraints = [
+            models.UniqueConstraint(
+                models.F("machine"),
+                models.F("gauge"),
+                Coalesce("jaw_side", 0),
+                Coalesce("family_record", 0),
+                name="one_offset_of_each_sort",
+            )
+        ]
+
+    def __str__(self) -> str:
+        return " ".join(filter(None, [self.gauge, str(self.jaw_side or ""), str(self.family_record or "")]))
+
+
+class Trim(models.Model):
+    """A machine measured by keys of known target, from the test bitting to what was adjusted."""
+
+    machine = models.ForeignKey(Machine, models.CASCADE, related_name="trims")
+    gauge = models.CharField(max_length=8, choices=[("shoulder", "Shoulder"), ("tip", "Tip")])
+    family_record = models.ForeignKey("library.FamilyRecord", models.PROTECT, related_name="+")
+    track = models.CharField(max_length=120)
+    steps = models.JSONField(help_text="the test bitting, family order")
+    tag = models.ForeignKey("bench.Tag", models.SET_NULL, null=True, related_name="+", help_text="made the test keys")
+    is_check = models.BooleanField(default=False, help_text="a morning check: one key, true or not")
+    known_size = models.FloatField(null=True, help_text="of the gauge block the caliper was tried on, mm")
+    known_read = models.FloatField(null=True, help_text="what the caliper said of it, mm")
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, related_name="+")
+    at = models.DateTimeField(auto_now_add=True)
+    closed_at = models.DateTimeField(null=True, blank=True)
+    verdict = models.CharField(max_length=7, blank=True)
+
+    class Meta:
+        ordering = ["-at", "-id"]
+
+    def __str__(self) -> str:
+        return f"{self.machine}, {self.gauge}"
+
+
+class TrimReading(models.Model):
+    """What a caliper said of one cut of one clamping."""
+
+    trim = models.ForeignKey(Trim, models.CASCADE, related_name="readings")
+    clamping = models.PositiveSmallIntegerField()
+    space = models.PositiveSmallIntegerField(help_text="family order, from 1")
+    value = models.FloatField(null=True, help_text="family unit")
+    position = models.FloatField(null=True, help_text="family unit, from the gauge")
+    withdrawn = models.BooleanField(default=False)
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, related_name="+")
+    at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["clamping", "space", "id"]
+
+
+class OffsetChange(models.Model):
+    """An offset that was changed, why, and what it was before."""
+
+    offset = models.ForeignKey(MachineOffset, models.CASCADE, related_name="changes")
+    value_before = models.FloatField(help_text="mm")
+    space_before = models.FloatField(help_text="mm")
+    value_after = models.FloatField(help_text="mm")
+    space_after = models.FloatField(help_text="mm")
+    why = models.CharField(max_length=200, blank=True)
+    trim = models.ForeignKey(Trim, models.SET_NULL, null=True, blank=True, related_name="changes")
+    undone = models.BooleanField(default=False)
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, related_name="+")
+    at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["-at", "-id"]
+
+
+class Work(models.TextChoices):
+    """What is done to a machine besides cutting. Those marked so make its offset unknown again."""
+
+    WHEEL = "wheel", "changed the cutter"
+    JAW = "jaw", "changed or squared the jaw"
+    JAM = "jam", "cleared a jam"
+    SERVICE = "service", "had it serviced"
+    BRUSHED = "brushed", "brushed the chips away"
+    CLEANED = "cleaned", "cleaned jaws and slides"
+    TIGHTENED = "tightened", "tightened nuts and screws"
+    HOMED = "homed", "homed it"
+
+    @property
+    def moves_it(self) -> bool:
+        """Whether the machine must be checked anew afterwards."""
+        return self in {Work.WHEEL, Work.JAW, Work.JAM, Work.SERVICE}
+
+
+class MachineWork(models.Model):
+    """Care and repair, kept with who and when."""
+
+    machine = models.ForeignKey(Machine, models.CASCADE, related_name="work")
+    what = models.CharField(max_length=9, choices=Work)
+    note = models.CharField(max_length=200, blank=True)
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, related_name="+")
+    at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["-at", "-id"]
+
+
+class HandStudy(models.Model):
+    """Cuts measured several times by one or more people: how well hands and calipers measure."""
+
+    instrument = models.CharField(max_length=40)
+    people = models.JSONField(help_text="names, in the order of the readings")
+    readings = models.JSONField(help_text="mm: people, cuts, repeats")
+    repeatability = models.FloatField(help_text="mm, sd")
+    reproducibility = models.FloatField(help_text="mm, sd")
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, related_name="+")
+    at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["-at", "-id"]
+
+    @property
+    def whole(self) -> float:
+        """One reading by any of these hands, sd, mm."""
+        return float((self.repeatability**2 + self.reproducibility**2) ** 0.5)
 
 
 class RunState(models.TextChoices):

@@ -2,11 +2,23 @@
 
 from django.urls import path
 
-from wryfalcon.machines import views
+from wryfalcon.machines.views import book, hands, room, trim
 
 app_name = "machines"
 urlpatterns = [
-    path("", views.machines, name="machines"),
-    path("<int:pk>/home", views.home, name="home"),
-    path("<int:pk>/panel", views.panel, name="panel"),
+    path("", room.machines, name="machines"),
+    path("hands", hands.hands, name="hands"),
+    path("<int:pk>", book.show, name="machine"),
+    path("<int:pk>/home", room.home, name="home"),
+    path("<int:pk>/panel", room.panel, name="panel"),
+    path("<int:pk>/describe", book.describe, name="describe"),
+    path("<int:pk>/work", book.work, name="work"),
+    path("<int:pk>/offset", book.offset, name="offset"),
+    path("<int:pk>/undo/<int:change>", book.undo, name="undo"),
+    path("<int:pk>/trim", trim.begin, name="begin-trim"),
+    path("trims/<int:pk>", trim.show, name="trim"),
+    path("trims/<int:pk>/caliper", trim.caliper, name="trim-caliper"),
+    path("trims/<int:pk>/measured", trim.measured, name="trim-measured"),
+    path("trims/<int:pk>/tag", trim.hang, name="trim-tag"),
+    path("trims/<int:pk>/close", trim.close, name="trim-close"),
 ]

@@ -94,6 +94,13 @@ def in_100(chance: float | None) -> str:
     return words if words.endswith("in 100") else f"{words} in 100"
 
 
+@register.simple_tag(takes_context=True)
+def clamped(context: Context, clamping: Any, space: int, unit: str) -> str:
+    """What one clamping's cut measured, finely; a dash for none."""
+    value, _ = clamping.values.get(space, (None, None))
+    return length_fine(context, value, unit)
+
+
 @register.filter
 def label_at(reading: Any, cut: int) -> str:
     """The label a reading is settled on at a cut, "" where it is not."""

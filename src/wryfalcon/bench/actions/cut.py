@@ -14,7 +14,7 @@ from wryfalcon.bench.models import SetUp, Tag
 from wryfalcon.bench.queries.proving import cuts_to_deepen, proof_of
 from wryfalcon.bench.refusal import NotDone
 from wryfalcon.library.models import Blank
-from wryfalcon.machines.actions import operate, plan_run, send
+from wryfalcon.machines.actions.runs import operate, plan_run, send
 from wryfalcon.machines.drivers import MachineRefused, MachineUnreachable
 from wryfalcon.machines.models import Run, RunState
 from wryfalcon.records.actions import write_down

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from django.db import transaction
 from django.utils import timezone
 
-from keycore.cutting.commands import MachineOffsets, machine_cuts
+from keycore.cutting.commands import machine_cuts
 from keycore.errors import InputError
 from wryfalcon.accounts.models import User
 from wryfalcon.bench.actions.take_in import check_open
@@ -15,6 +15,7 @@ from wryfalcon.bench.models import SetUp, Tag
 from wryfalcon.bench.queries.planning import plan_of
 from wryfalcon.bench.refusal import NotDone
 from wryfalcon.machines.models import Cutter, JawSide, Machine
+from wryfalcon.machines.queries.offsets import offsets_for
 from wryfalcon.records.actions import write_down
 from wryfalcon.records.models import Event
 
@@ -52,8 +53,7 @@ def set_up(actor: User, tag: Tag, fitting: Fitting) -> SetUp:
         plan = plan_of(tag, settlement, style=fitting.style, cutter=fitting.cutter)
     except InputError as error:
         raise NotDone(f"It cannot be cut from here: {error.reason}.") from None
-    offset = fitting.machine.offsets.filter(gauge=tag.family.gauge).first()
-    offsets = MachineOffsets(offset.value, offset.space) if offset else MachineOffsets()
+    offsets = offsets_for(fitting.machine, tag.family.gauge, fitting.jaw_side, tag.family_record)
     card = SetUp.objects.create(
         tag=tag,
         settlement=settlement,

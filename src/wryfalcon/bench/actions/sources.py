@@ -13,6 +13,7 @@ from wryfalcon.bench.actions.take_in import check_open
 from wryfalcon.bench.models import Source, SourceKind, Tag, WearGrade
 from wryfalcon.bench.refusal import NotDone
 from wryfalcon.lengths import NotALength, parse_length
+from wryfalcon.machines.queries.hands import studied_sd_mm
 from wryfalcon.records.actions import write_down
 from wryfalcon.records.models import Event
 
@@ -36,7 +37,12 @@ def add_source(actor: User, tag: Tag, track: str, kind: str, name: str = "") -> 
     if kind not in SourceKind.values or track not in [t.name for t in tag.family.tracks]:
         raise NotDone("Choose what is read, and of which edge.")
     source = Source.objects.create(
-        tag=tag, track=track, kind=kind, name=name.strip()[:40], counted_from=_usual_end(tag, kind)
+        tag=tag,
+        track=track,
+        kind=kind,
+        name=name.strip()[:40],
+        counted_from=_usual_end(tag, kind),
+        caliper_sd=studied_sd_mm(),
     )
     write_down(Event.SOURCE_ADDED, actor, tag, track=track, source=str(source))
     return source
@@ -45,7 +51,9 @@ def add_source(actor: User, tag: Tag, track: str, kind: str, name: str = "") -> 
 def calipers_of(tag: Tag, track: str) -> Source:
     """The first calipers of a track, begun if there are none."""
     found = tag.sources.filter(track=track, kind=SourceKind.CALIPERS, removed=False).first()
-    return found or Source.objects.create(tag=tag, track=track, counted_from=tag.family.numbered_from)
+    return found or Source.objects.create(
+        tag=tag, track=track, counted_from=tag.family.numbered_from, caliper_sd=studied_sd_mm()
+    )
 
 
 def _usual_end(tag: Tag, kind: str) -> str:

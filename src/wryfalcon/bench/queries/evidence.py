@@ -19,6 +19,7 @@ from keycore.reading.instruments import (
 from keycore.reading.staged import Seen as StageSeen
 from keycore.reading.staged import Stage, as_evidence
 from keycore.reading.wear import WearGrade
+from keycore.units import Unit, convert
 from wryfalcon.bench.models import Seen, Sighting, Source, SourceKind
 
 CODE_TRUST = 0.999
@@ -114,7 +115,9 @@ class SourceReading:
         kind = SourceKind(self.record.kind)
         match kind:
             case SourceKind.CALIPERS | SourceKind.PROBE:
-                sd = CALIPER_SD if kind == SourceKind.CALIPERS else PROBE_SD
+                studied = self.record.caliper_sd
+                hand = convert(studied, Unit.MILLIMETRE, Unit.INCH) if studied else CALIPER_SD
+                sd = hand if kind == SourceKind.CALIPERS else PROBE_SD
                 return measured_by_caliper(self.family, self.track, self._read(), self._grade, sd)
             case SourceKind.MACHINE:
                 labels = [self.labels.get(space, [None])[0] for space in self.spaces]

@@ -13,11 +13,11 @@ from keycore.proving.causes import Cause, likely_causes
 from keycore.proving.lock import NEW_LOCK, Feel, Making, chance_of_turning, play_of
 from keycore.proving.prospect import prospect
 from keycore.proving.verdict import ProofCut, Verdict, can_be_inside, judge_key, repeats_needed, worst
-from keycore.reading.instruments import CALIPER_SD
 from keycore.units import Unit, convert
 from wryfalcon.bench.models import Proof, ProofValue, Tag
 from wryfalcon.documents import parsed
 from wryfalcon.machines.models import Run
+from wryfalcon.machines.queries.hands import caliper_sd_mm
 
 ZERO_MM = 0.004
 """What a caliper's zero and resolution leave however often it reads, mm; common practice, no source."""
@@ -80,7 +80,7 @@ class ShallowCut:
 
 def caliper_sd(tag: Tag, run: Run, sources: Collection[str]) -> float:
     """The sd of one reading of a new cut, family unit: the hand's or the machine's caliper's, the worse used."""
-    hand = convert(CALIPER_SD, Unit.INCH, tag.family.unit)
+    hand = convert(caliper_sd_mm(), Unit.MILLIMETRE, tag.family.unit)
     machine = convert(run.machine.caliper_sd, Unit.MILLIMETRE, tag.family.unit)
     return max([machine] * ("caliper" in sources) + [hand] * ("typed" in sources or not sources))
 

@@ -14,7 +14,7 @@ from wryfalcon.bench.actions.cut import cut_key, operate_run, record_finish, sen
 from wryfalcon.bench.models import Tag
 from wryfalcon.bench.views.stage import attempt, find_tag, key_of, show_stage, to_stage, whole_number
 from wryfalcon.drawings.sheet import Sheet, px
-from wryfalcon.machines.actions import OPERATIONS
+from wryfalcon.machines.actions.runs import OPERATIONS
 from wryfalcon.machines.drivers import driver_of
 from wryfalcon.machines.following import OVER, Contact, catch_up, look_at
 from wryfalcon.machines.models import Run, RunState

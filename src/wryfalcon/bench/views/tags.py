@@ -17,7 +17,7 @@ from wryfalcon.bench.refusal import NotDone
 from wryfalcon.bench.views.stage import attempt, find_tag, key_of, show_stage, to_stage, whole_number
 from wryfalcon.codes.models import Code
 from wryfalcon.library.models import Blank, FamilyRecord
-from wryfalcon.machines.queries import machines_in_a_line
+from wryfalcon.machines.queries.line import machines_in_a_line
 
 
 @require_GET

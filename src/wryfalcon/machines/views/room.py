@@ -16,7 +16,7 @@ from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.machines.drivers import MachineRefused, MachineUnreachable, driver_of
 from wryfalcon.machines.drivers.bench import BenchDriver
 from wryfalcon.machines.models import Machine
-from wryfalcon.machines.queries import machines_in_a_line
+from wryfalcon.machines.queries.line import machines_in_a_line
 
 PANEL: dict[str, dict[str, Any]] = {
     "open-lid": {"do": "lid", "open": True},

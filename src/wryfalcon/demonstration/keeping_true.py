@@ -1,0 +1,48 @@
+"""How the shop keeps its machine true: a trim in the past, care, a study of hands, a trim under way."""
+
+from __future__ import annotations
+
+from datetime import datetime, timedelta
+from random import Random
+
+from django.utils import timezone
+
+from wryfalcon.accounts.models import User
+from wryfalcon.demonstration.making import family_record
+from wryfalcon.machines.actions.care import keep_study, note_work
+from wryfalcon.machines.actions.trimming import Measured, begin_trim, change_offset, measure_clamping, try_caliper
+from wryfalcon.machines.models import Machine, MachineWork, OffsetChange
+
+
+def trimmed_once(tam: User, at: datetime, by_mm: float) -> None:
+    """The trim half-way, brushing and cleaning since, and what hands and calipers are good for."""
+    gannet = Machine.objects.get(name="Old Gannet")
+    offset = gannet.offsets.get(gauge="shoulder")
+    offset.value += by_mm
+    offset.save()
+    change = change_offset(tam, offset, offset.value - by_mm, offset.space, why="trimmed by measured keys")
+    OffsetChange.objects.filter(pk=change.pk).update(at=at)
+    for what, days in (("brushed", 0.2), ("cleaned", 4), ("tightened", 41), ("homed", 9)):
+        work = note_work(tam, gannet, what)
+        MachineWork.objects.filter(pk=work.pk).update(at=timezone.now() - timedelta(days=days))
+    hand = Random(77)
+    sizes = [7.62, 7.11, 8.05, 6.86, 7.37]
+    bias = {"Orla": 0.004, "Tam": -0.003}
+    readings = [[[s + b + hand.gauss(0, 0.012) for _ in range(3)] for s in sizes] for b in bias.values()]
+    keep_study(tam, "bench caliper", list(bias), readings)
+
+
+def hang_a_trim(people: dict[str, User]) -> None:
+    """A trim under way: the caliper tried, two clampings measured."""
+    tam, random = people["tam"], Random(5)
+    trim = begin_trim(tam, Machine.objects.get(name="Old Gannet"), family_record("pier-six"))
+    try_caliper(tam, trim, 7.0, 7.002)
+    family = trim.family_record.family
+    track = family.track(trim.track)
+    for clamping in (1, 2):
+        seat = random.gauss(0, 0.0003)
+        cuts = {
+            space: Measured(round(track.values[step] + 0.0012 + seat + random.gauss(0, 0.0003), 4))
+            for space, step in enumerate(trim.steps, start=1)
+        }
+        measure_clamping(tam, trim, clamping, cuts)

@@ -1,0 +1,77 @@
+"""Care of a machine, its particulars, and how well hands measure at it."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from django.db import transaction
+
+from keycore.errors import InputError
+from keycore.machines.study import gauge_study
+from wryfalcon.accounts.models import User
+from wryfalcon.machines.models import HandStudy, Machine, MachineWork, Work
+from wryfalcon.machines.refusal import NotKept
+from wryfalcon.records.actions import write_down
+from wryfalcon.records.models import Event
+
+PARTICULARS = ("kind", "depth_step", "space_step", "screw_lead", "closer", "note")
+
+
+@dataclass(frozen=True)
+class Particulars:
+    """How a machine is adjusted; mm."""
+
+    kind: str
+    depth_step: float
+    space_step: float
+    screw_lead: float | None
+    closer: str
+    note: str
+
+
+@transaction.atomic
+def describe_machine(actor: User, machine: Machine, particulars: Particulars) -> None:
+    """Write a machine's particulars down."""
+    before = {name: getattr(machine, name) for name in PARTICULARS}
+    for name in PARTICULARS:
+        setattr(machine, name, getattr(particulars, name))
+    machine.save()
+    write_down(Event.MACHINE_WORKED, actor, machine=str(machine), before=before)
+
+
+@transaction.atomic
+def note_work(actor: User, machine: Machine, what: str, note: str = "") -> MachineWork:
+    """Note what was done to a machine. Raises NotKept for nothing known."""
+    if what not in Work.values:
+        raise NotKept("Say what was done.")
+    work = MachineWork.objects.create(machine=machine, what=what, note=note.strip()[:200], by=actor)
+    write_down(Event.MACHINE_WORKED, actor, machine=str(machine), what=what, note=work.note)
+    return work
+
+
+@transaction.atomic
+def keep_study(
+    actor: User, instrument: str, people: Sequence[str], readings: Sequence[Sequence[Sequence[float]]]
+) -> HandStudy:
+    """Keep a study of hands and an instrument; from now on readings and proofs use it.
+
+    ``readings`` people by cuts by repeats, mm. Raises NotKept for one with gaps or too small.
+    """
+    names = [name.strip() for name in people]
+    if not instrument.strip() or not all(names) or len(set(names)) < len(names):
+        raise NotKept("Name the caliper, and each person once.")
+    try:
+        found = gauge_study(np.array(readings, dtype=float))
+    except (InputError, ValueError) as error:
+        reason = error.reason if isinstance(error, InputError) else "everyone must measure every cut as often"
+        raise NotKept(f"The study is not complete: {reason}.") from None
+    if found.whole == 0:
+        raise NotKept("Every reading is the same: type what the caliper said each time, unrounded.")
+    study = HandStudy.objects.create(
+        instrument=instrument.strip()[:40], people=names, readings=[[list(c) for c in p] for p in readings],
+        repeatability=found.repeatability, reproducibility=found.reproducibility, by=actor,
+    )  # fmt: skip
+    write_down(Event.HAND_STUDIED, actor, instrument=study.instrument, people=names, sd=round(found.whole, 5))
+    return study

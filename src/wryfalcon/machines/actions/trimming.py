@@ -1,0 +1,175 @@
+"""Trimming a machine by keys of known target: begun, measured, put in force, undone."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from math import isfinite
+
+from django.db import transaction
+from django.utils import timezone
+
+from keycore.errors import InputError
+from wryfalcon.accounts.models import User
+from wryfalcon.bench.actions.settle import Choice, settle
+from wryfalcon.bench.actions.take_in import Job, take_in
+from wryfalcon.bench.models import OnBench, Tag
+from wryfalcon.library.models import FamilyRecord
+from wryfalcon.machines.models import Machine, MachineOffset, OffsetChange, Trim, TrimReading
+from wryfalcon.machines.queries.drift import drift_of, noise_of
+from wryfalcon.machines.queries.trimming import CLAMPINGS, TrimState, best_test_key
+from wryfalcon.machines.refusal import NotKept
+from wryfalcon.records.actions import write_down
+from wryfalcon.records.models import Event
+
+FARTHEST = 3.0  # mm: an offset beyond this is a typing mistake
+SHOP = "The shop itself"
+
+
+@dataclass(frozen=True)
+class Measured:
+    """One cut of a clamping as it was measured, family unit; None for what was not."""
+
+    value: float | None
+    position: float | None = None
+
+
+@transaction.atomic
+def begin_trim(actor: User, machine: Machine, record: FamilyRecord, *, is_check: bool = False) -> Trim:
+    """Begin a trim with the test bitting that tells most. Raises NotKept for a family that cannot tell enough."""
+    family = record.family
+    track = family.tracks[0]
+    noise = noise_of(machine, drift_of(machine, family.gauge).drift)
+    try:
+        key = best_test_key(record.document, track.name, noise, CLAMPINGS)
+    except InputError as error:
+        raise NotKept(f"{record} cannot be trimmed by: {error.reason}.") from None
+    trim = Trim.objects.create(
+        machine=machine, gauge=family.gauge, family_record=record, track=track.name, steps=list(key.steps),
+        is_check=is_check, by=actor,
+    )  # fmt: skip
+    write_down(Event.TRIM_BEGUN, actor, machine=str(machine), family=str(record), is_check=is_check)
+    return trim
+
+
+@transaction.atomic
+def hang_test_key(actor: User, trim: Trim, clampings: int = CLAMPINGS) -> Tag:
+    """Hang a tag for the test keys, its bitting settled: they are cut and measured as any key is."""
+    _check_open(trim)
+    if trim.tag is not None:
+        raise NotKept(f"Tag {trim.tag} makes its test keys already.")
+    record = trim.family_record
+    job = Job(
+        title=f"Test keys for {trim.machine}", customer=SHOP, on_bench=OnBench.CODE, family=record,
+        authority="the shop's own test key", quantity=clampings, note="Clamp each key anew.",
+    )  # fmt: skip
+    tag = take_in(actor, job)
+    labels = record.family.track(trim.track).labels
+    bitting = {track.name: [track.labels[0]] * len(track.spaces) for track in record.family.tracks}
+    settle(
+        actor, tag, Choice(bitting={**bitting, trim.track: [labels[step] for step in trim.steps]}, reason="test key")
+    )
+    trim.tag = tag
+    trim.save()
+    return tag
+
+
+@transaction.atomic
+def try_caliper(actor: User, trim: Trim, known_size: float, known_read: float) -> None:
+    """Keep what the caliper says of a known size; mm. Raises NotKept for what is no such reading."""
+    _check_open(trim)
+    if not 0 < known_size < 200 or abs(known_read - known_size) > 1:
+        raise NotKept("That is no reading of that size: type both in the same unit.")
+    trim.known_size, trim.known_read = known_size, known_read
+    trim.save()
+    write_down(Event.TRIM_MEASURED, actor, machine=str(trim.machine), known=known_size, read=known_read)
+
+
+@transaction.atomic
+def measure_clamping(actor: User, trim: Trim, clamping: int, cuts: Mapping[int, Measured]) -> None:
+    """Keep what was measured of one clamping, in the place of what was kept of it before.
+
+    Raises NotKept for nothing, or a cut far from its target: a misread, or another key.
+    """
+    _check_open(trim)
+    track = trim.family_record.family.track(trim.track)
+    given = {space: cut for space, cut in cuts.items() if cut.value is not None or cut.position is not None}
+    if not given:
+        raise NotKept("Type at least one cut.")
+    gap = max(abs(a - b) for a, b in zip(track.values, track.values[1:], strict=False))
+    for space, cut in given.items():
+        target = track.values[trim.steps[space - 1]]
+        if cut.value is not None and (not isfinite(cut.value) or abs(cut.value - target) > 3 * gap):
+            raise NotKept(
+                f"Cut {space} is far from the {target:g} it should be: measure it again, or is it another key?"
+            )
+    TrimReading.objects.filter(trim=trim, clamping=clamping).update(withdrawn=True)
+    TrimReading.objects.bulk_create(
+        TrimReading(trim=trim, clamping=clamping, space=space, value=cut.value, position=cut.position, by=actor)
+        for space, cut in given.items()
+    )
+    write_down(Event.TRIM_MEASURED, actor, machine=str(trim.machine), clamping=clamping, cuts=len(given))
+
+
+@transaction.atomic
+def close_trim(actor: User, state: TrimState, *, apply: bool) -> OffsetChange | None:
+    """Close a trim; with ``apply`` its adjustment is put in force. Raises NotKept where there is none."""
+    trim, fit = state.trim, state.fit
+    _check_open(trim)
+    if fit is None or not state.is_enough:
+        raise NotKept("Measure the test keys first.")
+    change = None
+    if apply:
+        if trim.is_check or not (fit.depth_adjust or fit.space_adjust):
+            raise NotKept("There is nothing to adjust.")
+        offset, _ = MachineOffset.objects.get_or_create(
+            machine=trim.machine, gauge=trim.gauge, jaw_side=None, family_record=None
+        )
+        after = (offset.value + fit.depth_adjust, offset.space + fit.space_adjust)
+        change = change_offset(actor, offset, *after, why="trimmed by measured keys", trim=trim)
+    trim.verdict, trim.closed_at = fit.advice.value, timezone.now()
+    if trim.is_check:
+        trim.verdict = "true" if state.is_true else "untrue"
+    trim.save()
+    write_down(Event.TRIM_CLOSED, actor, machine=str(trim.machine), verdict=trim.verdict, applied=apply)
+    return change
+
+
+@transaction.atomic
+def change_offset(
+    actor: User, offset: MachineOffset, value: float, space: float, *, why: str, trim: Trim | None = None
+) -> OffsetChange:
+    """Put other offsets in force, mm; the old ones are kept. Raises NotKept without a reason or far out."""
+    if not why.strip():
+        raise NotKept("Say why: whoever stands at this machine next should know.")
+    if not all(isfinite(each) and abs(each) <= FARTHEST for each in (value, space)):
+        raise NotKept(f"An offset of more than {FARTHEST:g} mm is a typing mistake.")
+    change = OffsetChange.objects.create(
+        offset=offset, value_before=offset.value, space_before=offset.space, value_after=round(value, 4),
+        space_after=round(space, 4), why=why.strip()[:200], trim=trim, by=actor,
+    )  # fmt: skip
+    offset.value, offset.space, offset.why = change.value_after, change.space_after, change.why
+    offset.save()
+    write_down(
+        Event.OFFSETS_CHANGED, actor, machine=str(offset.machine), offset=str(offset), why=change.why,
+        before=[change.value_before, change.space_before], after=[change.value_after, change.space_after],
+    )  # fmt: skip
+    return change
+
+
+@transaction.atomic
+def undo_change(actor: User, change: OffsetChange) -> OffsetChange:
+    """Put the offsets back that a change replaced. Raises NotKept unless it is the last one of its offset."""
+    last = change.offset.changes.filter(undone=False).first()
+    if last != change:
+        raise NotKept("Only the last change can be undone; later ones build on it.")
+    back = change_offset(
+        actor, change.offset, change.value_before, change.space_before, why=f"undone: {change.why}"[:200]
+    )
+    OffsetChange.objects.filter(pk__in=[change.pk, back.pk]).update(undone=True)
+    return back
+
+
+def _check_open(trim: Trim) -> None:
+    if trim.closed_at is not None:
+        raise NotKept("That trim is closed; begin a new one.")

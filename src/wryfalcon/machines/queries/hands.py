@@ -1,0 +1,18 @@
+"""How well hands and calipers measure here: the last study, or common practice until there is one."""
+
+from __future__ import annotations
+
+from keycore.reading.instruments import CALIPER_SD
+from keycore.units import Unit, convert
+from wryfalcon.machines.models import HandStudy
+
+
+def studied_sd_mm() -> float | None:
+    """One reading of a caliper by hand as it was last studied, sd, mm; None before any study."""
+    study = HandStudy.objects.first()
+    return study.whole if study else None
+
+
+def caliper_sd_mm() -> float:
+    """One reading of a caliper by hand, sd, mm."""
+    return studied_sd_mm() or convert(CALIPER_SD, Unit.INCH, Unit.MILLIMETRE)

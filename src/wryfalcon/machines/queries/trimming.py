@@ -1,0 +1,250 @@
+"""A trim as it stands: the test key, what was measured, what it says and what to do about it."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Sequence
+from dataclasses import dataclass
+from functools import lru_cache
+
+from keycore.errors import InputError
+from keycore.family import Family, Tolerance, Track
+from keycore.machines.design import TestKey, clampings_to_settle, design_test_key
+from keycore.machines.trim import Adjustment, Advice, MeasuredCut, Noise, fit_trim
+from keycore.machines.trim import Trim as Fit
+from keycore.units import Unit, convert
+from wryfalcon.bench.models import ProofValue
+from wryfalcon.documents import parsed
+from wryfalcon.library.models import FamilyRecord
+from wryfalcon.machines.models import Closer, Machine, RunState, Trim, TrimReading
+from wryfalcon.machines.queries.drift import drift_of, edge_mm, noise_of, zero_mm
+
+CLAMPINGS = 2  # fewer cannot tell a badly seated key from a machine out of true
+
+
+@dataclass(frozen=True)
+class PlannedTestCut:
+    """One cut of the test key, family unit."""
+
+    space: int
+    label: str
+    position: float
+    value: float
+
+
+@dataclass(frozen=True)
+class Clamping:
+    """One clamping's measurements, by space: value and position, family unit."""
+
+    number: int
+    values: dict[int, tuple[float | None, float | None]]
+    from_tag: bool = False
+
+
+@dataclass(frozen=True)
+class TrimState:
+    """Everything a trim's page says."""
+
+    trim: Trim
+    family: Family
+    planned: tuple[PlannedTestCut, ...]
+    clampings: tuple[Clamping, ...]
+    noise: Noise  # mm
+    fit: Fit | None  # mm, on one edge
+    problem: str = ""
+
+    @property
+    def is_zeroed(self) -> bool:
+        """Whether the caliper was tried on a known size."""
+        return self.trim.known_size is not None and self.trim.known_read is not None
+
+    @property
+    def is_enough(self) -> bool:
+        """Whether there are clampings enough for advice."""
+        return len(self.clampings) >= (1 if self.trim.is_check else CLAMPINGS)
+
+    @property
+    def is_true(self) -> bool | None:
+        """A morning check's answer: whether one key is within what a true machine does."""
+        if self.fit is None or self.fit.offset is None:
+            return None
+        return not self.fit.offset.excludes_zero and self.fit.advice != Advice.SERVICE
+
+    @property
+    def more_wanted(self) -> int:
+        """How many more clampings would settle what is doubtful, 0 for none."""
+        if self.fit is None or self.fit.offset is None or self.fit.advice != Advice.LEAVE:
+            return 0
+        offset, step = abs(self.fit.offset.value), self.trim.machine.depth_step
+        if offset < step / 2:
+            return 0
+        return max(0, clampings_to_settle(offset, self.noise, len(self.planned), step) - len(self.clampings))
+
+    @property
+    def says(self) -> str:
+        """The advice in a smith's words."""
+        fit = self.fit
+        if fit is None or fit.offset is None:
+            return "Nothing is measured yet."
+        if not self.is_enough:
+            return (
+                "One clamping cannot tell a badly seated key from a machine out of true: bottom a blank and cut again."
+            )
+        if self.trim.is_check:
+            if self.is_true:
+                return f"True, as far as one key can tell: {_error(fit.offset.value)}."
+            return f"Not true: {_error(fit.offset.value)}. Bottom the blank and cut again; if it stays, trim it."
+        if fit.advice == Advice.SERVICE:
+            return f"This is not an adjustment: {'; '.join(self._beyond)}."
+        if fit.advice == Advice.ADJUST:
+            return f"{self._what_is_off()}. {self.by_hand}"
+        if self.more_wanted:
+            count = self.more_wanted
+            return (
+                f"Leave it alone for now: {_error(fit.offset.value)} may be nothing. "
+                f"{count} more clamping{'s' if count > 1 else ''} would settle it."
+            )
+        return (
+            f"Leave it alone: {_error(fit.offset.value)}, less than it is worth adjusting or can be told from nothing."
+        )
+
+    def _what_is_off(self) -> str:
+        assert self.fit is not None
+        parts = []
+        if self.fit.depth_adjust and self.fit.offset:
+            parts.append(f"It cuts {_error(self.fit.offset.value)}")
+        if self.fit.space_adjust and self.fit.space_offset:
+            way = "from the gauge" if self.fit.space_offset.value > 0 else "towards the gauge"
+            parts.append(f"the cuts sit {abs(self.fit.space_offset.value):.3f} mm {way}")
+        return " and ".join(parts)
+
+    @property
+    def by_hand(self) -> str:
+        """What the hand does at this machine."""
+        assert self.fit is not None
+        machine, steps = self.trim.machine, []
+        if self.fit.depth_adjust:
+            steps.append(f"Depth: {turn_words(machine, self.fit.depth_adjust)}")
+        if self.fit.space_adjust:
+            steps.append(f"Along the blade: add {self.fit.space_adjust:+.3f} mm to the offset")
+        return ". ".join(steps) + "." if steps else ""
+
+    @property
+    def _beyond(self) -> list[str]:
+        fit, found = self.fit, []
+        assert fit is not None
+        x = [convert(cut.position, self.family.unit, Unit.MILLIMETRE) for cut in self.planned]
+        v = [convert(cut.value, self.family.unit, Unit.MILLIMETRE) for cut in self.planned]
+        if fit.per_space and fit.per_space.excludes_zero:
+            effect = abs(fit.per_space.value) * (max(x) - min(x))
+            found.append(
+                f"the error grows by {effect:.3f} mm along the blade, so square the jaw and sight the millings"
+            )
+        if fit.per_depth and fit.per_depth.excludes_zero:
+            effect = abs(fit.per_depth.value) * (max(v) - min(v))
+            found.append(f"the error grows by {effect:.3f} mm with depth, so have the depth axis serviced")
+        if fit.space_scale and fit.space_scale.excludes_zero:
+            found.append("the spacing itself is off, so have that axis serviced")
+        return found
+
+
+def turn_words(machine: Machine, adjust: float) -> str:
+    """A depth adjustment as what the hand does: a number, or part of a turn of a screw and which way; mm."""
+    deeper = adjust < 0
+    if not machine.screw_lead:
+        return f"add {adjust:+.3f} mm to the offset, {'deeper' if deeper else 'shallower'}"
+    turns = abs(adjust) / machine.screw_lead
+    closer = machine.closer or Closer.CLOCKWISE
+    other = Closer.ANTICLOCKWISE if closer == Closer.CLOCKWISE else Closer.CLOCKWISE
+    way = closer if deeper else other
+    return f"turn the screw {turns:.2f} of a turn {Closer(way).label}, {'closer' if deeper else 'away'}"
+
+
+def trim_state(trim: Trim) -> TrimState:
+    """Work a trim out."""
+    family = trim.family_record.family
+    track = family.track(trim.track)
+    planned = _planned(track, trim.steps)
+    clampings = [*_typed(trim), *_from_tag(trim)]
+    noise = noise_of(trim.machine, drift_of(trim.machine, trim.gauge).drift)
+    fit, problem = None, ""
+    keys = [_as_cuts(trim, family, planned, each) for each in clampings]
+    if any(keys):
+        tolerance = family.tolerance or Tolerance(0.002, 0.003)
+        mm = convert(1.0, family.unit, Unit.MILLIMETRE)
+        step = Adjustment(trim.machine.depth_step, trim.machine.space_step)
+        try:
+            fit = fit_trim(keys, Tolerance(tolerance.value * mm, tolerance.space * mm), step, noise)
+        except InputError as error:
+            problem = error.reason
+    return TrimState(trim, family, planned, tuple(clampings), noise, fit, problem)
+
+
+@lru_cache(maxsize=32)
+def best_test_key(document: str, name: str, noise: Noise, clampings: int) -> TestKey:
+    """The test bitting that tells the terms apart best; worked out once. Raises InputError."""
+    family = parsed(document)
+    mm = convert(1.0, Unit.MILLIMETRE, family.unit)
+    return design_test_key(family, family.track(name), Noise(noise.sd * mm, noise.seat_sd * mm), clampings)
+
+
+def families_to_trim_by() -> list[FamilyRecord]:
+    """The families whose keys can be cut from here and tell the terms apart."""
+    records = FamilyRecord.objects.filter(kind__in=("edge", "double-edge"))
+    return [r for r in records if len(r.family.tracks[0].spaces) > 2 and r.family.tolerance]
+
+
+def _planned(track: Track, steps: Sequence[int]) -> tuple[PlannedTestCut, ...]:
+    return tuple(
+        PlannedTestCut(space, track.labels[step], track.spaces[space - 1], track.values[step])
+        for space, step in enumerate(steps, start=1)
+    )
+
+
+def _typed(trim: Trim) -> list[Clamping]:
+    kept: defaultdict[int, dict[int, tuple[float | None, float | None]]] = defaultdict(dict)
+    for reading in TrimReading.objects.filter(trim=trim, withdrawn=False):
+        kept[reading.clamping][reading.space] = (reading.value, reading.position)
+    return [Clamping(number, values) for number, values in sorted(kept.items())]
+
+
+def _from_tag(trim: Trim) -> list[Clamping]:
+    """The keys of the trim's own tag as they were proven, each a clamping; repeats meaned."""
+    if trim.tag is None:
+        return []
+    values = ProofValue.objects.filter(
+        run__set_up__tag=trim.tag, run__state=RunState.FINISHED, run__machine=trim.machine, withdrawn=False,
+        track=trim.track,
+    )  # fmt: skip
+    seen: defaultdict[int, defaultdict[int, list[tuple[float, float | None]]]] = defaultdict(lambda: defaultdict(list))
+    for run, space, value, position in values.values_list("run__key_number", "space", "value", "position"):
+        seen[run][space].append((value, position))
+    return [
+        Clamping(number, {space: _mean(readings) for space, readings in cuts.items()}, from_tag=True)
+        for number, cuts in sorted(seen.items())
+    ]
+
+
+def _mean(readings: list[tuple[float, float | None]]) -> tuple[float, float | None]:
+    positions = [position for _, position in readings if position is not None]
+    mean = sum(value for value, _ in readings) / len(readings)
+    return mean, sum(positions) / len(positions) if positions else None
+
+
+def _as_cuts(trim: Trim, family: Family, planned: Sequence[PlannedTestCut], clamping: Clamping) -> list[MeasuredCut]:
+    """A clamping in millimetres on one edge, the caliper's own error taken off."""
+    mm, edge = convert(1.0, family.unit, Unit.MILLIMETRE), edge_mm(family)
+    zero = 0.0 if clamping.from_tag else zero_mm(trim, family)
+    found = []
+    for cut in planned:
+        value, position = clamping.values.get(cut.space, (None, None))
+        if value is not None or position is not None:
+            measured = None if value is None else value * edge + zero
+            found.append(
+                MeasuredCut(cut.position * mm, cut.value * edge, measured, None if position is None else position * mm)
+            )
+    return found
+
+
+def _error(value: float) -> str:
+    return f"{abs(value):.3f} mm {'shallow' if value > 0 else 'deep'}"

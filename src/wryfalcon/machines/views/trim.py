@@ -1,0 +1,153 @@
+"""A trim by measured keys, or a morning check by one."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from typing import Any
+
+from django.contrib import messages
+from django.http import HttpResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.views.decorators.http import require_GET, require_POST
+
+from keycore.units import Unit
+from wryfalcon.accounts.permissions import Act, PersonRequest, needs
+from wryfalcon.lengths import NotALength, parse_length
+from wryfalcon.library.models import FamilyRecord
+from wryfalcon.machines.actions.trimming import (
+    Measured,
+    begin_trim,
+    close_trim,
+    hang_test_key,
+    measure_clamping,
+    try_caliper,
+)
+from wryfalcon.machines.models import Machine, Trim
+from wryfalcon.machines.queries.trimming import CLAMPINGS, TrimState, trim_state
+from wryfalcon.machines.refusal import NotKept
+
+MOST_CLAMPINGS = 12
+
+
+@require_POST
+@needs(Act.CUT)
+def begin(request: PersonRequest, pk: int) -> HttpResponse:
+    """Begin a trim, or a morning check."""
+    machine = get_object_or_404(Machine, pk=pk)
+    wanted = request.POST.get("family", "")
+    record = FamilyRecord.objects.filter(pk=int(wanted) if wanted.isdecimal() and len(wanted) < 10 else 0).first()
+    try:
+        if record is None:
+            raise NotKept("Choose the family whose blanks the test key is cut on.")
+        trim = begin_trim(request.user, machine, record, is_check="check" in request.POST)
+    except NotKept as refusal:
+        messages.error(request, refusal.says)
+        return redirect("machines:machine", pk=pk)
+    return redirect("machines:trim", pk=trim.pk)
+
+
+@require_GET
+@needs(Act.CUT)
+def show(request: PersonRequest, pk: int) -> HttpResponse:
+    """A trim as it stands."""
+    return _page(request, trim_state(_trim(pk)))
+
+
+@require_POST
+@needs(Act.CUT)
+def caliper(request: PersonRequest, pk: int) -> HttpResponse:
+    """What the caliper says of a known size."""
+    trim = _trim(pk)
+
+    def act() -> None:
+        known, read = (_length(request, name, Unit.MILLIMETRE) for name in ("known", "read"))
+        if known is None or read is None:
+            raise NotKept("Type the known size and what the caliper says of it.")
+        try_caliper(request.user, trim, known, read)
+
+    return _done(request, trim, act)
+
+
+@require_POST
+@needs(Act.CUT)
+def measured(request: PersonRequest, pk: int) -> HttpResponse:
+    """What was measured of one clamping."""
+    trim = _trim(pk)
+    number = request.POST.get("clamping", "")
+    try:
+        if not number.isdecimal() or not 1 <= int(number[:4]) <= MOST_CLAMPINGS:
+            raise NotKept(f"At most {MOST_CLAMPINGS} clampings.")
+        unit = trim.family_record.family.unit
+        cuts = {
+            space: Measured(_length(request, f"v{space}", unit), _length(request, f"p{space}", unit))
+            for space in range(1, len(trim.steps) + 1)
+        }
+        measure_clamping(request.user, trim, int(number), cuts)
+    except NotKept as refusal:
+        return _page(request, trim_state(trim), typed=request.POST, problem=refusal.says)
+    return redirect("machines:trim", pk=pk)
+
+
+@require_POST
+@needs(Act.CUT)
+def hang(request: PersonRequest, pk: int) -> HttpResponse:
+    """Hang a tag for the test keys."""
+    trim = _trim(pk)
+    try:
+        tag = hang_test_key(request.user, trim, 1 if trim.is_check else CLAMPINGS)
+    except NotKept as refusal:
+        messages.error(request, refusal.says)
+        return redirect("machines:trim", pk=pk)
+    return redirect("bench:settle", number=tag.number)
+
+
+@require_POST
+@needs(Act.CUT)
+def close(request: PersonRequest, pk: int) -> HttpResponse:
+    """Put the adjustment in force, or leave the machine alone."""
+    trim = _trim(pk)
+    try:
+        change = close_trim(request.user, trim_state(trim), apply="apply" in request.POST)
+    except NotKept as refusal:
+        messages.error(request, refusal.says)
+        return redirect("machines:trim", pk=pk)
+    done = (
+        "The new offsets are in force: cut a test key again and prove it." if change else "Kept; nothing was adjusted."
+    )
+    messages.success(request, done)
+    return redirect("machines:machine", pk=trim.machine_id)
+
+
+def _page(
+    request: PersonRequest, state: TrimState, typed: Mapping[str, Any] | None = None, problem: str = ""
+) -> HttpResponse:
+    given = typed or {}
+    number = len([each for each in state.clampings if not each.from_tag]) + 1
+    rows = [(cut, given.get(f"v{cut.space}", ""), given.get(f"p{cut.space}", "")) for cut in state.planned]
+    context = {
+        "state": state, "trim": state.trim, "machine": state.trim.machine, "family": state.family, "rows": rows,
+        "clamping": given.get("clamping", number), "problem": problem, "enough": CLAMPINGS,
+    }  # fmt: skip
+    return render(request, "machines/trim.html", context, status=422 if problem else 200)
+
+
+def _done(request: PersonRequest, trim: Trim, act: Callable[[], None]) -> HttpResponse:
+    try:
+        act()
+    except NotKept as refusal:
+        return _page(request, trim_state(trim), typed=request.POST, problem=refusal.says)
+    return redirect("machines:trim", pk=trim.pk)
+
+
+def _length(request: PersonRequest, name: str, wanted: Unit) -> float | None:
+    typed = request.POST.get(name, "").strip()
+    if not typed:
+        return None
+    try:
+        return parse_length(typed, Unit(request.user.unit), wanted).value
+    except NotALength as error:
+        raise NotKept(f"Cut {name[1:]}: {error}" if name[1:].isdecimal() else str(error)) from None
+
+
+def _trim(pk: int) -> Trim:
+    return get_object_or_404(Trim.objects.select_related("machine", "family_record", "tag"), pk=pk)

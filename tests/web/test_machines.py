@@ -1,0 +1,249 @@
+"""Machines kept true: trims by measured keys, morning checks, drift from proofs, care, hands and calipers."""
+
+from __future__ import annotations
+
+from datetime import timedelta
+from random import Random
+
+import pytest
+from django.test import Client
+from django.utils import timezone
+
+from web.jobs import People, carded, hang, settled
+from web.test_bench import words
+from wryfalcon.bench.actions.sources import add_source
+from wryfalcon.bench.models import Tag
+from wryfalcon.demonstration.making import again, family_record, finished_key, measured, proven
+from wryfalcon.machines.models import HandStudy, Machine, MachineOffset, MachineWork, OffsetChange, Trim, TrimReading
+from wryfalcon.machines.queries.drift import drift_of
+from wryfalcon.machines.queries.hands import caliper_sd_mm
+from wryfalcon.machines.queries.offsets import offsets_for
+from wryfalcon.machines.queries.trimming import trim_state, turn_words
+
+pytestmark = pytest.mark.django_db
+
+
+@pytest.fixture
+def gannet(people: People) -> Machine:
+    """The code machine by the window."""
+    return Machine.objects.get(name="Old Gannet")
+
+
+def begun(client: Client, machine: Machine, **more: str) -> Trim:
+    posted = {"family": str(family_record("harbour-five").pk), **more}
+    client.post(f"/machines/{machine.pk}/trim", posted)
+    return Trim.objects.latest("pk")
+
+
+def measure(client: Client, trim: Trim, errors: list[float], clamping: int = 1) -> str:
+    """Type one clamping whose cuts are so far from their target, inches."""
+    track = trim.family_record.family.track(trim.track)
+    typed = {
+        f"v{space}": f"{track.values[step] + error:.4f}"
+        for space, (step, error) in enumerate(zip(trim.steps, errors, strict=True), start=1)
+    }
+    page = client.post(f"/machines/trims/{trim.pk}/measured", {"clamping": clamping, **typed}, follow=True)
+    return " ".join(page.content.decode().split())
+
+
+def test_a_trim_is_measured_put_in_force_and_undone(smith: Client, gannet: Machine) -> None:
+    trim = begun(smith, gannet)
+    assert "Nothing is measured yet." in words(smith, f"/machines/trims/{trim.pk}")
+    first = measure(smith, trim, [0.0031, 0.0029, 0.0034, 0.0030, 0.0027])
+    assert "One clamping cannot tell a badly seated key from a machine out of true" in first
+    refused = smith.post(f"/machines/trims/{trim.pk}/close", {"apply": "1"}, follow=True)
+    assert "Measure the test keys first." in refused.content.decode()
+    second = measure(smith, trim, [0.0030, 0.0032, 0.0027, 0.0031, 0.0033], clamping=2)
+    assert "It cuts 0.077 mm shallow. Depth: add -0.080 mm to the offset, deeper." in second
+    assert "The caliper was not tried on a known size" in second
+    smith.post(f"/machines/trims/{trim.pk}/close", {"apply": "1"})
+    own = MachineOffset.objects.get(machine=gannet, gauge="shoulder")
+    assert own.value == pytest.approx(0.012 - 0.08)
+    said = words(smith, f"/machines/{gannet.pk}")
+    assert "trimmed by measured keys" in said
+    assert "1 proven" not in said
+    smith.post(f"/machines/{gannet.pk}/undo/{OffsetChange.objects.get().pk}")
+    own.refresh_from_db()
+    assert own.value == pytest.approx(0.012)
+    assert "That trim is closed" in smith.post(f"/machines/trims/{trim.pk}/close", follow=True).content.decode()
+
+
+def test_noise_is_left_alone_and_says_how_many_more_would_settle_it(smith: Client, gannet: Machine) -> None:
+    trim = begun(smith, gannet)
+    measure(smith, trim, [0.0007, 0.0, 0.0004, -0.0002, 0.0005])
+    said = measure(smith, trim, [0.0006, 0.0001, -0.0001, 0.0009, 0.0003], clamping=2)
+    assert "Leave it alone" in said
+    assert "Put the adjustment in force" not in said
+    state = trim_state(trim)
+    assert state.fit is not None
+    assert (state.fit.depth_adjust, state.fit.advice) == (0, "leave")
+    smith.post(f"/machines/trims/{trim.pk}/close", {"apply": "1"}, follow=True)
+    assert not OffsetChange.objects.exists()
+
+
+def test_a_tilted_key_is_no_adjustment(smith: Client, gannet: Machine) -> None:
+    trim = begun(smith, gannet)
+    for clamping in (1, 2):
+        said = measure(smith, trim, [0.0, 0.0015, 0.003, 0.0045, 0.006], clamping)
+    assert "This is not an adjustment: the error grows by" in said
+    assert "square the jaw" in said
+
+
+def test_the_calipers_own_error_is_taken_off(smith: Client, gannet: Machine) -> None:
+    trim = begun(smith, gannet)
+    smith.post(f"/machines/trims/{trim.pk}/caliper", {"known": "0.3000", "read": "0.3030"})
+    for clamping in (1, 2):
+        said = measure(smith, trim, [0.0031, 0.0029, 0.0034, 0.0030, 0.0027], clamping)
+    assert "Leave it alone" in said
+    refused = smith.post(f"/machines/trims/{trim.pk}/caliper", {"known": "0.3", "read": "0.9"})
+    assert "That is no reading of that size" in refused.content.decode()
+
+
+def test_what_is_typed_wrongly_is_kept_on_the_page(smith: Client, gannet: Machine) -> None:
+    trim = begun(smith, gannet)
+    page = smith.post(f"/machines/trims/{trim.pk}/measured", {"clamping": "1", "v1": "0.301", "v2": "half"})
+    assert page.status_code == 422
+    said = page.content.decode()
+    assert "Cut 2: “half” is not a length." in said
+    assert 'value="0.301"' in said
+    far = smith.post(f"/machines/trims/{trim.pk}/measured", {"clamping": "1", "v1": "0.9"})
+    assert "Cut 1 is far from the" in far.content.decode()
+    assert (
+        "Type at least one cut."
+        in smith.post(f"/machines/trims/{trim.pk}/measured", {"clamping": "1"}).content.decode()
+    )
+    assert not TrimReading.objects.exists()
+
+
+def test_a_morning_check_says_true_or_not(smith: Client, gannet: Machine) -> None:
+    check = begun(smith, gannet, check="1")
+    assert "True, as far as one key can tell" in measure(smith, check, [0.0004, 0.0, 0.0002, -0.0004, 0.0001])
+    smith.post(f"/machines/trims/{check.pk}/close")
+    check.refresh_from_db()
+    assert check.verdict == "true"
+    assert "morning check by Harbour five" in words(smith, f"/machines/{gannet.pk}")
+    check = begun(smith, gannet, check="1")
+    assert "Not true: 0.102 mm deep." in measure(smith, check, [-0.004] * 5)
+
+
+def test_the_test_keys_can_be_cut_and_proven_as_any_key_is(smith: Client, people: People, gannet: Machine) -> None:
+    trim = begun(smith, gannet)
+    smith.post(f"/machines/trims/{trim.pk}/tag")
+    trim.refresh_from_db()
+    tag = trim.tag
+    assert tag is not None
+    assert tag.settlement is not None
+    labels = tag.family.tracks[0].labels
+    assert tag.settlement.bitting["A"] == [labels[step] for step in trim.steps]
+    smith.post(f"/tags/{tag}/settle/read-back")
+    again(tag)
+    carded(people, tag, gannet)
+    for key in (1, 2):
+        measured(people["tam"], tag, finished_key(tag, timezone.now(), key), Random(key), off_mm=0.06)
+    state = trim_state(trim)
+    assert [clamping.from_tag for clamping in state.clampings] == [True, True]
+    assert state.fit is not None
+    assert state.fit.depth_adjust == pytest.approx(-0.06, abs=0.011)
+
+
+def test_an_adjustment_becomes_a_part_of_a_turn_and_which_way(gannet: Machine) -> None:
+    assert turn_words(gannet, -0.02) == "add -0.020 mm to the offset, deeper"
+    gannet.screw_lead, gannet.closer = 0.5, "anticlockwise"
+    assert turn_words(gannet, -0.125) == "turn the screw 0.25 of a turn anticlockwise, closer"
+    assert turn_words(gannet, 0.05) == "turn the screw 0.10 of a turn clockwise, away"
+
+
+def test_offsets_of_a_side_and_a_family_come_on_top(owner: Client, gannet: Machine) -> None:
+    side, record = gannet.jaw_sides.get(name="B"), family_record("harbour-five")
+    posted = {"gauge": "shoulder", "value": "0.005", "space": "0", "why": "side B sits proud"}
+    owner.post(f"/machines/{gannet.pk}/offset", {**posted, "jaw_side": side.pk})
+    owner.post(
+        f"/machines/{gannet.pk}/offset",
+        {**posted, "value": "-0.02", "why": "their locks are worn", "family": record.pk},
+    )
+    assert offsets_for(gannet, "shoulder").value == pytest.approx(0.012)
+    assert offsets_for(gannet, "shoulder", side).value == pytest.approx(0.017)
+    assert offsets_for(gannet, "shoulder", side, record).value == pytest.approx(-0.003)
+    assert offsets_for(gannet, "tip", side, record).value == pytest.approx(0.012)
+    assert "their locks are worn" in words(owner, f"/machines/{gannet.pk}")
+    page = owner.post(f"/machines/{gannet.pk}/offset", {**posted, "why": ""})
+    assert page.status_code == 422
+
+
+def made(people: People, gannet: Machine, errors: list[float]) -> None:
+    """Keys proven on a machine, one a day, so far off; mm."""
+    begin = timezone.now() - timedelta(days=len(errors))
+    for number, error in enumerate(errors):
+        tag = hang(people)
+        settled(people, tag)
+        carded(people, tag, gannet)
+        run = finished_key(tag, begin + timedelta(days=number))
+        measured(people["tam"], tag, run, Random(number), off_mm=error, repeats=4)
+        proven(people["tam"], tag, run, passed=True, reason="turns")
+
+
+def test_every_proof_feeds_the_drift_and_a_changed_wheel_calls_for_a_check(
+    smith: Client, people: People, gannet: Machine
+) -> None:
+    assert "Too few proven keys to follow it yet: 0 of 6." in words(smith, f"/machines/{gannet.pk}")
+    made(people, gannet, [0.002 * n for n in range(8)] + [-0.15])
+    course = drift_of(gannet)
+    assert course.drift is not None
+    assert course.drift.course[-1].is_misseated
+    assert course.drift.offset.mean == pytest.approx(0.014, abs=0.008)
+    said = words(smith, f"/machines/{gannet.pk}")
+    assert "Half of the tolerance" in said
+    assert "not seated: kept out" in said
+    smith.post(f"/machines/{gannet.pk}/work", {"what": "wheel", "note": "chipped"})
+    assert "Check it now: somebody changed the cutter" in words(smith, f"/machines/{gannet.pk}")
+    check = begun(smith, gannet, check="1")
+    measure(smith, check, [0.0] * 5)
+    smith.post(f"/machines/trims/{check.pk}/close")
+    assert "Check it now" not in words(smith, f"/machines/{gannet.pk}")
+
+
+def test_care_is_ticked_off_with_its_caution(smith: Client, gannet: Machine) -> None:
+    said = words(smith, f"/machines/{gannet.pk}")
+    assert "Unplug it. The wheel nut may be left-handed; take the hex key out at once." in said
+    smith.post(f"/machines/{gannet.pk}/work", {"what": "tightened"})
+    assert MachineWork.objects.get().what == "tightened"
+    refused = smith.post(f"/machines/{gannet.pk}/work", {"what": "danced"}, follow=True)
+    assert "Say what was done." in refused.content.decode()
+
+
+def test_a_study_of_hands_is_used_from_then_on(smith: Client, people: People) -> None:
+    before = add_source(people["tam"], hang(people), "A", "calipers")
+    lines = ["Tam .301 .286 .322", "Tam .3015 .2855 .3225", "Orla .302 .287 .3235", "Orla .3025 .2865 .323"]
+    page = smith.post("/machines/hands", {"instrument": "bench caliper", "readings": "\n".join(lines)}, follow=True)
+    study = HandStudy.objects.get()
+    assert f"One reading counts as good to {study.whole:.4f} mm" in " ".join(page.content.decode().split())
+    assert caliper_sd_mm() == pytest.approx(study.whole)
+    after = add_source(people["tam"], hang(people), "A", "calipers")
+    assert (before.caliper_sd, after.caliper_sd) == (None, pytest.approx(study.whole))
+
+
+@pytest.mark.parametrize(
+    ("readings", "says"),
+    [
+        ("Tam .301 .286\nTam .301", "Tam: the lines are not of the same cuts."),
+        ("Tam .301 .286\nTam .301 x", "Line 2: “x” is not a length."),
+        ("Tam .301 .286", "needs at least two cuts, each measured twice by everyone"),
+        ("Tam .301 .286\nTam .301 .287\nOrla .301 .287", "everyone must measure every cut as often"),
+        ("Tam .301 .286\nTam .301 .286", "Every reading is the same"),
+        ("Tam", "Line 1: no reading after Tam."),
+    ],
+)
+def test_a_study_with_gaps_is_refused_and_nothing_typed_is_lost(smith: Client, readings: str, says: str) -> None:
+    page = smith.post("/machines/hands", {"instrument": "c", "readings": readings})
+    assert page.status_code == 422
+    assert says in page.content.decode()
+    assert readings.splitlines()[0] in page.content.decode()
+    assert not HandStudy.objects.exists()
+
+
+def test_the_counter_may_look_at_a_machine_and_change_nothing(client: Client, people: People, gannet: Machine) -> None:
+    client.force_login(people["wren"])
+    assert client.get(f"/machines/{gannet.pk}").status_code == 200
+    for path in ("trim", "work", "offset", "describe"):
+        assert client.post(f"/machines/{gannet.pk}/{path}").status_code == 403
+    assert not Tag.objects.exists()
