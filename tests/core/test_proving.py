@@ -2,15 +2,20 @@
 
 from __future__ import annotations
 
+from itertools import combinations, pairwise
+
 import numpy as np
 import pytest
 
 from keycore.cutting.profile import Profile
 from keycore.documents import VERBS
 from keycore.family import Play, Tolerance, Tumbler
-from keycore.proving.causes import likely_causes
+from keycore.machines.copies import copies_of_copies
+from keycore.machines.trim import Noise
+from keycore.proving.causes import Cause, likely_causes
 from keycore.proving.lock import Feel, LockShift, Making, chance_of_turning, feel_of, lock_shift, stand
 from keycore.proving.prospect import prospect
+from keycore.proving.suspects import CHECKS, Suspect, next_check, weigh_suspects
 from keycore.proving.verdict import ProofCut, Verdict, judge, repeats_needed
 from keycore.reading.evidence import Spread
 from specimens import harbour_five, proof
@@ -117,3 +122,56 @@ def test_restoring_beats_copying_in_a_true_lock() -> None:
     assert restored.chance > 0.99
     assert copied.chance < 0.01
     assert set(copied.feels) == {Feel.SNAGS}
+
+
+def causes_of(**weights: float) -> list[Cause]:
+    return [Cause(name, weight, name) for name, weight in weights.items()]
+
+
+def test_the_machines_history_tells_seat_from_setting() -> None:
+    alike = causes_of(seat=0.45, depth=0.45, none=0.1)
+    true = weigh_suspects(alike, -0.004, 0.0005, Spread(0.0, 0.0002), 0.002, [])
+    off = weigh_suspects(alike, -0.004, 0.0005, Spread(-0.004, 0.0002), 0.002, [])
+    unknown = weigh_suspects(alike, -0.004, 0.0005, None, 0.002, [])
+    assert true[0].cause == "seat"
+    assert off[0].cause == "depth"
+    assert off[0].evidence == ("the machine's keys before were deep too",)
+    assert unknown[0].chance == pytest.approx(unknown[1].chance)
+    for found in (true, off, unknown):
+        assert sum(suspect.chance for suspect in found) == pytest.approx(1)
+        assert {"burr", "steep", "crooked"} <= {suspect.cause for suspect in found}
+
+
+@pytest.mark.parametrize(("clue", "cause"), [("tight", "burr"), ("held", "steep"), ("one-way", "crooked")])
+def test_what_depths_cannot_show_the_lock_can(clue: str, cause: str) -> None:
+    plain = causes_of(none=0.9, seat=0.05, depth=0.05)
+    before = {s.cause: s.chance for s in weigh_suspects(plain, 0.0, 0.0005, None, 0.002, [])}
+    after = weigh_suspects(plain, 0.0, 0.0005, None, 0.002, [clue])
+    found = {s.cause: s for s in after}
+    assert found[cause].chance > 4 * before[cause]
+    assert found[cause].evidence
+    with pytest.raises(KeyError):
+        weigh_suspects(plain, 0.0, 0.0005, None, 0.002, ["hums"])
+
+
+def test_the_next_check_tells_the_first_two_apart_and_is_the_cheapest() -> None:
+    for first, second in combinations(["seat", "depth", "single", "gauge", "burr", "cutter", "crooked", "steep"], 2):
+        two = [Suspect(first, 0.5, "", ()), Suspect(second, 0.4, "", ())]
+        check = next_check(two)
+        if check is not None:
+            assert (first in check.shows) != (second in check.shows)
+            assert all((first in c.shows) == (second in c.shows) for c in CHECKS[: CHECKS.index(check)])
+        else:
+            assert {first, second} == {"cutter", "steep"}
+    assert next_check([]) is None
+
+
+def test_copies_of_copies_drift_by_the_machines_own_error() -> None:
+    found = copies_of_copies(0.0008, Noise(0.0003, 0.0002), 5, Play(0.003, 0.004))
+    assert [each.mean for each in found] == pytest.approx([0.0008 * n for n in range(1, 6)])
+    assert [each.sd for each in found] == pytest.approx([0.0002 * n**0.5 for n in range(1, 6)])
+    assert all(b.chance < a.chance for a, b in pairwise(found))
+    random = np.random.default_rng(3)
+    third = 3 * 0.0008 + random.normal(0, 0.0002 * 3**0.5, (20_000, 1)) + random.normal(0, 0.0003 * 3**0.5, (20_000, 5))
+    turned = ((third <= 0.003) & (third >= -0.004)).all(axis=1).mean()
+    assert found[2].chance == pytest.approx(turned, abs=0.015)  # four sd of 20,000 tries

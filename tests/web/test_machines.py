@@ -9,16 +9,32 @@ import pytest
 from django.test import Client
 from django.utils import timezone
 
-from web.jobs import People, carded, hang, settled
+from conftest import BenchMachine
+from web.jobs import People, carded, cut, hang, on_the_line, settled
 from web.test_bench import words
 from wryfalcon.bench.actions.sources import add_source
-from wryfalcon.bench.models import Tag
+from wryfalcon.bench.models import Felt, Tag, Trial
+from wryfalcon.bench.queries.why import why_wrong
 from wryfalcon.demonstration.making import again, family_record, finished_key, measured, proven
-from wryfalcon.machines.models import HandStudy, Machine, MachineOffset, MachineWork, OffsetChange, Trim, TrimReading
+from wryfalcon.machines.actions.practice import begin_practice
+from wryfalcon.machines.actions.trimming import change_offset
+from wryfalcon.machines.drivers import driver_of
+from wryfalcon.machines.models import (
+    HandStudy,
+    Machine,
+    MachineOffset,
+    MachineWork,
+    OffsetChange,
+    Run,
+    TouchTry,
+    Trim,
+    TrimReading,
+)
 from wryfalcon.machines.queries.drift import drift_of
 from wryfalcon.machines.queries.hands import caliper_sd_mm
 from wryfalcon.machines.queries.offsets import offsets_for
 from wryfalcon.machines.queries.trimming import trim_state, turn_words
+from wryfalcon.machines.refusal import NotKept
 
 pytestmark = pytest.mark.django_db
 
@@ -202,6 +218,31 @@ def test_every_proof_feeds_the_drift_and_a_changed_wheel_calls_for_a_check(
     assert "Check it now" not in words(smith, f"/machines/{gannet.pk}")
 
 
+def test_why_a_key_came_out_wrong_weighs_its_errors_the_lock_and_the_machine(
+    smith: Client, people: People, gannet: Machine
+) -> None:
+    made(people, gannet, [0.0] * 8 + [-0.12])
+    run = Run.objects.latest("finished_at")
+    tag = run.set_up.tag
+    page = words(smith, f"/tags/{tag}/prove/{run.pk}/why")
+    assert "The cheapest check that tells the first two apart." in page
+    assert "All cuts deep alike: the blank was not bottomed" in page
+    assert "the machine&#x27;s keys before were true" in page
+    why = why_wrong(tag, run)
+    assert why is not None
+    assert why.suspects[0].cause == "seat"
+    felt = {"enters": Felt.STUCK, "turns": Felt.FREE, "leaves": Felt.FREE}
+    Trial.objects.create(run=run, lock=tag.locks.get(), by=people["tam"], **felt)
+    tight = why_wrong(tag, run)
+    assert tight is not None
+    chance = {s.cause: s.chance for s in why.suspects}.get("burr", 0.0)
+    assert {s.cause: s.chance for s in tight.suspects}.get("burr", 0.0) >= chance
+    file = smith.get(f"/tags/{tag}/prove/{run.pk}/why.json").json()
+    assert file["bitting"] == {"A": ["3", "5", "2", "4", "1"]}
+    assert (file["machine"]["name"], len(file["cuts"]), file["suspects"][0]["cause"]) == ("Old Gannet", 5, "seat")
+    assert "Saltmarsh" not in str(file)  # nobody's customer is told to anyone
+
+
 def test_care_is_ticked_off_with_its_caution(smith: Client, gannet: Machine) -> None:
     said = words(smith, f"/machines/{gannet.pk}")
     assert "Unplug it. The wheel nut may be left-handed; take the hex key out at once." in said
@@ -247,3 +288,54 @@ def test_the_counter_may_look_at_a_machine_and_change_nothing(client: Client, pe
     for path in ("trim", "work", "offset", "describe"):
         assert client.post(f"/machines/{gannet.pk}/{path}").status_code == 403
     assert not Tag.objects.exists()
+
+
+def test_two_like_blanks_lead_to_a_hairline_nick_by_turns_of_the_screw(smith: Client) -> None:
+    tern = Machine.objects.get(name="The Tern")
+    said = words(smith, f"/machines/{tern.pk}/touch")
+    assert "A follower of another shape copies every flank wrongly." in said
+    true_gap, at, mark = 0.113, 0.0, ""  # how much closer the wheel has to come, mm
+    for _ in range(12):
+        away = true_gap - at
+        mark = "nick" if abs(away) < 0.008 else "nothing" if away > 0 else "cut" if away < -0.1 else "line"
+        smith.post(f"/machines/{tern.pk}/touch/showed", {"mark": mark})
+        if mark == "nick":
+            break
+        last = TouchTry.objects.last()
+        assert last is not None
+        at += last.moved
+        assert "of a turn" in words(smith, f"/machines/{tern.pk}/touch")
+    assert mark == "nick"
+    assert MachineWork.objects.get().what == "touched"
+    assert "That is right: a hairline nick." in words(smith, f"/machines/{tern.pk}/touch", right="1")
+    assert not TouchTry.objects.filter(is_done=False).exists()
+    refused = smith.post(f"/machines/{tern.pk}/touch/showed", {"mark": "scratch"}, follow=True)
+    assert "Say what the blank shows" in refused.content.decode()
+    gannet = Machine.objects.get(name="Old Gannet")
+    assert smith.get(f"/machines/{gannet.pk}/touch").status_code == 404
+
+
+def test_a_hidden_fault_is_found_and_scored(smith: Client, people: People, bench_machine: BenchMachine) -> None:
+    gannet = on_the_line(bench_machine)
+    practice = begin_practice(people["tam"], gannet, Random(4))
+    with pytest.raises(NotKept, match="A practice is on already"):
+        begin_practice(people["tam"], gannet)
+    tag = hang(people, quantity=1)
+    settled(people, tag)
+    carded(people, tag, gannet)
+    run = cut(people, tag)
+    at = run.cuts[0]
+    found = driver_of(gannet).measure(run.job, str(at["side"]), float(at["position"]))[0]
+    wanted = float(at["value"]) - offsets_for(gannet, "shoulder").value
+    assert found - wanted == pytest.approx(practice.fault, abs=0.06)  # the fault itself, in what it cuts
+    own = MachineOffset.objects.get(machine=gannet, gauge="shoulder")
+    change_offset(people["tam"], own, own.value - practice.fault + 0.004, own.space, why="trimmed")
+    smith.post(f"/machines/{gannet.pk}/practice")
+    practice.refresh_from_db()
+    assert practice.left_over == pytest.approx(0.004, abs=1e-3)
+    assert practice.keys_used == 1
+    assert "Found and trimmed, and thriftily" in words(smith, f"/machines/{gannet.pk}")
+    slip = Machine.objects.get(name="The Slip")
+    assert (
+        "a real one is not put out of true" in smith.post(f"/machines/{slip.pk}/practice", follow=True).content.decode()
+    )

@@ -84,7 +84,7 @@ def locks_of(formset: Any) -> list[Baseline]:
 class FittingForm(forms.Form):
     """Machine, cutter, jaw side and path."""
 
-    machine = forms.ModelChoiceField(queryset=Machine.objects.filter(driver__in=DriverKind.values))
+    machine = forms.ModelChoiceField(queryset=Machine.objects.exclude(driver=DriverKind.NONE))
     cutter = forms.ModelChoiceField(queryset=Cutter.objects.all())
     jaw_side = forms.ModelChoiceField(queryset=JawSide.objects.select_related("machine"), required=False)
     style = forms.ChoiceField(

@@ -2,7 +2,20 @@
 
 from django.urls import path
 
-from wryfalcon.bench.views import codes, cut, hand_over, paper, prove, read, set_up, settle, sources, tags, trial_sheet
+from wryfalcon.bench.views import (
+    codes,
+    cut,
+    hand_over,
+    paper,
+    prove,
+    read,
+    set_up,
+    settle,
+    sources,
+    tags,
+    trial_sheet,
+    why,
+)
 
 app_name = "bench"
 urlpatterns = [
@@ -47,6 +60,8 @@ urlpatterns = [
     path("tags/<int:number>/prove/<int:run>/measure", prove.measure, name="measure"),
     path("tags/<int:number>/prove/<int:run>/try", prove.try_key, name="try-key"),
     path("tags/<int:number>/prove/<int:run>/verdict", prove.keep_verdict, name="keep-verdict"),
+    path("tags/<int:number>/prove/<int:run>/why", why.show, name="why"),
+    path("tags/<int:number>/prove/<int:run>/why.json", why.file, name="why-file"),
     path("tags/<int:number>/hand-over", hand_over.hand_over_stage, name="hand-over"),
     path("tags/<int:number>/hand-over/close", hand_over.close_tag, name="close"),
     path("tags/<int:number>/record.json", hand_over.record_json, name="record-json"),

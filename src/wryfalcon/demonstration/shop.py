@@ -13,7 +13,7 @@ from keycore.units import Unit, convert
 from wryfalcon.accounts.models import Role, UnitShown, User
 from wryfalcon.library.actions import import_family
 from wryfalcon.library.models import Blank
-from wryfalcon.machines.models import Cutter, DriverKind, JawSide, Machine, MachineOffset
+from wryfalcon.machines.models import Closer, Cutter, DriverKind, JawSide, Machine, MachineKind, MachineOffset
 
 PASSWORD = "dunmere-harbour"
 PEOPLE = {
@@ -58,6 +58,10 @@ def _machines() -> None:
         fitted=by_name["W-90 square"],
         note="Hand-fed code machine in the back; takes a cut plan as a file.",
     )
+    Machine.objects.create(
+        name="The Tern", driver=DriverKind.NONE, kind=MachineKind.TRACING, screw_lead=0.5, closer=Closer.CLOCKWISE,
+        depth_step=0.01, note="Tracing duplicator by the door, for good keys.",
+    )  # fmt: skip
     for machine, offsets in ((line, (0.012, -0.02)), (slow, (0.0, 0.0))):
         machine.cutters.set(cutters)
         for name, slot_depth in (("A", 4.2), ("B", 3.2)):

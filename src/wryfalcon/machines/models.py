@@ -6,12 +6,15 @@ from django.conf import settings
 from django.db import models
 from django.db.models.functions import Coalesce
 
+from keycore.machines.touch import Mark
+
 
 class DriverKind(models.TextChoices):
     """How the application reaches a machine."""
 
     BENCH = "bench", "Code machine on the line"
     FILE = "file", "Cut plan as a file"
+    NONE = "none", "Not driven from here"
 
 
 class MachineKind(models.TextChoices):
@@ -185,6 +188,7 @@ class Work(models.TextChoices):
     CLEANED = "cleaned", "cleaned jaws and slides"
     TIGHTENED = "tightened", "tightened nuts and screws"
     HOMED = "homed", "homed it"
+    TOUCHED = "touched", "trimmed it by touch"
 
     @property
     def moves_it(self) -> bool:
@@ -203,6 +207,41 @@ class MachineWork(models.Model):
 
     class Meta:
         ordering = ["-at", "-id"]
+
+
+class TouchTry(models.Model):
+    """What two like blanks showed of follower against wheel, and how far the wheel was moved then."""
+
+    machine = models.ForeignKey(Machine, models.CASCADE, related_name="touches")
+    showed = models.CharField(max_length=7, choices=[(mark.value, mark.value) for mark in Mark])
+    moved = models.FloatField(help_text="mm, closer is positive")
+    is_done = models.BooleanField(default=False, help_text="of a trim that is over")
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, related_name="+")
+    at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["id"]
+
+
+class Practice(models.Model):
+    """A learner and the simulated machine with a hidden fault: what it was, and how it went."""
+
+    machine = models.ForeignKey(Machine, models.CASCADE, related_name="practices")
+    fault = models.FloatField(help_text="depth offset hidden in the machine, mm")
+    keys_before = models.PositiveIntegerField()
+    keys_used = models.PositiveIntegerField(null=True)
+    left_over = models.FloatField(null=True, help_text="mm")
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, related_name="+")
+    began_at = models.DateTimeField(auto_now_add=True)
+    ended_at = models.DateTimeField(null=True, blank=True)
+
+    class Meta:
+        ordering = ["-id"]
+
+    @property
+    def minutes(self) -> int:
+        """How long it took."""
+        return round((self.ended_at - self.began_at).total_seconds() / 60) if self.ended_at else 0
 
 
 class HandStudy(models.Model):

@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from wryfalcon.machines.views import book, hands, room, trim
+from wryfalcon.machines.views import book, hands, room, touch, trim
 
 app_name = "machines"
 urlpatterns = [
@@ -10,12 +10,15 @@ urlpatterns = [
     path("hands", hands.hands, name="hands"),
     path("<int:pk>", book.show, name="machine"),
     path("<int:pk>/home", room.home, name="home"),
+    path("<int:pk>/practice", room.practice, name="practice"),
     path("<int:pk>/panel", room.panel, name="panel"),
     path("<int:pk>/describe", book.describe, name="describe"),
     path("<int:pk>/work", book.work, name="work"),
     path("<int:pk>/offset", book.offset, name="offset"),
     path("<int:pk>/undo/<int:change>", book.undo, name="undo"),
     path("<int:pk>/trim", trim.begin, name="begin-trim"),
+    path("<int:pk>/touch", touch.show, name="touch"),
+    path("<int:pk>/touch/showed", touch.showed, name="touch-showed"),
     path("trims/<int:pk>", trim.show, name="trim"),
     path("trims/<int:pk>/caliper", trim.caliper, name="trim-caliper"),
     path("trims/<int:pk>/measured", trim.measured, name="trim-measured"),

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from django.db.models import Count, Q
 
 from wryfalcon.machines.following import Contact, look_at
-from wryfalcon.machines.models import Machine, RunState
+from wryfalcon.machines.models import DriverKind, Machine, RunState
 
 STATE_WORDS = {
     "unhomed": "not homed yet",
@@ -41,6 +41,8 @@ def machines_in_a_line() -> list[MachineLine]:
 
 
 def _line(machine: Machine) -> MachineLine:
+    if machine.driver == DriverKind.NONE:
+        return MachineLine(machine, Contact(None), "worked by hand", False)
     contact = look_at(machine)
     if contact.status is None:
         return MachineLine(machine, contact, "no answer", True)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
+from django.conf import settings
 from django.contrib import messages
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
@@ -14,9 +15,10 @@ from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.drawings.drift import draw_drift
 from wryfalcon.library.models import FamilyRecord
 from wryfalcon.machines.actions.care import describe_machine, note_work
+from wryfalcon.machines.actions.practice import score_words
 from wryfalcon.machines.actions.trimming import change_offset, undo_change
 from wryfalcon.machines.forms import OffsetForm, ParticularsForm
-from wryfalcon.machines.models import JawSide, Machine, MachineOffset, OffsetChange, Work
+from wryfalcon.machines.models import DriverKind, JawSide, Machine, MachineOffset, OffsetChange, Work
 from wryfalcon.machines.queries.care import care_of
 from wryfalcon.machines.queries.copies import copies_on
 from wryfalcon.machines.queries.drift import MachineDrift, drift_of
@@ -102,6 +104,8 @@ def _page(request: PersonRequest, machine: Machine, **forms: Any) -> HttpRespons
         "changes": changes.select_related("offset", "by")[:SHOWN],
         "trims": machine.trims.select_related("by", "family_record")[:SHOWN],
         "families": [(record.pk, record.name) for record in families_to_trim_by()],
+        "can_practise": settings.DEMONSTRATION and machine.driver == DriverKind.BENCH,
+        "practices": [(each, score_words(each)) for each in machine.practices.select_related("by")[:SHOWN]],
         "care": care_of(machine), "work": machine.work.select_related("by")[:SHOWN], "works": Work.choices,
         "particulars": forms.get("particulars") or ParticularsForm.of(machine),
         "offset_form": forms.get("offset") or OffsetForm(machine=machine),

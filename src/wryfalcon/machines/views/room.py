@@ -13,10 +13,12 @@ from django.utils.http import url_has_allowed_host_and_scheme
 from django.views.decorators.http import require_GET, require_POST
 
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
+from wryfalcon.machines.actions.practice import begin_practice, end_practice, score_words
 from wryfalcon.machines.drivers import MachineRefused, MachineUnreachable, driver_of
 from wryfalcon.machines.drivers.bench import BenchDriver
 from wryfalcon.machines.models import Machine
 from wryfalcon.machines.queries.line import machines_in_a_line
+from wryfalcon.machines.refusal import NotKept
 
 PANEL: dict[str, dict[str, Any]] = {
     "open-lid": {"do": "lid", "open": True},
@@ -62,6 +64,25 @@ def panel(request: PersonRequest, pk: int) -> HttpResponse:
     except (MachineRefused, MachineUnreachable) as error:
         messages.error(request, f"Nothing done: {error}.")
     return _back(request)
+
+
+@require_POST
+@needs(Act.CUT)
+def practice(request: PersonRequest, pk: int) -> HttpResponse:
+    """Hide a fault in the simulated machine, or score how it was found; only in the demonstration."""
+    machine = get_object_or_404(Machine, pk=pk)
+    if not settings.DEMONSTRATION:
+        raise Http404
+    on = machine.practices.filter(ended_at=None).first()
+    try:
+        if on is None:
+            begin_practice(request.user, machine)
+            messages.success(request, "Something is wrong with it now. Find it, trim it, then press Done.")
+        else:
+            messages.success(request, score_words(end_practice(on)))
+    except NotKept as refusal:
+        messages.error(request, refusal.says)
+    return redirect("machines:machine", pk=pk)
 
 
 def _back(request: PersonRequest) -> HttpResponse:

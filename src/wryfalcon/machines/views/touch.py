@@ -1,0 +1,54 @@
+"""Trim by touch, for duplicators that trace a pattern key."""
+
+from __future__ import annotations
+
+from django.contrib import messages
+from django.http import Http404, HttpResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.views.decorators.http import require_GET, require_POST
+
+from keycore.machines.touch import Mark
+from wryfalcon.accounts.permissions import Act, PersonRequest, needs
+from wryfalcon.machines.actions.touching import begin_anew, note_touch, touches_of
+from wryfalcon.machines.models import Machine, MachineKind
+from wryfalcon.machines.queries.touch import MARKS, STEPS, last_advice
+from wryfalcon.machines.refusal import NotKept
+
+
+@require_GET
+@needs(Act.LOOK)
+def show(request: PersonRequest, pk: int) -> HttpResponse:
+    """The steps, the four marks, and what to turn next."""
+    machine = _machine(pk)
+    tries = touches_of(machine)
+    context = {
+        "machine": machine, "steps": STEPS[MachineKind(machine.kind)], "marks": MARKS, "tries": tries,
+        "advice": last_advice(machine, tries), "is_right": request.GET.get("right") == "1",
+    }  # fmt: skip
+    return render(request, "machines/touch.html", context)
+
+
+@require_POST
+@needs(Act.CUT)
+def showed(request: PersonRequest, pk: int) -> HttpResponse:
+    """Note what the blanks showed, or begin anew."""
+    machine = _machine(pk)
+    if "anew" in request.POST:
+        begin_anew(machine)
+        return redirect("machines:touch", pk=pk)
+    mark = request.POST.get("mark", "")
+    try:
+        note_touch(request.user, machine, mark)
+    except NotKept as refusal:
+        messages.error(request, refusal.says)
+    answer = redirect("machines:touch", pk=pk)
+    if mark == Mark.NICK:
+        answer["Location"] += "?right=1"
+    return answer
+
+
+def _machine(pk: int) -> Machine:
+    machine = get_object_or_404(Machine, pk=pk)
+    if MachineKind(machine.kind) not in STEPS:
+        raise Http404
+    return machine
