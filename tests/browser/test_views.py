@@ -6,28 +6,31 @@ import pytest
 
 from browser.smith import Smith
 from wryfalcon.accounts.models import User
+from wryfalcon.codes.models import Series
 from wryfalcon.demonstration.keeping_true import hang_a_trim
 from wryfalcon.demonstration.open_jobs import hang_open_tags
 from wryfalcon.demonstration.other_ways import hang_other_ways
 from wryfalcon.demonstration.past import fill_history
 from wryfalcon.demonstration.series import bring_in_series
+from wryfalcon.library.models import FamilyRecord
+from wryfalcon.machines.models import Machine, Trim
 
 VIEWS = {
     "bench": "/", "take in": "/tags/new", "taken in": "/tags/436/take-in", "read": "/tags/439/read",
     "settle": "/tags/439/settle", "overrule": "/tags/439/settle?again=1&cut=3", "read back": "/tags/438/settle",
     "set up": "/tags/437/set-up", "choose": "/tags/437/set-up?choose=1", "card": "/tags/437/set-up/card",
-    "cut": "/tags/435/cut", "prove": "/tags/434/prove", "hand over": "/tags/434/hand-over", "library": "/library/",
-    "family": "/library/theatre-six", "bring in": "/library/bring-in", "machines": "/machines/",
-    "machine": "/machines/1", "trim": "/machines/trims/1", "hands": "/machines/hands",
+    "cut": "/tags/435/cut", "cutters": "/tags/437/cutters", "prove": "/tags/434/prove",
+    "hand over": "/tags/434/hand-over", "library": "/library/", "family": "/library/theatre-six",
+    "bring in": "/library/bring-in", "machines": "/machines/", "machine": "/machines/{machine}",
+    "trim": "/machines/trims/{trim}", "touch": "/machines/{tern}/touch", "hands": "/machines/hands",
     "depth keys": "/tags/441/read", "half a lock": "/tags/441/settle", "three sources": "/tags/442/read",
     "three settled": "/tags/442/settle", "pins": "/tags/443/read", "cut down": "/tags/444/read",
     "another source": "/tags/440/read?add=1", "real size": "/tags/442/real-size", "measured": "/library/measured",
-    "series": "/codes/?code=m-1041", "bring a series": "/codes/bring-in", "one series": "/codes/2",
-    "looks": "/codes/seen",
-    "by bitting": "/codes/by-bitting?family=7&bitting=2+3+1+2+4+3+?+?",
+    "series": "/codes/?code=m-1041", "bring a series": "/codes/bring-in", "one series": "/codes/{series}",
+    "looks": "/codes/seen", "by bitting": "/codes/by-bitting?family={family}&bitting=2+3+1+2+4+3+?+?",
     "codes of a tag": "/tags/441/codes", "tries": "/tags/441/tries",
-    "which": "/library/which?positions=0.162+0.271+0.38+0.49+0.602+0.713",
-    "records": "/records/", "find": "/records/find?q=hut", "bring back": "/records/bring-back",
+    "which": "/library/which?positions=0.162+0.271+0.38+0.49+0.602+0.713", "records": "/records/",
+    "find": "/records/find?q=hut", "bring back": "/records/bring-back",
 }  # fmt: skip
 
 
@@ -45,8 +48,13 @@ def demonstration(smith: Smith) -> Smith:
 
 
 def test_every_main_view_is_accessible_and_fits_every_screen(demonstration: Smith) -> None:
+    keys = {
+        "machine": Machine.objects.get(name="Old Gannet").pk, "tern": Machine.objects.get(name="The Tern").pk,
+        "trim": Trim.objects.latest("pk").pk, "series": Series.objects.latest("pk").pk,
+        "family": FamilyRecord.objects.get(slug="lighthouse-eight").pk,
+    }  # fmt: skip
     for name, path in VIEWS.items():
-        demonstration.go(path)
+        demonstration.go(path.format(**keys))
         demonstration.looks_right(name)
 
 

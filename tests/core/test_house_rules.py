@@ -25,7 +25,10 @@ from keycore.rules import breaks, count_bittings
 from specimens import DAMAGED, tiny_track
 
 WORKED = Path(__file__).parents[1] / "reference" / "worked"
-DOCUMENT_OF = {"family": "family", "decode": "reading", "plan": "plan", "verify": "proof", "progress": "progression"}
+DOCUMENT_OF = {
+    "family": "family", "decode": "reading", "plan": "plan", "verify": "proof", "progress": "progression",
+    "calibrate": "calibration",
+}  # fmt: skip
 
 
 def public_things() -> Iterator[tuple[str, Any]]:

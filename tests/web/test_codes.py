@@ -192,6 +192,7 @@ def test_codes_are_found_by_part_of_their_bitting_from_either_end(smith: Client,
     assert found("12345", misread="on") == {"A1", "A2"}
     assert found("? ? ? ? ?") == {"A1", "A2", "A3", "A4"}
     assert found("6????") == set()
+    assert "Find by bitting" in words(smith, "/codes/by-bitting")
     page = smith.get("/codes/by-bitting", {"family": family_record("harbour-five").pk, "bitting": "1 2 9 4 5"})
     assert page.status_code == 422
     assert "<strong>cut 3</strong>: &#x27;9&#x27; is none of the depths 1, 2, 3, 4, 5, 6." in page.content.decode()

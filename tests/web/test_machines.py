@@ -14,12 +14,14 @@ from web.jobs import People, carded, cut, hang, on_the_line, settled
 from web.test_bench import words
 from wryfalcon.bench.actions.sources import add_source
 from wryfalcon.bench.models import Felt, Tag, Trial
+from wryfalcon.bench.queries.cutters import cutters_for
 from wryfalcon.bench.queries.why import why_wrong
 from wryfalcon.demonstration.making import again, family_record, finished_key, measured, proven
 from wryfalcon.machines.actions.practice import begin_practice
 from wryfalcon.machines.actions.trimming import change_offset
 from wryfalcon.machines.drivers import driver_of
 from wryfalcon.machines.models import (
+    Cutter,
     HandStudy,
     Machine,
     MachineOffset,
@@ -82,6 +84,22 @@ def test_a_trim_is_measured_put_in_force_and_undone(smith: Client, gannet: Machi
     own.refresh_from_db()
     assert own.value == pytest.approx(0.012)
     assert "That trim is closed" in smith.post(f"/machines/trims/{trim.pk}/close", follow=True).content.decode()
+
+
+def test_a_screw_that_was_turned_is_kept_beside_the_number(smith: Client, gannet: Machine) -> None:
+    Machine.objects.filter(pk=gannet.pk).update(screw_lead=0.5, closer="clockwise")
+    trim = begun(smith, gannet)
+    for clamping in (1, 2):
+        said = measure(smith, trim, [0.0031, 0.0029, 0.0034, 0.0030, 0.0027], clamping)
+    assert "turn the screw 0.16 of a turn clockwise, closer" in said
+    assert "I have turned it: keep that" in said
+    smith.post(f"/machines/trims/{trim.pk}/close", {"apply": "1"})
+    change = OffsetChange.objects.get()
+    assert change.turned == pytest.approx(-0.08)
+    assert change.value_after == change.value_before == pytest.approx(0.012)
+    assert [mark.by for mark in drift_of(gannet).marks] == [pytest.approx(-0.08)]
+    smith.post(f"/machines/{gannet.pk}/undo/{change.pk}")
+    assert sum(mark.by or 0 for mark in drift_of(gannet).marks) == pytest.approx(0)
 
 
 def test_noise_is_left_alone_and_says_how_many_more_would_settle_it(smith: Client, gannet: Machine) -> None:
@@ -212,6 +230,7 @@ def test_every_proof_feeds_the_drift_and_a_changed_wheel_calls_for_a_check(
     assert "not seated: kept out" in said
     smith.post(f"/machines/{gannet.pk}/work", {"what": "wheel", "note": "chipped"})
     assert "Check it now: somebody changed the cutter" in words(smith, f"/machines/{gannet.pk}")
+    assert words(smith, f"/machines/{gannet.pk}/due").strip() == "check due"
     check = begun(smith, gannet, check="1")
     measure(smith, check, [0.0] * 5)
     smith.post(f"/machines/trims/{check.pk}/close")
@@ -339,3 +358,23 @@ def test_a_hidden_fault_is_found_and_scored(smith: Client, people: People, bench
     assert (
         "a real one is not put out of true" in smith.post(f"/machines/{slip.pk}/practice", follow=True).content.decode()
     )
+
+
+def test_which_cutter_serves_and_what_a_wrong_one_would_do(smith: Client, people: People) -> None:
+    tag = hang(people)
+    assert smith.get(f"/tags/{tag}/cutters").status_code == 302  # nothing is settled yet
+    settled(people, tag, {"A": ["1", "5", "1", "5", "1"]})
+    said = words(smith, f"/tags/{tag}/cutters")
+    assert "the wheel that the family asks for." in said
+    assert tag.settlement is not None
+    fits = cutters_for(tag, tag.settlement)
+    assert fits[0].serves
+    assert not fits[0].moved
+    wide = Cutter.objects.create(name="W-wide", flat=2.2, angle=130)
+    wrong = next(fit for fit in cutters_for(tag, tag.settlement) if fit.cutter == wide)
+    assert {tumbler.space for tumbler in wrong.moved} == {1, 3, 5}  # the shallow cuts beside deep ones are eaten
+    assert all(tumbler.by < 0 for tumbler in wrong.moved)
+    assert wrong.chance is not None
+    assert fits[0].chance is not None
+    assert wrong.chance < 0.05 < fits[0].chance
+    assert "the dashed outline is the right wheel’s edge" in words(smith, f"/tags/{tag}/cutters", cutter=str(wide.pk))

@@ -5,6 +5,7 @@ from django.urls import path
 from wryfalcon.bench.views import (
     codes,
     cut,
+    cutters,
     hand_over,
     paper,
     prove,
@@ -15,7 +16,7 @@ from wryfalcon.bench.views import (
     tags,
     trial_sheet,
     why,
-)
+)  # fmt: skip
 
 app_name = "bench"
 urlpatterns = [
@@ -52,6 +53,7 @@ urlpatterns = [
     path("tags/<int:number>/set-up/tick", set_up.tick_checks, name="tick"),
     path("tags/<int:number>/set-up/card", set_up.print_card, name="print-card"),
     path("tags/<int:number>/set-up/plan.<slug:kind>", set_up.cut_plan_file, name="cut-plan"),
+    path("tags/<int:number>/cutters", cutters.show, name="cutters"),
     path("tags/<int:number>/cut", cut.cut_stage, name="cut"),
     path("tags/<int:number>/cut/next", cut.cut_next, name="cut-next"),
     path("tags/<int:number>/cut/<int:run>", cut.operate, name="operate"),

@@ -167,6 +167,7 @@ class OffsetChange(models.Model):
     space_before = models.FloatField(help_text="mm")
     value_after = models.FloatField(help_text="mm")
     space_after = models.FloatField(help_text="mm")
+    turned = models.FloatField(default=0.0, help_text="by the screw instead of the number, mm")
     why = models.CharField(max_length=200, blank=True)
     trim = models.ForeignKey(Trim, models.SET_NULL, null=True, blank=True, related_name="changes")
     undone = models.BooleanField(default=False)

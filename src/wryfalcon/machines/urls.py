@@ -9,6 +9,7 @@ urlpatterns = [
     path("", room.machines, name="machines"),
     path("hands", hands.hands, name="hands"),
     path("<int:pk>", book.show, name="machine"),
+    path("<int:pk>/due", book.due, name="due"),
     path("<int:pk>/home", room.home, name="home"),
     path("<int:pk>/practice", room.practice, name="practice"),
     path("<int:pk>/panel", room.panel, name="panel"),

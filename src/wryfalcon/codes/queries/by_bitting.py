@@ -110,6 +110,11 @@ class Asked:
     misread: bool
 
     @property
+    def family_key(self) -> int | None:
+        """The key of the family that was chosen."""
+        return self.record.pk if self.record else None
+
+    @property
     def track_names(self) -> list[str]:
         """The tracks to choose from, where there are several."""
         names = [track.name for track in self.record.family.tracks] if self.record else []

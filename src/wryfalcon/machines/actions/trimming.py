@@ -125,8 +125,9 @@ def close_trim(actor: User, state: TrimState, *, apply: bool) -> OffsetChange | 
         offset, _ = MachineOffset.objects.get_or_create(
             machine=trim.machine, gauge=trim.gauge, jaw_side=None, family_record=None
         )
-        after = (offset.value + fit.depth_adjust, offset.space + fit.space_adjust)
-        change = change_offset(actor, offset, *after, why="trimmed by measured keys", trim=trim)
+        turned = fit.depth_adjust if trim.machine.screw_lead else 0.0  # then the number stays, the screw moves
+        after = (offset.value + fit.depth_adjust - turned, offset.space + fit.space_adjust)
+        change = change_offset(actor, offset, *after, why="trimmed by measured keys", trim=trim, turned=turned)
     trim.verdict, trim.closed_at = fit.advice.value, timezone.now()
     if trim.is_check:
         trim.verdict = "true" if state.is_true else "untrue"
@@ -137,16 +138,26 @@ def close_trim(actor: User, state: TrimState, *, apply: bool) -> OffsetChange | 
 
 @transaction.atomic
 def change_offset(
-    actor: User, offset: MachineOffset, value: float, space: float, *, why: str, trim: Trim | None = None
+    actor: User,
+    offset: MachineOffset,
+    value: float,
+    space: float,
+    *,
+    why: str,
+    trim: Trim | None = None,
+    turned: float = 0.0,
 ) -> OffsetChange:
-    """Put other offsets in force, mm; the old ones are kept. Raises NotKept without a reason or far out."""
+    """Put other offsets in force, mm, or keep what the screw was turned by; the old ones are kept.
+
+    Raises NotKept without a reason or far out.
+    """
     if not why.strip():
         raise NotKept("Say why: whoever stands at this machine next should know.")
     if not all(isfinite(each) and abs(each) <= FARTHEST for each in (value, space)):
         raise NotKept(f"An offset of more than {FARTHEST:g} mm is a typing mistake.")
     change = OffsetChange.objects.create(
         offset=offset, value_before=offset.value, space_before=offset.space, value_after=round(value, 4),
-        space_after=round(space, 4), why=why.strip()[:200], trim=trim, by=actor,
+        space_after=round(space, 4), why=why.strip()[:200], trim=trim, turned=turned, by=actor,
     )  # fmt: skip
     offset.value, offset.space, offset.why = change.value_after, change.space_after, change.why
     offset.save()
@@ -164,8 +175,9 @@ def undo_change(actor: User, change: OffsetChange) -> OffsetChange:
     if last != change:
         raise NotKept("Only the last change can be undone; later ones build on it.")
     back = change_offset(
-        actor, change.offset, change.value_before, change.space_before, why=f"undone: {change.why}"[:200]
-    )
+        actor, change.offset, change.value_before, change.space_before, why=f"undone: {change.why}"[:200],
+        turned=-change.turned,
+    )  # fmt: skip
     OffsetChange.objects.filter(pk__in=[change.pk, back.pk]).update(undone=True)
     return back
 

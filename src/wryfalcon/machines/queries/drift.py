@@ -192,8 +192,8 @@ def _marks(machine: Machine, gauge: str, made_at: list[datetime]) -> tuple[Marke
         offset__machine=machine, offset__gauge=gauge, offset__jaw_side=None, offset__family_record=None
     )
     for change in own.order_by("at"):
-        if change.value_after != change.value_before:
-            by = change.value_after - change.value_before
+        by = change.value_after - change.value_before + change.turned
+        if by:
             marks.append(Marked(change.at, bisect_left(made_at, change.at), f"trimmed by {by:+.3f} mm", by))
     for work in MachineWork.objects.filter(machine=machine, what__in=[w for w in Work if w.moves_it]):
         marks.append(Marked(work.at, bisect_left(made_at, work.at), Work(work.what).label, None))

@@ -35,6 +35,16 @@ def show(request: PersonRequest, pk: int) -> HttpResponse:
     return _page(request, _machine(pk))
 
 
+@require_GET
+@needs(Act.LOOK)
+def due(request: PersonRequest, pk: int) -> HttpResponse:
+    """Whether a check is due, as a fragment: it is worked out after the page is there."""
+    machine = _machine(pk)
+    if machine.driver == DriverKind.NONE:
+        return HttpResponse("")
+    return render(request, "machines/_due.html", {"course": drift_of(machine), "machine": machine})
+
+
 @require_POST
 @needs(Act.KEEP_LIBRARY)
 def describe(request: PersonRequest, pk: int) -> HttpResponse:

@@ -1,0 +1,87 @@
+"""Which of the shop's cutters serve a key, and what a wrong one would do to it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+from django.db.models import Count, Q
+
+from keycore.cutting.profile import Profile
+from keycore.family import Cut, Track
+from keycore.proving.lock import chance_of_turning, play_of, stand, tumbler_of
+from keycore.proving.prospect import edge_of
+from keycore.units import Unit, convert
+from wryfalcon.bench.models import Settlement, Tag
+from wryfalcon.bench.queries.planning import is_same_wheel, plan_of
+from wryfalcon.bench.queries.prospects import making_of
+from wryfalcon.drawings.key import KeyDrawing, draw_key
+from wryfalcon.machines.models import Cutter, RunState
+
+TELLING = 0.1  # of the play: a tumbler moved by less is not spoken of
+
+
+@dataclass(frozen=True)
+class MovedTumbler:
+    """A tumbler that a wrong cutter would stand elsewhere: positive is high."""
+
+    track: str
+    space: int
+    by: float  # family unit, on one edge
+
+
+@dataclass(frozen=True)
+class CutterFit:
+    """A cutter of the shop against what a key asks for."""
+
+    cutter: Cutter
+    serves: bool
+    keys: int  # made with it so far
+    fitted_to: str
+    moved: tuple[MovedTumbler, ...] = ()
+    problems: tuple[str, ...] = ()
+    chance: float | None = None  # that the key turns in a lock as new
+
+
+def cutters_for(tag: Tag, settlement: Settlement) -> list[CutterFit]:
+    """Every cutter, those that serve first. Raises InputError for a family without blank or cut."""
+    own = tag.family.tracks[0].cut
+    cutters = Cutter.objects.prefetch_related("fitted_to").annotate(
+        keys=Count("setup__runs", filter=Q(setup__runs__state=RunState.FINISHED), distinct=True)
+    )
+    fits = [_fit(tag, settlement, cutter, own) for cutter in cutters]
+    return sorted(fits, key=lambda fit: (not fit.serves, -(fit.chance or 0), fit.cutter.name))
+
+
+def _fit(tag: Tag, settlement: Settlement, cutter: Cutter, own: Cut | None) -> CutterFit:
+    serves = own is not None and is_same_wheel(tag, own, cutter)
+    fitted = ", ".join(machine.name for machine in cutter.fitted_to.all())
+    keys = int(getattr(cutter, "keys", 0))
+    play, making = play_of(tag.family), making_of(tag)
+    moved, away = [], []
+    for track in tag.family.tracks:
+        values = settlement.values[track.name]
+        right = edge_of(tag.family, track, values)
+        made = edge_of(tag.family, _with(track, cutter, tag.family.unit), values)
+        tumbler = tumbler_of(tag.family, track)
+        stands = zip(stand(made, track.spaces, tumbler), stand(right, track.spaces, tumbler), strict=True)
+        for space, (now, wanted) in enumerate(stands, start=1):
+            away.append(now - wanted)
+            if abs(now - wanted) > TELLING * min(play.high, play.low):
+                moved.append(MovedTumbler(track.name, space, now - wanted))
+    problems = () if serves else tuple(p.says for p in plan_of(tag, settlement, cutter=cutter).problems)
+    return CutterFit(cutter, serves, keys, fitted, tuple(moved), problems, chance_of_turning(away, making, play))
+
+
+def drawn_with(tag: Tag, settlement: Settlement, cutter: Cutter) -> KeyDrawing:
+    """The key as a cutter would leave it, the right one's edge as an outline over it."""
+    edges: dict[str, Profile] = {}
+    right: dict[str, Profile] = {}
+    for track in tag.family.tracks:
+        values = settlement.values[track.name]
+        right[track.name] = edge_of(tag.family, track, values)
+        edges[track.name] = edge_of(tag.family, _with(track, cutter, tag.family.unit), values)
+    return draw_key(tag.family, edges, right)
+
+
+def _with(track: Track, cutter: Cutter, unit: Unit) -> Track:
+    return replace(track, cut=Cut(convert(cutter.flat, Unit.MILLIMETRE, unit), cutter.angle))
