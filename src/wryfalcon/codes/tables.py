@@ -15,6 +15,7 @@ from keycore.documents.series import Row, SeriesDocument, columns_of, read_serie
 from keycore.errors import InputError
 
 LARGEST = 200_000_000
+LARGEST_DOCUMENT = 60_000_000  # it is held in memory while it is read
 ENDINGS = {b"PK": ".xlsx", b"{": ".json"}
 ROWS_AT_ONCE = 2_000
 
@@ -27,7 +28,7 @@ def ending_of(beginning: bytes) -> str:
 
 def document_in(path: Path) -> SeriesDocument:
     """The series document in a file. Raises InputError naming the field."""
-    return read_series(parse_json(path.read_bytes(), LARGEST))
+    return read_series(parse_json(path.read_bytes(), LARGEST_DOCUMENT))
 
 
 class TableFile:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import subprocess
 import sys
+from collections.abc import Iterable
 from dataclasses import replace
 from functools import partial
 from os import environ
@@ -20,9 +21,9 @@ from keycore.codes.series import check_printed
 from keycore.documents.series import SeriesDocument
 from keycore.errors import InputError
 from wryfalcon.accounts.models import User
-from wryfalcon.codes.actions.intake import read_in
+from wryfalcon.codes.actions.intake import discard, read_in
 from wryfalcon.codes.models import Intake, Series, SeriesState
-from wryfalcon.codes.tables import LARGEST, document_in, ending_of
+from wryfalcon.codes.tables import LARGEST, LARGEST_DOCUMENT, document_in, ending_of
 from wryfalcon.library.models import FamilyRecord
 from wryfalcon.records.actions import write_down
 from wryfalcon.records.models import Event
@@ -31,17 +32,13 @@ AT_ONCE = 200_000
 """A file of so many bytes is read while the smith waits; a larger one in a process of its own."""
 
 
-def offer(actor: User, raw: bytes, about: SeriesDocument | None = None) -> Series:
-    """Take a table in to be read and checked. ``about`` says what a plain table does not say itself.
+def offer(actor: User, table: bytes | Iterable[bytes], about: SeriesDocument | None = None) -> Series:
+    """Take a table in to be read and checked, whole or piece by piece.
 
-    Raises InputError naming the field; nothing is kept then.
+    ``about`` says what a plain table does not say itself. An edition offered before that is not in
+    force makes way. Raises InputError naming the field; nothing is kept then.
     """
-    if len(raw) > LARGEST:
-        raise InputError("file", f"larger than {LARGEST // 1_000_000} MB")
-    folder = Path(settings.TABLE_FOLDER)
-    folder.mkdir(parents=True, exist_ok=True)
-    file = folder / f"{uuid4().hex}{ending_of(raw[:200])}"
-    file.write_bytes(raw)
+    file = _kept([table] if isinstance(table, bytes) else table)
     try:
         if file.suffix == ".json":
             document = document_in(file)
@@ -58,6 +55,25 @@ def offer(actor: User, raw: bytes, about: SeriesDocument | None = None) -> Serie
     else:
         read_in_background(intake)
     return Series.objects.get(pk=intake.series_id)
+
+
+def _kept(pieces: Iterable[bytes]) -> Path:
+    """A table written to a file of its own. Raises InputError for one that is too large."""
+    folder = Path(settings.TABLE_FOLDER)
+    folder.mkdir(parents=True, exist_ok=True)
+    written = folder / uuid4().hex
+    beginning = b""
+    with written.open("wb") as out:
+        for piece in pieces:
+            beginning = beginning or piece[:200]
+            out.write(piece)
+            if out.tell() > LARGEST:
+                break
+    ending = ending_of(beginning)
+    if written.stat().st_size > (most := LARGEST_DOCUMENT if ending == ".json" else LARGEST):
+        written.unlink()
+        raise InputError("file", f"larger than {most // 1_000_000} MB")
+    return written.rename(written.with_suffix(ending))
 
 
 def offer_formula(actor: User, about: SeriesDocument, formula: Formula) -> Series:
@@ -78,6 +94,9 @@ def _begin(actor: User, document: SeriesDocument, file: Path) -> Intake:
         raise InputError("family", f"there is no family {document.family!r} in the library")
     document = replace(document, track=record.family.track(document.track).name)
     editions = Series.objects.filter(slug=document.id)
+    for other in editions.filter(edition=document.edition).select_related("intake"):
+        if other.state == SeriesState.CHECKED or (other.state == SeriesState.READING and other.intake.problem):
+            discard(None, other)
     if editions.filter(edition=document.edition).exists():
         named = f", edition {document.edition}," if document.edition else ""
         raise InputError(

@@ -14,7 +14,6 @@ from keycore.errors import InputError
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.codes.actions.offer import offer, offer_formula
 from wryfalcon.codes.models import Series
-from wryfalcon.codes.tables import LARGEST
 from wryfalcon.library.models import FamilyRecord
 
 ABOUT = ("name", "id", "edition", "family", "track", "maker", "use", "printed", "note")
@@ -45,10 +44,9 @@ def _offer(request: PersonRequest) -> Series:
         posted["id"], posted["name"] or posted["id"], posted["family"], posted["track"] or None, posted["note"],
         posted["maker"], posted["use"], posted["edition"], posted["printed"],
     )  # fmt: skip
-    upload = request.FILES.get("file")
-    raw = upload.read(LARGEST + 1) if upload else request.POST.get("table", "").encode()
-    if raw.strip():
-        return offer(request.user, raw, about)
+    upload, pasted = request.FILES.get("file"), request.POST.get("table", "").encode()
+    if upload or pasted.strip():
+        return offer(request.user, upload.chunks() if upload else pasted, about)
     if posted["first"]:
         return offer_formula(request.user, about, _formula(posted))
     raise InputError("file", "choose a file, paste a table, or give a range and its rule")
