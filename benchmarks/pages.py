@@ -25,10 +25,15 @@ PORT = 8713
 PASSWORD = "dunmere-harbour"
 SLOWEST = 5.0
 MOST_PAGES = 10.0
-ROOMS = ("/", "/tags/new", "/library/", "/library/theatre-six", "/machines/", "/records/")
+ROOMS = (
+    "/", "/tags/new", "/library/", "/library/theatre-six", "/machines/", "/machines/1", "/machines/1/course",
+    "/records/",
+    "/codes/?code=H1003",
+)  # fmt: skip
 
 STAGES = (
-    "440/take-in", "436/take-in", "439/read", "439/settle", "437/set-up", "435/cut", "434/prove", "434/hand-over",
+    "440/take-in", "436/take-in", "439/read", "439/settle", "441/tries", "437/set-up", "435/cut", "434/prove",
+    "434/hand-over",
 )  # fmt: skip
 
 

@@ -219,22 +219,22 @@ def made(people: People, gannet: Machine, errors: list[float]) -> None:
 def test_every_proof_feeds_the_drift_and_a_changed_wheel_calls_for_a_check(
     smith: Client, people: People, gannet: Machine
 ) -> None:
-    assert "Too few proven keys to follow it yet: 0 of 6." in words(smith, f"/machines/{gannet.pk}")
+    assert "Too few proven keys to follow it yet: 0 of 6." in words(smith, f"/machines/{gannet.pk}/course")
     made(people, gannet, [0.002 * n for n in range(8)] + [-0.15])
     course = drift_of(gannet)
     assert course.drift is not None
     assert course.drift.course[-1].is_misseated
     assert course.drift.offset.mean == pytest.approx(0.014, abs=0.008)
-    said = words(smith, f"/machines/{gannet.pk}")
+    said = words(smith, f"/machines/{gannet.pk}/course")
     assert "Half of the tolerance" in said
     assert "not seated: kept out" in said
-    smith.post(f"/machines/{gannet.pk}/work", {"what": "wheel", "note": "chipped"})
-    assert "Check it now: somebody changed the cutter" in words(smith, f"/machines/{gannet.pk}")
+    smith.post(f"/machines/{gannet.pk}/care", {"what": "wheel", "note": "chipped"})
+    assert "Check it now: somebody changed the cutter" in words(smith, f"/machines/{gannet.pk}/course")
     assert words(smith, f"/machines/{gannet.pk}/due").strip() == "check due"
     check = begun(smith, gannet, check="1")
     measure(smith, check, [0.0] * 5)
     smith.post(f"/machines/trims/{check.pk}/close")
-    assert "Check it now" not in words(smith, f"/machines/{gannet.pk}")
+    assert "Check it now" not in words(smith, f"/machines/{gannet.pk}/course")
 
 
 def test_why_a_key_came_out_wrong_weighs_its_errors_the_lock_and_the_machine(
@@ -263,11 +263,11 @@ def test_why_a_key_came_out_wrong_weighs_its_errors_the_lock_and_the_machine(
 
 
 def test_care_is_ticked_off_with_its_caution(smith: Client, gannet: Machine) -> None:
-    said = words(smith, f"/machines/{gannet.pk}")
+    said = words(smith, f"/machines/{gannet.pk}/care")
     assert "Unplug it. The wheel nut may be left-handed; take the hex key out at once." in said
-    smith.post(f"/machines/{gannet.pk}/work", {"what": "tightened"})
+    smith.post(f"/machines/{gannet.pk}/care", {"what": "tightened"})
     assert MachineWork.objects.get().what == "tightened"
-    refused = smith.post(f"/machines/{gannet.pk}/work", {"what": "danced"}, follow=True)
+    refused = smith.post(f"/machines/{gannet.pk}/care", {"what": "danced"}, follow=True)
     assert "Say what was done." in refused.content.decode()
 
 
@@ -304,7 +304,7 @@ def test_a_study_with_gaps_is_refused_and_nothing_typed_is_lost(smith: Client, r
 def test_the_counter_may_look_at_a_machine_and_change_nothing(client: Client, people: People, gannet: Machine) -> None:
     client.force_login(people["wren"])
     assert client.get(f"/machines/{gannet.pk}").status_code == 200
-    for path in ("trim", "work", "offset", "describe"):
+    for path in ("trim", "care", "offset", "describe"):
         assert client.post(f"/machines/{gannet.pk}/{path}").status_code == 403
     assert not Tag.objects.exists()
 
@@ -353,7 +353,7 @@ def test_a_hidden_fault_is_found_and_scored(smith: Client, people: People, bench
     practice.refresh_from_db()
     assert practice.left_over == pytest.approx(0.004, abs=1e-3)
     assert practice.keys_used == 1
-    assert "Found and trimmed, and thriftily" in words(smith, f"/machines/{gannet.pk}")
+    assert "Found and trimmed, and thriftily" in words(smith, f"/machines/{gannet.pk}/care")
     slip = Machine.objects.get(name="The Slip")
     assert (
         "a real one is not put out of true" in smith.post(f"/machines/{slip.pk}/practice", follow=True).content.decode()

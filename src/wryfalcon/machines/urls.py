@@ -2,20 +2,22 @@
 
 from django.urls import path
 
-from wryfalcon.machines.views import book, hands, room, touch, trim
+from wryfalcon.machines.views import book, hands, particulars, room, touch, trim
 
 app_name = "machines"
 urlpatterns = [
     path("", room.machines, name="machines"),
     path("hands", hands.hands, name="hands"),
     path("<int:pk>", book.show, name="machine"),
+    path("<int:pk>/course", book.course, name="course"),
     path("<int:pk>/due", book.due, name="due"),
     path("<int:pk>/home", room.home, name="home"),
     path("<int:pk>/practice", room.practice, name="practice"),
     path("<int:pk>/panel", room.panel, name="panel"),
-    path("<int:pk>/describe", book.describe, name="describe"),
-    path("<int:pk>/work", book.work, name="work"),
-    path("<int:pk>/offset", book.offset, name="offset"),
+    path("<int:pk>/particulars", particulars.show, name="particulars"),
+    path("<int:pk>/describe", particulars.describe, name="describe"),
+    path("<int:pk>/care", book.care, name="care"),
+    path("<int:pk>/offset", particulars.offset, name="offset"),
     path("<int:pk>/undo/<int:change>", book.undo, name="undo"),
     path("<int:pk>/trim", trim.begin, name="begin-trim"),
     path("<int:pk>/touch", touch.show, name="touch"),

@@ -34,6 +34,17 @@ def bench_drawing(context: Context) -> SafeString:
     return _rendered(tuple(context.get(name) for name in PARTS))
 
 
+@register.simple_tag
+def drift_chart(chart: Any) -> SafeString:
+    """A machine's course; drawn once for the same keys."""
+    return _rendered_drift(chart)
+
+
+@lru_cache(maxsize=16)
+def _rendered_drift(chart: Any) -> SafeString:
+    return mark_safe(render_to_string("drawings/drift.svg", {"chart": chart}))
+
+
 @lru_cache(maxsize=256)
 def _rendered(parts: tuple[Any, ...]) -> SafeString:
     """A drawing is the same every time its frozen parts are: polling pages draw it once."""

@@ -80,9 +80,9 @@ class ShallowCut:
 
 def caliper_sd(tag: Tag, run: Run, sources: Collection[str]) -> float:
     """The sd of one reading of a new cut, family unit: the hand's or the machine's caliper's, the worse used."""
-    hand = convert(caliper_sd_mm(), Unit.MILLIMETRE, tag.family.unit)
-    machine = convert(run.machine.caliper_sd, Unit.MILLIMETRE, tag.family.unit)
-    return max([machine] * ("caliper" in sources) + [hand] * ("typed" in sources or not sources))
+    by_machine = [run.machine.caliper_sd] if "caliper" in sources else []
+    by_hand = [caliper_sd_mm()] if "typed" in sources or not sources else []
+    return convert(max(by_machine + by_hand), Unit.MILLIMETRE, tag.family.unit)
 
 
 def proof_of(tag: Tag, run: Run) -> ShownProof | None:

@@ -25,7 +25,7 @@ from wryfalcon.codes.queries.by_bitting import Table
 from wryfalcon.documents import parsed
 
 STILL_POSSIBLE = 0.01  # a depth less likely than this is not tried
-MOST_SHOWN = 400
+FIRST_SHOWN, MOST_SHOWN = 12, 400
 Places = tuple[int, ...]
 Known = tuple[frozenset[int], ...]
 
@@ -48,7 +48,12 @@ class Trial:
     cuts: tuple[tuple[int, str], ...]  # space as the source counts, and what it is cut to
     labels: tuple[str, ...]
     chance: float
-    stands_for: int  # bittings; more than one with half steps
+    stands_for: int  # bittings, more than one with half steps; worked out for the first try alone
+
+    @property
+    def cut_words(self) -> str:
+        """What is cut on the blank for it."""
+        return ", ".join(f"{space} to {label}" for space, label in self.cuts)
 
     @property
     def form_value(self) -> str:
@@ -251,23 +256,22 @@ def _trials(reading: TrackReading, left: _Left, order: Order, begun: Sequence[Be
     number_of = {index: blank.number for index, blank in enumerate(begun)}
     at = {blank.number: blank.places for blank in begun}
     fresh = max((blank.number for blank in begun), default=0) + 1
+    words = [cut_words(reading.track, place) for place in range(2 * len(reading.track.depths))]
+    shown = [reading.shown_space(space) for space in range(1, len(reading.track.spaces) + 1)]
     found: list[Trial] = []
     for each in order.tries:
         if each.blank not in number_of:
             number_of[each.blank], fresh = fresh, fresh + 1
         number = number_of[each.blank]
-        before = at.get(number)
-        cuts = [
-            (reading.shown_space(space), cut_words(reading.track, place))
-            for space, place in enumerate(each.steps, start=1)
-            if before is None or before[space - 1] != place
-        ]
+        before = at.get(number, (None,) * len(shown))
+        changed = [space for space, (was, now) in enumerate(zip(before, each.steps, strict=True)) if was != now]
         at[number] = each.steps
         found.append(
             Trial(
-                number, each.blank >= len(begun), each.steps, tuple(sorted(cuts)),
-                tuple(cut_words(reading.track, place) for place in each.steps), left.chances[each.steps],
-                len(left.halving.stands_for(left.candidates, each.steps)) if len(found) < MOST_SHOWN else 1,
+                number, each.blank >= len(begun), each.steps,
+                tuple(sorted((shown[space], words[each.steps[space]]) for space in changed)),
+                tuple([words[place] for place in each.steps]), left.chances[each.steps],
+                len(left.halving.stands_for(left.candidates, each.steps)) if not found else 1,
             )
         )  # fmt: skip
     return tuple(found)

@@ -17,6 +17,7 @@ from wryfalcon.bench.actions.trial_sheet import Manner, note_cut, note_try, take
 from wryfalcon.bench.models import SheetEntry, Tag, TrialSheet
 from wryfalcon.bench.queries.reading import TrackReading, readings_of, track_of
 from wryfalcon.bench.queries.trial_sheet import (
+    FIRST_SHOWN,
     MOST_SHOWN,
     Places,
     cut_words,
@@ -41,7 +42,7 @@ def show(request: PersonRequest, number: int) -> HttpResponse:
     series = Series.objects.in_force().filter(family_record=tag.family_record, track=reading.track.name)
     context: dict[str, Any] = {
         "tag": tag, "family": tag.family, "reading": reading, "sheet": sheet, "left": left,
-        "shown": left.trials[:MOST_SHOWN], "more": len(left.trials) > MOST_SHOWN,
+        "shown": left.trials[: MOST_SHOWN if "all" in request.GET else FIRST_SHOWN],
         "noted": [(entry, _noted(reading, entry)) for entry in reversed(entries)],
         "many_tracks": len(tag.family.tracks) > 1, "series": series.values_list("pk", "name"),
         "key": key_of(tag, values, track=reading.track.name) if values else None,

@@ -6,9 +6,9 @@ from bisect import bisect_left
 from collections import Counter, defaultdict
 from dataclasses import dataclass
 from datetime import datetime, timedelta
+from functools import lru_cache
 from math import hypot, sqrt
 
-import numpy as np
 from django.utils import timezone
 
 from keycore.family import Family
@@ -16,6 +16,7 @@ from keycore.machines.drift import Drift, Forecast, KeyMade, Touched, follow_dri
 from keycore.machines.trim import Noise
 from keycore.units import Unit, convert
 from wryfalcon.bench.models import Proof
+from wryfalcon.library.models import FamilyRecord
 from wryfalcon.machines.models import Machine, MachineWork, OffsetChange, RunState, Trim, Work
 from wryfalcon.machines.queries.hands import caliper_sd_mm
 
@@ -52,6 +53,7 @@ class MachineDrift:
     gauge: str
     keys: tuple[ProvenKey, ...]
     marks: tuple[Marked, ...]
+    noise: Noise  # mm, of one cut measured and of one clamping
     drift: Drift | None
     tolerance: float  # mm, of the families it cuts, the strictest
     forecast: Forecast | None
@@ -114,14 +116,23 @@ def drift_of(machine: Machine, gauge: str = "") -> MachineDrift:
     touched = [mark for mark in marks if mark.by is None and (last_checked is None or mark.at > last_checked)]
     month = timezone.now() - timedelta(days=30)
     made = machine.runs.filter(state=RunState.FINISHED, finished_at__gte=month).count()
+    noise = Noise(hypot(machine.sd_each, machine.caliper_sd), machine.sd_seat)
     drift, forecast = None, None
     if len(keys) >= FEWEST_KEYS:
-        drift = _follow(machine, keys, marks)
-        forecast = drift.forecast(tolerance / 2)
+        drift, forecast = followed(keys, marks, noise, tolerance)
     return MachineDrift(
-        gauge, keys, marks, drift, tolerance, forecast, len(since), made / 30, touched[-1].words if touched else "",
-        last_checked,
-    )  # fmt: skip
+        gauge=gauge,
+        keys=keys,
+        marks=marks,
+        noise=noise,
+        drift=drift,
+        tolerance=tolerance,
+        forecast=forecast,
+        since_trim=len(since),
+        per_day=made / 30,
+        touched_since=touched[-1].words if touched else "",
+        last_checked=last_checked,
+    )
 
 
 def noise_of(machine: Machine, learned: Drift | None = None, repeats: int = 1) -> Noise:
@@ -130,26 +141,33 @@ def noise_of(machine: Machine, learned: Drift | None = None, repeats: int = 1) -
     return Noise(hypot(machine.sd_each, caliper_sd_mm() / sqrt(repeats)), max(seat, 1e-6))
 
 
-def _follow(machine: Machine, keys: tuple[ProvenKey, ...], marks: tuple[Marked, ...]) -> Drift:
+@lru_cache(maxsize=16)
+def followed(
+    keys: tuple[ProvenKey, ...], marks: tuple[Marked, ...], noise: Noise, tolerance: float
+) -> tuple[Drift, Forecast]:
+    """The same keys tell the same course however often it is looked at."""
     made = [KeyMade(number, key.error, key.cuts) for number, key in enumerate(keys)]
-    touched = [Touched(mark.number, mark.by) for mark in marks]
-    return follow_drift(made, touched, Noise(hypot(machine.sd_each, machine.caliper_sd), machine.sd_seat))
+    drift = follow_drift(made, [Touched(mark.number, mark.by) for mark in marks], noise)
+    return drift, drift.forecast(tolerance / 2)
 
 
 def _keys(machine: Machine) -> tuple[tuple[ProvenKey, ...], float]:
     """Every key proven on a machine, first to last, and the strictest tolerance among its families."""
     proofs = Proof.objects.filter(run__machine=machine, run__touches_up=None, run__finished_at__isnull=False)
-    related = proofs.select_related("run__set_up__tag__family_record").order_by("run__finished_at")
+    of_run = "run__set_up__tag"
+    rows = proofs.order_by("run__finished_at").values_list(
+        "run__finished_at", "cuts", f"{of_run}__number", f"{of_run}__family_record_id"
+    )
+    records = FamilyRecord.objects.in_bulk({row[3] for row in rows})
     keys, tolerances = [], Counter[float]()
-    for proof in related:
-        tag = proof.run.set_up.tag
-        to_mm = edge_mm(tag.family)
-        errors = [cut["error"] * to_mm for cut in proof.cuts if cut["error"] is not None]
-        if errors and proof.run.finished_at:
-            mean = float(np.mean(errors))
-            keys.append(ProvenKey(proof.run.finished_at, f"tag {tag}", tag.family.gauge, mean, len(errors)))
-        if tag.family.tolerance:
-            tolerances[tag.family.tolerance.value * to_mm] += 1
+    for at, cuts, number, record in rows:
+        family = records[record].family
+        to_mm = edge_mm(family)
+        errors = [cut["error"] * to_mm for cut in cuts if cut["error"] is not None]
+        if errors:
+            keys.append(ProvenKey(at, f"tag {number:04d}", family.gauge, sum(errors) / len(errors), len(errors)))
+        if family.tolerance:
+            tolerances[family.tolerance.value * to_mm] += 1
     keys = sorted([*keys, *_test_keys(machine)], key=lambda key: key.at)
     return tuple(keys), min(tolerances, default=USUAL_TOLERANCE_MM)
 
@@ -169,7 +187,7 @@ def _test_keys(machine: Machine) -> list[ProvenKey]:
         for clamping, of_key in sorted(errors.items()):
             if trim.closed_at is not None:  # measured before the adjustment that closed it
                 made_at = trim.closed_at - timedelta(milliseconds=100 - clamping)
-                found.append(ProvenKey(made_at, "a test key", trim.gauge, float(np.mean(of_key)), len(of_key)))
+                found.append(ProvenKey(made_at, "a test key", trim.gauge, sum(of_key) / len(of_key), len(of_key)))
     return found
 
 

@@ -82,7 +82,7 @@ def practice(request: PersonRequest, pk: int) -> HttpResponse:
             messages.success(request, score_words(end_practice(on)))
     except NotKept as refusal:
         messages.error(request, refusal.says)
-    return redirect("machines:machine", pk=pk)
+    return redirect("machines:care", pk=pk)
 
 
 def _back(request: PersonRequest) -> HttpResponse:

@@ -1,0 +1,66 @@
+"""A machine's particulars, and offsets set by hand: the owner's."""
+
+from __future__ import annotations
+
+from django.contrib import messages
+from django.http import HttpResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.views.decorators.http import require_GET, require_POST
+
+from wryfalcon.accounts.permissions import Act, PersonRequest, needs
+from wryfalcon.machines.actions.care import describe_machine
+from wryfalcon.machines.actions.trimming import change_offset
+from wryfalcon.machines.forms import OffsetForm, ParticularsForm
+from wryfalcon.machines.models import Machine, MachineOffset
+from wryfalcon.machines.refusal import NotKept
+
+
+@require_GET
+@needs(Act.KEEP_LIBRARY)
+def show(request: PersonRequest, pk: int) -> HttpResponse:
+    """What can be changed by hand."""
+    return _page(request, get_object_or_404(Machine, pk=pk))
+
+
+@require_POST
+@needs(Act.KEEP_LIBRARY)
+def describe(request: PersonRequest, pk: int) -> HttpResponse:
+    """Write its particulars down."""
+    machine = get_object_or_404(Machine, pk=pk)
+    form = ParticularsForm(request.POST)
+    if not form.is_valid():
+        return _page(request, machine, particulars=form)
+    describe_machine(request.user, machine, form.particulars())
+    return redirect("machines:machine", pk=pk)
+
+
+@require_POST
+@needs(Act.KEEP_LIBRARY)
+def offset(request: PersonRequest, pk: int) -> HttpResponse:
+    """Set an offset by hand, with why: the machine's own, a jaw side's or a family's."""
+    machine = get_object_or_404(Machine, pk=pk)
+    form = OffsetForm(request.POST, machine=machine)
+    if not form.is_valid():
+        return _page(request, machine, offset=form)
+    said = form.cleaned_data
+    row, _ = MachineOffset.objects.get_or_create(
+        machine=machine, gauge=said["gauge"], jaw_side=said["jaw_side"], family_record=said["family"]
+    )
+    try:
+        change_offset(request.user, row, said["value"], said["space"], why=said["why"])
+    except NotKept as refusal:
+        messages.error(request, refusal.says)
+    return redirect("machines:machine", pk=pk)
+
+
+def _page(
+    request: PersonRequest,
+    machine: Machine,
+    particulars: ParticularsForm | None = None,
+    offset: OffsetForm | None = None,
+) -> HttpResponse:
+    context = {
+        "machine": machine, "particulars": particulars or ParticularsForm.of(machine),
+        "offset_form": offset or OffsetForm(machine=machine),
+    }  # fmt: skip
+    return render(request, "machines/particulars.html", context, status=422 if particulars or offset else 200)
