@@ -151,8 +151,7 @@ def left_to_try(reading: TrackReading, sheet: TrialSheet, entries: Sequence[Shee
         left = _left(asked)
     except InputError as error:
         return SheetLeft(problem=f"{error.reason[0].upper()}{error.reason[1:]}: find out more before a blank is cut.")
-    order = left.orders.get(TrialOrder(sheet.order))
-    trials = _trials(reading, left, order, begun) if order else ()
+    trials = _trials(asked, sheet.order, tuple(begun), reading.is_turned)
     costs = tuple(Cost(which, each.blanks, each.expected) for which, each in left.orders.items())
     return SheetLeft(len(left.candidates), trials, costs, can_halve(reading.family, reading.track))
 
@@ -251,13 +250,18 @@ def _chances(reading: Reading, candidates: NDArray[np.int8], halving: Halving) -
     return together
 
 
-def _trials(reading: TrackReading, left: _Left, order: Order, begun: Sequence[Begun]) -> tuple[Trial, ...]:
-    """The tries with the cuts that change on their blanks."""
+@lru_cache(maxsize=64)
+def _trials(asked: _Asked, which: str, begun: tuple[Begun, ...], is_turned: bool) -> tuple[Trial, ...]:
+    """The tries with the cuts that change on their blanks, counted as the reading is."""
+    left, track = _left(asked), parsed(asked.document).track(asked.track)
+    order = left.orders.get(TrialOrder(which))
+    if order is None:
+        return ()
     number_of = {index: blank.number for index, blank in enumerate(begun)}
     at = {blank.number: blank.places for blank in begun}
     fresh = max((blank.number for blank in begun), default=0) + 1
-    words = [cut_words(reading.track, place) for place in range(2 * len(reading.track.depths))]
-    shown = [reading.shown_space(space) for space in range(1, len(reading.track.spaces) + 1)]
+    words = [cut_words(track, place) for place in range(2 * len(track.depths))]
+    shown = list(range(1, len(track.spaces) + 1))[:: -1 if is_turned else 1]
     found: list[Trial] = []
     for each in order.tries:
         if each.blank not in number_of:
