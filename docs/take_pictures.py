@@ -24,7 +24,7 @@ VIEWS = {
     "read-back": "/tags/438/settle", "set-up": "/tags/437/set-up", "prove": "/tags/434/prove",
     "hand-over": "/tags/432/hand-over", "library": "/library/", "family": "/library/theatre-six",
     "depth-keys": "/tags/441/read", "several-sources": "/tags/442/settle", "which": WHICH, "tries": "/tags/441/tries",
-    "machines": "/machines/1", "records": "/records/", "codes": "/codes/?code=H1003",
+    "machines": "/machines/1/course", "records": "/records/", "codes": "/codes/?code=H1003",
 }  # fmt: skip
 FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking"]
 
