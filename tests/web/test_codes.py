@@ -262,6 +262,10 @@ def test_half_a_lock_is_filled_from_the_code_that_fits(smith: Client, people: Pe
     assert reading.labels == list("23124342")
     assert reading.locks == {"boot locker": True, "engine cover": True}
     assert {o.reason for o in reading.overruled.values()} == {"code M1 of Moorings"}
+    assert f"{tag} {tag.title}" in words(smith, "/records/find", q="m-1")
+    about = {"id": "moorings", "name": "Moorings", "family": "lighthouse-eight", "edition": "2026"}
+    later = in_force(people, [("M1", "2 3 1 2 4 3 4 3")], **about)
+    assert f"{tag} {tag.title} M1 2 3 1 2 4 3 4 2 2 3 1 2 4 3 4 3" in words(smith, f"/codes/{later.pk}")
 
 
 def test_from_a_code_to_a_settled_bitting_with_its_provenance(smith: Client, people: People) -> None:

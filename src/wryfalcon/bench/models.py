@@ -235,6 +235,7 @@ class Overruling(models.Model):
     label = models.CharField(max_length=3)
     reason = models.CharField(max_length=200)
     filled = models.BooleanField(default=False, help_text="nothing was seen of this cut; it was filled in")
+    code = models.ForeignKey(Code, models.PROTECT, null=True, related_name="overrulings", help_text="that it is from")
     withdrawn = models.BooleanField(default=False)
     by = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, related_name="+")
     at = models.DateTimeField(auto_now_add=True)

@@ -65,7 +65,9 @@ def _made_from(text: str) -> list[Found]:
     """The tags whose key was made from a code of that name, of whatever edition."""
     rules = Series.objects.values_list("printed", flat=True).distinct().order_by()
     names = {looked_up(text, printed) for printed in rules} - {""}
-    made = Tag.objects.filter(sources__code__looked_up__in=names, sources__removed=False).distinct()
+    read = Q(sources__code__looked_up__in=names, sources__removed=False)
+    taken = Q(overrulings__code__looked_up__in=names, overrulings__withdrawn=False)
+    made = Tag.objects.filter(read | taken).distinct()
     return [
         Found(
             "Tag", f"{tag} {tag.title}", f"{tag.customer}, made from the code", reverse("bench:tag", args=[tag.number])

@@ -48,7 +48,16 @@ class Choice:
 
 
 @transaction.atomic
-def overrule(actor: User, tag: Tag, cut: tuple[str, int], label: str, reason: str, *, filled: bool = False) -> None:
+def overrule(
+    actor: User,
+    tag: Tag,
+    cut: tuple[str, int],
+    label: str,
+    reason: str,
+    *,
+    filled: bool = False,
+    code: Code | None = None,
+) -> None:
     """Decide one cut otherwise than the reading says, or fill one that nothing was seen of.
 
     Raises NotDone without a reason.
@@ -64,7 +73,7 @@ def overrule(actor: User, tag: Tag, cut: tuple[str, int], label: str, reason: st
         raise NotDone("Say what you saw: the reason stays with the key.", "reason")
     kept = {"label": label, "reason": reason.strip()[:200], "filled": filled}
     Overruling.objects.filter(tag=tag, track=track_name, space=space, withdrawn=False).update(withdrawn=True)
-    Overruling.objects.create(tag=tag, track=track_name, space=space, by=actor, **kept)
+    Overruling.objects.create(tag=tag, track=track_name, space=space, by=actor, code=code, **kept)
     write_down(Event.OVERRULED, actor, tag, track=track_name, space=space, **kept)
 
 
@@ -92,7 +101,7 @@ def take_code(actor: User, tag: Tag, reading_steps: Sequence[int], known: Collec
     track = tag.family.track(code.series.track)
     for space, label in enumerate(code.bitting.split(), start=1):
         if space not in known or track.labels[reading_steps[space - 1]] != label:
-            overrule(actor, tag, (track.name, space), label, f"code {code} of {code.series}")
+            overrule(actor, tag, (track.name, space), label, f"code {code} of {code.series}", code=code)
 
 
 @transaction.atomic

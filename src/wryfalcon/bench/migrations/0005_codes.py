@@ -62,4 +62,9 @@ class Migration(migrations.Migration):
             model_name='trialsheet',
             constraint=models.UniqueConstraint(fields=('tag', 'track'), name='one_trial_sheet_of_each_track'),
         ),
+        migrations.AddField(
+            model_name='overruling',
+            name='code',
+            field=models.ForeignKey(help_text='that it is from', null=True, on_delete=django.db.models.deletion.PROTECT, related_name='overrulings', to='codes.code'),
+        ),
     ]

@@ -6,10 +6,13 @@ from dataclasses import dataclass
 from math import sqrt
 from typing import Any
 
+from django.db.models import Q
+
 from keycore.proving.suspects import Check, Suspect, next_check, weigh_suspects
 from keycore.reading.evidence import Spread
 from wryfalcon.bench.models import Felt, Tag, Trial, WayUp
 from wryfalcon.bench.queries.proving import ShownProof, proof_of
+from wryfalcon.codes.models import Code
 from wryfalcon.machines.models import Run
 from wryfalcon.machines.queries.drift import MachineDrift, drift_of, edge_mm
 
@@ -69,6 +72,14 @@ def _clues(trials: list[Trial]) -> list[str]:
     return sorted(clues | ({"one-way"} if len(works) == 2 and works[0] != works[1] else set()))
 
 
+def _codes(tag: Tag) -> list[str]:
+    """The codes that the key is from, read or taken to fill it."""
+    read = Q(sources__tag=tag, sources__removed=False)
+    taken = Q(overrulings__tag=tag, overrulings__withdrawn=False)
+    found = Code.objects.filter(read | taken).select_related("series").distinct()
+    return [f"{code}, {code.series}" for code in found]
+
+
 def help_file(tag: Tag, run: Run, why: Why) -> dict[str, Any]:
     """Everything whoever must help will ask for: no customer, no lock; lengths as their units say."""
     settlement = run.set_up.settlement
@@ -78,7 +89,7 @@ def help_file(tag: Tag, run: Run, why: Why) -> dict[str, Any]:
         "family": {"id": tag.family.id, "edition": tag.family.edition, "unit": tag.family.unit.value,
                    "gauge": tag.family.gauge.value},
         "blank": tag.blank.code if tag.blank else None,
-        "codes": [str(source.code) for source in tag.sources.filter(removed=False, code__isnull=False)],
+        "codes": _codes(tag),
         "bitting": settlement.bitting,
         "cuts": [
             {"track": cut.track, "space": cut.space, "target": cut.wanted, "measured": cut.measured,

@@ -49,13 +49,13 @@ def compare(series: Series, before: Series) -> Changes:
 
 def keys_touched(series: Series, before: Series) -> list[TouchedKey]:
     """The keys whose code the edition changes, newest first."""
-    used = (
-        Code.objects.filter(series=before, sources__removed=False)
-        .order_by("-sources__tag__number")
-        .values_list("sources__tag__number", "sources__tag__title", "code", "looked_up", "bitting")
-        .distinct()
+    rows = sorted(
+        {
+            *_used(before, "sources__tag", sources__removed=False),
+            *_used(before, "overrulings__tag", overrulings__withdrawn=False),
+        },
+        reverse=True,
     )
-    rows = list(used)
     now = dict(
         Code.objects.filter(series=series, looked_up__in={row[3] for row in rows}).values_list("looked_up", "bitting")
     )
@@ -64,3 +64,9 @@ def keys_touched(series: Series, before: Series) -> list[TouchedKey]:
         for number, title, code, key, bitting in rows
         if now.get(key) != bitting
     ]
+
+
+def _used(series: Series, tag: str, **so: bool) -> list[tuple[int, str, str, str, str]]:
+    """Tag number and title, code, code as looked up and bitting, for tags that a code reached one way."""
+    found = Code.objects.filter(series=series, **so).exclude(**{tag: None})
+    return list(found.values_list(f"{tag}__number", f"{tag}__title", "code", "looked_up", "bitting"))
