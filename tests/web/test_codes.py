@@ -196,6 +196,8 @@ def test_codes_are_found_by_part_of_their_bitting_from_either_end(smith: Client,
     assert "Find by bitting" in words(smith, "/codes/by-bitting")
     page = smith.get("/codes/by-bitting", {"family": family_record("harbour-five").pk, "bitting": "1 2 9 4 5"})
     assert page.status_code == 422
+    other = smith.get("/codes/by-bitting", {"family": family_record("harbour-five").pk, "bitting": "1", "track": "Z"})
+    assert other.status_code == 422
     assert "<strong>cut 3</strong>: &#x27;9&#x27; is none of the depths 1, 2, 3, 4, 5, 6." in page.content.decode()
 
 

@@ -41,8 +41,8 @@ def by_bitting(request: PersonRequest) -> HttpResponse:
     """The codes whose bitting agrees with what is known of one."""
     asked, error, matches = _asked(request), None, Matches()
     if asked.text and asked.record is not None:
-        track = asked.record.family.track(asked.track or None)
         try:
+            track = asked.record.family.track(asked.track or None)
             pattern = parse_pattern(
                 track, asked.text, from_other_end=asked.from_end != asked.record.family.numbered_from
             )
