@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from functools import lru_cache
 from typing import Any
 
 from django import template
@@ -16,6 +17,11 @@ from wryfalcon.drawings.strip import chance_words
 from wryfalcon.lengths import show_length, show_small
 
 register = template.Library()
+
+TRIAL_ROW = (
+    '<tr><td class="num">{}</td><td class="num">{}</td><td>{}</td><td class="font-semibold tracking-widest '
+    'whitespace-nowrap">{}</td><td class="num">{}</td><td class="print-only">☐ goes in ☐ turns</td></tr>'
+)
 
 
 def shown_unit(context: Context, unit: str) -> Unit:
@@ -73,6 +79,21 @@ def options(choices: Iterable[tuple[Any, str]], chosen: Any = "") -> SafeString:
     picked = "" if chosen is None else str(chosen)
     rows = ((value, mark_safe(" selected" if str(value) == picked else ""), words) for value, words in choices)
     return format_html_join("", '<option value="{}"{}>{}</option>', rows)
+
+
+@register.filter
+def trial_rows(trials: tuple[Any, ...]) -> SafeString:
+    """The rows of a trial sheet; the same keys in the same order are written once."""
+    return _trial_rows(trials)
+
+
+@lru_cache(maxsize=64)
+def _trial_rows(trials: tuple[Any, ...]) -> SafeString:
+    rows = (
+        (number, trial.blank, trial.cut_words, " ".join(trial.labels), round(100 * trial.chance))
+        for number, trial in enumerate(trials, start=1)
+    )
+    return format_html_join("", TRIAL_ROW, rows)
 
 
 @register.filter
