@@ -94,7 +94,7 @@ def test_the_work_grows_little_faster_than_the_list() -> None:
     for depths in (4, 5, 6):
         candidates = everything(track_of(5, depths, 3))
         ordered = candidates[np.lexsort((*candidates.T[::-1], candidates.sum(axis=1)))]
-        each.append(len(_covers(ordered)[0]) / len(candidates))
+        each.append(len(_covers(ordered, np.ones(len(ordered), dtype=bool))[0]) / len(candidates))
     assert max(each) <= 5  # one for each space at most, where neighbours differ by steps
 
 

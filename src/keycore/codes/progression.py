@@ -65,7 +65,7 @@ def fewest_blanks(candidates: NDArray[np.integer], begun: Sequence[Steps] = ()) 
     # Of equal rows a blank in hand comes before the candidate that it is cut to.
     order = np.lexsort((is_candidate, *rows.T[::-1], rows.sum(axis=1)))
     ordered, fresh = rows[order], is_candidate[order]
-    follower = _followers(fresh, *_covers(ordered))
+    follower = _followers(fresh, *_covers(ordered, fresh))
     first = fresh.copy()
     first[follower[follower >= 0]] = False
     keys = [tuple(map(int, row)) for row in ordered]
@@ -84,19 +84,22 @@ def _chain(rows: Sequence[Steps], follower: NDArray[np.intp], first: int) -> tup
     return tuple(chain)
 
 
-def _covers(ordered: NDArray[np.integer]) -> tuple[list[int], list[int]]:
+def _covers(ordered: NDArray[np.integer], fresh: NDArray[np.bool_]) -> tuple[list[int], list[int]]:
     """The covering relation: pairs (b, c), c deeper than b with no candidate between; indices by rising sum.
+
+    The cut of a blank in hand, which is not ``fresh``, is below something and above nothing.
 
     Sets of bittings are whole numbers, bit i for bitting i, so that the next deeper one is the
     lowest bit and everything beyond it goes at once.
     """
     at_least = [_at_least(column) for column in ordered.T]
+    may_follow = _as_bits(fresh)
     beyond: list[int] = []
     for index, row in enumerate(ordered.tolist()):
-        deeper = -1
+        deeper = may_follow
         for place, step in enumerate(row):
             deeper &= at_least[place][step]
-        beyond.append(deeper >> (index + 1) << (index + 1))
+        beyond.append(deeper & ~(1 << index))
     above, below = [], []
     for index, left in enumerate(beyond):
         while left:
@@ -110,10 +113,11 @@ def _covers(ordered: NDArray[np.integer]) -> tuple[list[int], list[int]]:
 
 def _at_least(column: NDArray[np.integer]) -> list[int]:
     """For each step, the set of bittings at least so deep at a space."""
-    return [
-        int.from_bytes(np.packbits(column >= step, bitorder="little").tobytes(), "little")
-        for step in range(int(column.max()) + 1)
-    ]
+    return [_as_bits(column >= step) for step in range(int(column.max()) + 1)]
+
+
+def _as_bits(members: NDArray[np.bool_]) -> int:
+    return int.from_bytes(np.packbits(members, bitorder="little").tobytes(), "little")
 
 
 def _followers(fresh: NDArray[np.bool_], above: Sequence[int], below: Sequence[int]) -> NDArray[np.intp]:
