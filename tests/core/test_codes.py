@@ -136,6 +136,7 @@ def test_documents_go_out_as_they_come_in() -> None:
     rule = {"from": "Q001", "to": "Q009", "rule": "counted"}
     by_rule = {name: value for name, value in document.items() if name != "codes"}
     assert read_series({**by_rule, "formula": rule}).formula == Formula("Q001", "Q009", "counted")
+    assert write_series(read_series({**by_rule, "formula": rule}), ())["formula"] == {**rule, "start": 1, "every": 1}
     for wrong in (by_rule, {**document, "formula": rule}):
         with pytest.raises(InputError, match="codes: is needed, or a formula in its place"):
             read_series(wrong)

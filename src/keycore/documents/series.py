@@ -60,10 +60,16 @@ def read_series(data: Any) -> SeriesDocument:
 
 
 def write_series(document: SeriesDocument, codes: Iterable[tuple[str, str]]) -> dict[str, Any]:
-    """A series with its codes as plain data, without the fields that are empty. Raises nothing."""
+    """A series with its codes, or its formula in their place, as plain data without empty fields. Raises nothing."""
     names = ("id", "name", "family", "track", "note", "maker", "use", "edition", "printed")
     about = {name: value for name in names if (value := getattr(document, name))}
-    return {"format": "wry-falcon.series/1", **about, "codes": [list(row) for row in codes]}
+    rule = document.formula
+    if rule is None:
+        return {"format": "wry-falcon.series/1", **about, "codes": [list(row) for row in codes]}
+    formula = {"from": rule.first, "to": rule.last, "rule": rule.rule, "start": rule.start, "every": rule.every}
+    if rule.places:
+        formula["places"] = list(rule.places)
+    return {"format": "wry-falcon.series/1", **about, "formula": formula}
 
 
 def read_table(lines: Iterable[str]) -> Iterator[Row]:

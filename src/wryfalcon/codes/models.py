@@ -2,10 +2,15 @@
 
 from __future__ import annotations
 
+from datetime import timedelta
+
 from django.conf import settings
 from django.db import models
+from django.utils import timezone
 
 from wryfalcon.library.models import FamilyRecord
+
+SILENT = timedelta(seconds=60)
 
 
 class SeriesState(models.TextChoices):
@@ -112,6 +117,9 @@ class Intake(models.Model):
     rows = models.PositiveIntegerField(default=0)
     bad = models.PositiveIntegerField(default=0)
     problem = models.CharField(max_length=300, blank=True, help_text="what stopped the reading")
+    reading = models.PositiveIntegerField(
+        default=0, help_text="which reading of the file this is; an older one gives up"
+    )
     stop_asked = models.BooleanField(default=False)
     heard_at = models.DateTimeField(auto_now=True)
     added = models.PositiveIntegerField(null=True, help_text="codes that the edition before lacks")
@@ -120,6 +128,11 @@ class Intake(models.Model):
 
     def __str__(self) -> str:
         return f"{self.series}, {self.rows} rows read"
+
+    @property
+    def is_silent(self) -> bool:
+        """Whether nothing was heard of its reading for so long that its process must have died."""
+        return timezone.now() - self.heard_at > SILENT
 
     @property
     def share(self) -> float:

@@ -8,7 +8,8 @@ from pathlib import Path
 
 import numpy as np
 from django.db import connection, transaction
-from django.db.models import Max
+from django.db.models import F, Max
+from django.utils import timezone
 
 from keycore.codes.series import BadRow, CheckedRows, bitting_texts, check_rows
 from keycore.documents.series import Row
@@ -23,8 +24,8 @@ from wryfalcon.records.models import Event
 
 ROWS = 25_000
 """Rows a batch: each is a short transaction, so that others write in between."""
-MOST_BAD = 1_000
-"""Bad rows kept one by one; beyond them only their number is."""
+MOST_BAD = 10_000
+"""A table with more bad rows than this is the wrong table, or of another family: its reading ends."""
 
 INSERT = (
     "INSERT OR IGNORE INTO codes_code (id, series_id, code, looked_up, bitting, broken) VALUES (%s, %s, %s, %s, %s, %s)"
@@ -35,21 +36,34 @@ class Stopped(Exception):
     """Somebody asked for the reading to stop."""
 
 
+class Overtaken(Exception):
+    """The file is being read anew; this reading gives up and leaves everything to the other."""
+
+
 def read_in(intake_pk: int) -> None:
     """Read and check a whole table. What stops it is kept on the intake in words; raises nothing."""
-    intake = Intake.objects.select_related("series__family_record", "series__replaces").get(pk=intake_pk)
-    clear(intake.series)
-    Intake.objects.filter(pk=intake_pk).update(rows=0, bad=0, read=0, problem="")
-    intake.rows = intake.bad = 0
+    intake = _begin_reading(intake_pk)
     try:
         for rows, read in _batches(intake):
             _take(intake, rows, read)
         _finish(intake)
     except Stopped:
         discard(None, intake.series)
+    except Overtaken:
+        return
     except InputError as error:
         problem = f"{error.field}: {error.reason}" if error.field else error.reason
-        Intake.objects.filter(pk=intake_pk).update(problem=problem[:300])
+        Intake.objects.filter(pk=intake_pk, reading=intake.reading).update(problem=problem[:300])
+
+
+def _begin_reading(intake_pk: int) -> Intake:
+    """Take over from any reading before, and what it has kept with it."""
+    Intake.objects.filter(pk=intake_pk).update(
+        reading=F("reading") + 1, rows=0, bad=0, read=0, problem="", heard_at=timezone.now()
+    )
+    intake = Intake.objects.select_related("series__family_record", "series__replaces").get(pk=intake_pk)
+    clear(intake.series)
+    return intake
 
 
 def _batches(intake: Intake) -> Iterator[tuple[list[Row], int]]:
@@ -69,13 +83,11 @@ def _take(intake: Intake, rows: list[Row], read: int) -> None:
     family = series.family_record.family
     checked = check_rows(family, family.track(series.track), rows, series.printed)
     with transaction.atomic():
-        if Intake.objects.filter(pk=intake.pk, stop_asked=True).exists():
-            raise Stopped
+        _check_wanted(intake)
         twice = _keep(series, checked, family.track(series.track))
         bad = sorted([*checked.bad, *twice], key=lambda row: row.line)
         BadCode.objects.bulk_create(
-            BadCode(intake=intake, line=row.line, code=row.code, reason=row.reason[:200])
-            for row in bad[: max(0, MOST_BAD - intake.bad)]
+            BadCode(intake=intake, line=row.line, code=row.code, reason=row.reason[:200]) for row in bad
         )
         intake.rows += len(rows)
         intake.bad += len(bad)
@@ -83,6 +95,19 @@ def _take(intake: Intake, rows: list[Row], read: int) -> None:
         series.flagged += checked.flagged
         intake.read = read
         intake.save(update_fields=["rows", "bad", "read", "heard_at"])
+    if intake.bad > MOST_BAD:
+        raise InputError(
+            "", f"more than {MOST_BAD:,} rows cannot be taken; is it the right table, and the right family?"
+        )
+
+
+def _check_wanted(intake: Intake) -> None:
+    """Raise Stopped or Overtaken when this reading is wanted no longer."""
+    now = Intake.objects.filter(pk=intake.pk).values_list("reading", "stop_asked").first()
+    if now is None or now[0] != intake.reading:
+        raise Overtaken
+    if now[1]:
+        raise Stopped
 
 
 def _keep(series: Series, checked: CheckedRows, track: Track) -> list[BadRow]:
@@ -114,9 +139,9 @@ def _keep(series: Series, checked: CheckedRows, track: Track) -> list[BadRow]:
     there = set(kept.values_list("pk", flat=True))
     missing = [place for place in range(count) if first + place not in there]
     before = dict(
-        Code.objects.filter(
-            series=series, looked_up__in={checked.looked_up[place] for place in missing[:MOST_BAD]}
-        ).values_list("looked_up", "code")
+        Code.objects.filter(series=series, looked_up__in={checked.looked_up[place] for place in missing}).values_list(
+            "looked_up", "code"
+        )
     )
     return [
         BadRow(
@@ -131,6 +156,7 @@ def _keep(series: Series, checked: CheckedRows, track: Track) -> list[BadRow]:
 @transaction.atomic
 def _finish(intake: Intake) -> None:
     series = intake.series
+    _check_wanted(intake)
     if not intake.rows:
         raise InputError("codes", "there is no code in it")
     changes = compare(series, series.replaces) if series.replaces else None
@@ -142,9 +168,17 @@ def _finish(intake: Intake) -> None:
     series.save()
 
 
-def ask_to_stop(actor: User, series: Series) -> None:
-    """Ask the process that reads a table to stop; it throws away what it has read."""
-    Intake.objects.filter(series=series, series__state=SeriesState.READING).update(stop_asked=True)
+def stop_reading(actor: User, series: Series) -> None:
+    """Ask the process that reads a table to stop and keep nothing; where it died, throw the table away here.
+
+    Raises InputError for a table that is read already.
+    """
+    if series.state != SeriesState.READING:
+        raise InputError("series", "it is read already; throw it away instead")
+    if series.intake.is_silent or series.intake.problem:
+        discard(actor, series)
+        return
+    Intake.objects.filter(series=series).update(stop_asked=True)
     write_down(Event.SERIES_DISCARDED, actor, series=series.slug, edition=series.edition)
 
 

@@ -9,6 +9,7 @@ from django.db import transaction
 from wryfalcon.accounts.models import User
 from wryfalcon.codes.models import Series
 from wryfalcon.codes.queries.by_code import FoundCode
+from wryfalcon.codes.queries.editions import TouchedKey
 from wryfalcon.records.actions import write_down
 from wryfalcon.records.models import Event
 
@@ -20,6 +21,13 @@ def note_look(actor: User, what: str, found: Sequence[FoundCode]) -> None:
     """Write down that somebody saw the bittings of some codes, naming the first twenty."""
     named = [f"{each.code}, {each.series}" for each in found[:MOST_NAMED]]
     write_down(Event.CODES_SEEN, actor, what=what, codes=named, count=len(found))
+
+
+@transaction.atomic
+def note_touched(actor: User, series: Series, keys: Sequence[TouchedKey]) -> None:
+    """Write down that somebody saw the bittings of keys that an edition touches, naming the first twenty."""
+    named = [f"{key.code}, tag {key.tag}" for key in keys[:MOST_NAMED]]
+    write_down(Event.CODES_SEEN, actor, what=f"keys touched by {series}", codes=named, count=len(keys))
 
 
 @transaction.atomic

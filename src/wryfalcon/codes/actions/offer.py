@@ -14,11 +14,12 @@ from uuid import uuid4
 
 from django.conf import settings
 from django.db import connection, transaction
+from django.utils import timezone
 from django.utils.text import slugify
 
 from keycore.codes.formula import Formula
 from keycore.codes.series import check_printed
-from keycore.documents.series import SeriesDocument
+from keycore.documents.series import SeriesDocument, write_series
 from keycore.errors import InputError
 from wryfalcon.accounts.models import User
 from wryfalcon.codes.actions.intake import discard, read_in
@@ -78,11 +79,7 @@ def _kept(pieces: Iterable[bytes]) -> Path:
 
 def offer_formula(actor: User, about: SeriesDocument, formula: Formula) -> Series:
     """Take a series by formula in: its document is the table. Raises InputError naming the field."""
-    names = ("id", "name", "family", "track", "note", "maker", "use", "edition", "printed")
-    said = {name: value for name in names if (value := getattr(about, name))}
-    rule = {"from": formula.first, "to": formula.last, "rule": formula.rule, "start": formula.start,
-            "every": formula.every, **({"places": list(formula.places)} if formula.places else {})}  # fmt: skip
-    return offer(actor, json.dumps({"format": "wry-falcon.series/1", **said, "formula": rule}).encode())
+    return offer(actor, json.dumps(write_series(replace(about, formula=formula), ())).encode())
 
 
 @transaction.atomic
@@ -136,9 +133,7 @@ def read_in_background(intake: Intake) -> None:
 @transaction.atomic
 def read_again(actor: User, series: Series) -> None:
     """Begin the reading of a table again whose process has died. Raises InputError unless it was being read."""
-    if series.state != SeriesState.READING:
-        raise InputError("series", "it is read already")
-    intake = series.intake
-    intake.stop_asked, intake.problem = False, ""
-    intake.save()
-    read_in_background(intake)
+    if series.state != SeriesState.READING or not (series.intake.is_silent or series.intake.problem):
+        raise InputError("series", "it is being read, or read already")
+    Intake.objects.filter(series=series).update(stop_asked=False, problem="", heard_at=timezone.now())
+    read_in_background(series.intake)

@@ -25,6 +25,7 @@ class Migration(migrations.Migration):
                 ('rows', models.PositiveIntegerField(default=0)),
                 ('bad', models.PositiveIntegerField(default=0)),
                 ('problem', models.CharField(blank=True, help_text='what stopped the reading', max_length=300)),
+                ('reading', models.PositiveIntegerField(default=0, help_text='which reading of the file this is; an older one gives up')),
                 ('stop_asked', models.BooleanField(default=False)),
                 ('heard_at', models.DateTimeField(auto_now=True)),
                 ('added', models.PositiveIntegerField(help_text='codes that the edition before lacks', null=True)),

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
+from typing import Any
 
 from django.db import connection
 
@@ -24,7 +25,7 @@ RULES = "SELECT DISTINCT printed FROM codes_series WHERE state = 'in-force'"
 FIND_RANGE = """
 SELECT c.id, c.series_id, c.code, c.bitting, c.broken
 FROM codes_code AS c CROSS JOIN codes_series AS s ON s.id = c.series_id
-WHERE c.looked_up BETWEEN %s AND %s AND LENGTH(c.looked_up) = LENGTH(%s) AND s.state = 'in-force'
+WHERE c.looked_up BETWEEN %s AND %s AND LENGTH(c.looked_up) = LENGTH(%s) AND s.state = 'in-force' AND s.printed = %s
 ORDER BY c.looked_up LIMIT %s
 """
 
@@ -75,28 +76,35 @@ class SameCuts:
 
 def rows_called(text: str) -> list[Row]:
     """Every series' code of that name, each series' own rule for printed codes applied."""
+    return _by_each_rule(FIND, lambda printed: [looked_up(text, printed), printed])
+
+
+def rows_between(first: str, last: str) -> list[Row]:
+    """The codes of a range, in order, at most 200 for each rule of printed codes."""
+
+    def given(printed: str) -> list[str | int]:
+        low, high = looked_up(first, printed), looked_up(last, printed)
+        return [low, high, low, printed, MOST]
+
+    return _by_each_rule(FIND_RANGE, given)
+
+
+def _by_each_rule(question: str, given: Callable[[str], list[Any]]) -> list[Row]:
+    """Ask once for each rule that some series in force has for its codes as printed."""
     with connection.cursor() as cursor:
         cursor.execute(RULES)
         rules = [printed for (printed,) in cursor.fetchall()]
         found: list[Row] = []
         for printed in rules:
-            cursor.execute(FIND, [looked_up(text, printed), printed])
+            cursor.execute(question, given(printed))
             found += cursor.fetchall()
     return found
-
-
-def rows_between(first: str, last: str) -> list[Row]:
-    """The codes of a range, in order, at most 200."""
-    ends = looked_up(first), looked_up(last)
-    with connection.cursor() as cursor:
-        cursor.execute(FIND_RANGE, [*ends, ends[0], MOST])
-        return list(cursor.fetchall())
 
 
 def codes_called(text: str, narrow: str = "") -> list[FoundCode]:
     """What a code, or a range of them, is in every series in force; ``narrow`` by maker, use or series."""
     ends = code_range(text)
-    found = with_series(rows_between(*ends) if ends else rows_called(text)[:MOST], typed="" if ends else text)
+    found = with_series((rows_between(*ends) if ends else rows_called(text))[:MOST], typed="" if ends else text)
     words = narrow.casefold().split()
     return [each for each in found if all(word in _about(each.series) for word in words)]
 

@@ -15,6 +15,9 @@ WHERE now.id BETWEEN %s AND %s AND now.series_id = %s
 """
 
 
+GONE = "no longer in it"
+
+
 @dataclass(frozen=True)
 class Changes:
     """How an edition differs from the one before."""
@@ -33,6 +36,11 @@ class TouchedKey:
     code: str
     was: str
     now: str
+
+    @property
+    def is_gone(self) -> bool:
+        """Whether the edition lacks the code."""
+        return self.now == GONE
 
 
 def compare(series: Series, before: Series) -> Changes:
@@ -60,7 +68,7 @@ def keys_touched(series: Series, before: Series) -> list[TouchedKey]:
         Code.objects.filter(series=series, looked_up__in={row[3] for row in rows}).values_list("looked_up", "bitting")
     )
     return [
-        TouchedKey(f"{number:04d}", title, code, bitting, now.get(key, "no longer in it"))
+        TouchedKey(f"{number:04d}", title, code, bitting, now.get(key, GONE))
         for number, title, code, key, bitting in rows
         if now.get(key) != bitting
     ]

@@ -3,26 +3,24 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from datetime import timedelta
 
 from django.contrib import messages
+from django.core.paginator import Paginator
 from django.http import Http404, HttpResponse, HttpResponseBase, StreamingHttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
-from django.utils import timezone
-from django.views.decorators.http import require_GET, require_POST
+from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
 from keycore.documents.series import SeriesDocument
 from keycore.errors import InputError
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
-from wryfalcon.codes.actions.intake import ask_to_stop, bring_in, discard
-from wryfalcon.codes.actions.looks import note_export
+from wryfalcon.codes.actions.intake import bring_in, discard, stop_reading
+from wryfalcon.codes.actions.looks import note_export, note_touched
 from wryfalcon.codes.actions.offer import read_again
 from wryfalcon.codes.models import Code, Series, SeriesState
 from wryfalcon.codes.queries.editions import keys_touched
 from wryfalcon.codes.tables import as_csv, as_json, as_spreadsheet
 
-SILENT = timedelta(seconds=20)
-BAD_SHOWN = 50
+A_PAGE = 50
 TYPES = {
     "csv": "text/csv; charset=utf-8",
     "json": "application/json",
@@ -30,19 +28,25 @@ TYPES = {
 }
 
 
-@require_GET
+@require_http_methods(["GET", "POST"])
 @needs(Act.READ_KEYS)
 def show(request: PersonRequest, pk: int) -> HttpResponse:
-    """A series: its progress while it is read, then what it would bring, then what it is."""
+    """A series: its progress while it is read, then what it would bring, then what it is.
+
+    The bittings of keys that it touches are uncovered in answer to a POST, which is written down.
+    """
     series = _series(pk)
     intake = getattr(series, "intake", None)
     before = series.replaces
+    touched = keys_touched(series, before) if before and series.state != SeriesState.READING else []
+    uncovered = request.method == "POST" and bool(touched)
+    if uncovered:
+        note_touched(request.user, series, touched)
     context = {
-        "series": series, "intake": intake,
-        "bad": intake.bad_codes.all()[:BAD_SHOWN] if intake else [],
-        "silent": intake is not None and timezone.now() - intake.heard_at > SILENT,
-        "touched": keys_touched(series, before) if before and series.state != SeriesState.READING else [],
+        "series": series, "intake": intake, "touched": touched, "uncovered": uncovered,
+        "bad": Paginator(intake.bad_codes.all(), A_PAGE).get_page(request.GET.get("page")) if intake else [],
         "editions": Series.objects.filter(slug=series.slug).exclude(state=SeriesState.READING),
+        "asks_at": request.get_full_path(),
     }  # fmt: skip
     return render(request, "codes/one.html", context)
 
@@ -62,9 +66,11 @@ def put_in_force(request: PersonRequest, pk: int) -> HttpResponse:
 @needs(Act.KEEP_LIBRARY)
 def stop(request: PersonRequest, pk: int) -> HttpResponse:
     """Stop a reading."""
-    ask_to_stop(request.user, _series(pk))
-    messages.success(request, "The reading stops, and what was read is thrown away.")
-    return redirect("codes:series")
+    series = _series(pk)
+    if _try(request, lambda: stop_reading(request.user, series)):
+        messages.success(request, "The reading stops, and what was read is thrown away.")
+        return redirect("codes:series")
+    return redirect("codes:one", pk=pk)
 
 
 @require_POST
