@@ -242,6 +242,9 @@ def test_a_large_table_is_read_by_a_process_of_its_own_with_progress(monkeypatch
     assert (series.state, series.count) == (SeriesState.CHECKED, 30_000)
     assert (series.intake.rows, series.intake.share) == (30_000, 1.0)
     assert Column.objects.filter(space=0).count() == 2  # two batches
+    client = Client(headers={"HX-Request": "true"})
+    client.force_login(people["orla"])
+    assert client.get(f"/codes/{series.pk}").headers["HX-Refresh"] == "true"  # the watching page turns to the next
     with pytest.raises(InputError, match="it is read already; throw it away instead"):
         stop_reading(people["orla"], series)
 
@@ -262,7 +265,7 @@ def test_a_reading_whose_process_died_is_thrown_away_or_begun_again(
     monkeypatch.setattr(offering, "AT_ONCE", 0)
     about = SeriesDocument("wharf", "Wharf", "harbour-five")
     series = offer(people["orla"], TABLE.encode(), about)
-    assert "0 rows read" in words(owner, f"/codes/{series.pk}")
+    assert "Getting ready to read it" in words(owner, f"/codes/{series.pk}")
     refused = owner.post(f"/codes/{series.pk}/again", follow=True).content.decode()
     assert "It is being read, or read already." in refused
     Intake.objects.update(heard_at=timezone.now() - 2 * SILENT)

@@ -19,8 +19,9 @@ from wryfalcon.lengths import show_length, show_small
 register = template.Library()
 
 TRIAL_ROW = (
-    '<tr><td class="num">{}</td><td class="num">{}</td><td>{}</td><td class="font-semibold tracking-widest '
-    'whitespace-nowrap">{}</td><td class="num">{}</td><td class="print-only">☐ goes in ☐ turns</td></tr>'
+    '<tr><td class="num">{}</td><td class="num">{}</td><td>{}</td>'
+    '<td class="font-semibold tracking-widest whitespace-nowrap">{}</td><td class="num">{}</td>'
+    '<td class="print-only whitespace-nowrap">☐ goes in ☐ turns</td></tr>'
 )
 
 
@@ -90,7 +91,7 @@ def trial_rows(trials: tuple[Any, ...]) -> SafeString:
 @lru_cache(maxsize=64)
 def _trial_rows(trials: tuple[Any, ...]) -> SafeString:
     rows = (
-        (number, trial.blank, trial.cut_words, " ".join(trial.labels), round(100 * trial.chance))
+        (number, trial.blank, trial.cut_words, " ".join(trial.labels), chance_words(trial.chance))
         for number, trial in enumerate(trials, start=1)
     )
     return format_html_join("", TRIAL_ROW, rows)

@@ -36,6 +36,8 @@ def show(request: PersonRequest, pk: int) -> HttpResponse:
     The bittings of keys that it touches are uncovered in answer to a POST, which is written down.
     """
     series = _series(pk)
+    if request.htmx and series.state != SeriesState.READING:
+        return HttpResponse(headers={"HX-Refresh": "true"})  # it is read: the page is another one now
     intake = getattr(series, "intake", None)
     before = series.replaces
     touched = keys_touched(series, before) if before and series.state != SeriesState.READING else []
