@@ -83,6 +83,26 @@ def options(choices: Iterable[tuple[Any, str]], chosen: Any = "") -> SafeString:
 
 
 @register.filter
+def fixed(number: float, places: int) -> str:
+    """A figure to so many decimals; far quicker than Django's own, which pages full of figures feel.
+
+    >>> fixed(-0.0204, 3), fixed(-0.0001, 3)
+    ('-0.020', '0.000')
+    """
+    return f"{round(number, places) + 0.0:.{places}f}"
+
+
+@register.filter
+def plainly(number: float) -> str:
+    """A figure with no more decimals than it needs, one at most.
+
+    >>> plainly(90.0), plainly(87.5)
+    ('90', '87.5')
+    """
+    return f"{round(number, 1):g}"
+
+
+@register.filter
 def trial_rows(trials: tuple[Any, ...]) -> SafeString:
     """The rows of a trial sheet; the same keys in the same order are written once."""
     return _trial_rows(trials)

@@ -32,10 +32,12 @@ class MachineLine:
     needs_hand: bool
 
 
-def machines_in_a_line() -> list[MachineLine]:
-    """Every machine and how it is now."""
-    machines = Machine.objects.select_related("fitted").annotate(
-        keys=Count("runs", filter=Q(runs__state=RunState.FINISHED))
+def machines_in_a_line(*related: str) -> list[MachineLine]:
+    """Every machine and how it is now, with what is asked for of it."""
+    machines = (
+        Machine.objects.select_related("fitted")
+        .prefetch_related(*related)
+        .annotate(keys=Count("runs", filter=Q(runs__state=RunState.FINISHED)))
     )
     return [_line(machine) for machine in machines]
 

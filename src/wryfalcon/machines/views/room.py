@@ -32,10 +32,8 @@ PANEL: dict[str, dict[str, Any]] = {
 @needs(Act.LOOK)
 def machines(request: PersonRequest) -> HttpResponse:
     """Every machine with its cutters, jaws and offsets."""
-    lines = machines_in_a_line()
-    shown = Machine.objects.prefetch_related("jaw_sides", "offsets", "cutters").in_bulk()
-    rows = [(line, shown[line.machine.pk]) for line in lines]
-    return render(request, "machines/machines.html", {"rows": rows, "has_panel": settings.DEMONSTRATION})
+    lines = machines_in_a_line("jaw_sides", "offsets", "cutters")
+    return render(request, "machines/machines.html", {"lines": lines, "has_panel": settings.DEMONSTRATION})
 
 
 @require_POST
