@@ -70,7 +70,9 @@ def draw_drift(
     count = len(errors)
     ahead = max(5, round(count * AHEAD))
     ends = drift.interval(ahead)
-    reach = max(tolerance * 0.8, *(abs(error) for error, _ in errors), *map(abs, ends)) * 1.08
+    # A key that was not seated is drawn at the edge: it would press the others flat.
+    seated = [abs(error) for (error, _), at in zip(errors, drift.course, strict=True) if not at.is_misseated]
+    reach = max(tolerance * 0.8, *seated, *map(abs, ends)) * 1.08
     scale_x, scale_y = (RIGHT - LEFT) / (count + ahead), (BOTTOM - TOP) / (2 * reach)
     zero = (TOP + BOTTOM) / 2
 
