@@ -6,6 +6,7 @@ random walk on top. It is preferred to an exponentially weighted average because
 it is (a key of two clampings counts for more, a long pause for less) and because a trim is a known
 jump, not a surprise. How fast the walk and the rate may change, and how far clampings scatter, are
 not known: a grid of each is filtered side by side and weighed by how well it foretold every key.
+Where the days are known the walk may also go on while the machine stands idle.
 """
 
 from __future__ import annotations
@@ -25,6 +26,7 @@ Array = NDArray[np.float64]
 WALKS = (0.0, 0.02, 0.05, 0.1, 0.2, 0.4)  # sd of the walk for one key, in seat_sd
 RATES = (0.0, 0.01, 0.03, 0.1)  # sd beforehand of the drift for one key, in seat_sd
 SEATS = (0.6, 0.8, 1.0, 1.3, 1.7)  # how far clampings really scatter, in what was said
+IDLE = (0.0, 0.1, 0.4)  # sd of the walk for one day, busy or idle, in seat_sd
 UNKNOWN = 20.0  # sd of the offset before anything is known, in seat_sd
 MISSEATED = 4.0  # a key so many sd deeper than foretold was not seated; common practice, no source
 MOST_AHEAD = 2_000
@@ -37,6 +39,8 @@ class KeyMade:
     number: float  # keys made on the machine before it
     error: float
     cuts: int
+    extra_sd: float = 0.0  # what else is unknown of it: its wear, where it was measured later
+    day: float = 0.0  # when, in days from any beginning; 0 for all where it is not known
 
 
 @dataclass(frozen=True, slots=True)
@@ -45,6 +49,7 @@ class Touched:
 
     number: float
     by: float | None
+    day: float = 0.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -69,7 +74,8 @@ class Forecast:
 class Drift:
     """The machine's course so far, as a mixture over the grid.
 
-    ``means`` (g, 2) of offset and drift, ``covariances`` (g, 2, 2), ``walks``, ``seats`` and ``weights`` (g,).
+    ``means`` (g, 2) of offset and drift, ``covariances`` (g, 2, 2), ``walks`` for a key, ``idle`` for
+    a day, ``seats`` and ``weights`` (g,).
     """
 
     course: tuple[Estimate, ...]
@@ -77,6 +83,7 @@ class Drift:
     means: Array
     covariances: Array
     walks: Array
+    idle: Array
     seats: Array
     weights: Array
 
@@ -90,22 +97,28 @@ class Drift:
         """The drift for each key."""
         return _mixed(self.means[:, 1], self.covariances[:, 1, 1], self.weights)
 
-    def ahead(self, keys: float) -> Spread:
-        """The offset so many keys from now. Raises nothing."""
-        mean, variance = self._ahead(keys)
+    def ahead(self, keys: float, days: float = 0.0) -> Spread:
+        """The offset so many keys, and days, from now. Raises nothing."""
+        mean, variance = self._ahead(keys, days)
         return _mixed(mean, variance, self.weights)
 
-    def interval(self, keys: float, share: float = 0.9, extra: float = 0.0) -> tuple[float, float]:
-        """The interval that holds the offset so many keys from now with this chance.
+    def interval(self, keys: float, share: float = 0.9, extra: float = 0.0, days: float = 0.0) -> tuple[float, float]:
+        """The interval that holds the offset so many keys, and days, from now with this chance.
 
         ``extra`` is a variance to be added, as of the next key's own clamping. Raises nothing.
         """
-        mean, variance = self._ahead(keys)
+        mean, variance = self._ahead(keys, days)
         return _quantiles(mean, np.sqrt(variance + extra), self.weights, share)
 
-    def forecast(self, limit: float) -> Forecast:
-        """When the offset has most likely used up a limit to either side. Raises nothing."""
-        chances = np.array([self._beyond(limit, keys) for keys in range(1, MOST_AHEAD + 1)])
+    def forecast(self, limit: float, days_a_key: float = 0.0, idle_days: float = 0.0) -> Forecast:
+        """When the offset has most likely used up a limit to either side.
+
+        Arguments: ``limit`` in the unit of the errors; how many days a key takes, and how long ago the
+        last one was made. Returns a Forecast. Raises nothing.
+        """
+        chances = np.array(
+            [self._beyond(limit, keys, idle_days + keys * days_a_key) for keys in range(1, MOST_AHEAD + 1)]
+        )
         ever = np.maximum.accumulate(chances)
 
         def at(chance: float) -> int | None:
@@ -114,15 +127,16 @@ class Drift:
 
         return Forecast(at(0.5), at(0.05), at(0.95))
 
-    def _beyond(self, limit: float, keys: float) -> float:
-        mean, variance = self._ahead(keys)
+    def _beyond(self, limit: float, keys: float, days: float) -> float:
+        mean, variance = self._ahead(keys, days)
         sd = np.sqrt(variance)
         return float(self.weights @ (ndtr((-limit - mean) / sd) + ndtr((mean - limit) / sd)))
 
-    def _ahead(self, keys: float) -> tuple[Array, Array]:
+    def _ahead(self, keys: float, days: float) -> tuple[Array, Array]:
         c = self.covariances
         mean = self.means[:, 0] + keys * self.means[:, 1]
-        return mean, c[:, 0, 0] + 2 * keys * c[:, 0, 1] + keys**2 * c[:, 1, 1] + keys * self.walks**2
+        walked = keys * self.walks**2 + days * self.idle**2
+        return mean, c[:, 0, 0] + 2 * keys * c[:, 0, 1] + keys**2 * c[:, 1, 1] + walked
 
 
 def follow_drift(keys: Sequence[KeyMade], touched: Sequence[Touched], noise: Noise) -> Drift:
@@ -138,12 +152,13 @@ def follow_drift(keys: Sequence[KeyMade], touched: Sequence[Touched], noise: Noi
     >>> abs(drift.offset.mean) < 0.0002, drift.forecast(0.001).median is not None
     (True, True)
     """
-    grid = np.array(list(product(WALKS, RATES, SEATS))) * noise.seat_sd
-    walks, seats = grid[:, 0], grid[:, 2]
+    knows_days = any(key.day != keys[0].day for key in keys)
+    grid = np.array(list(product(WALKS, RATES, SEATS, IDLE if knows_days else (0.0,)))) * noise.seat_sd
+    walks, seats, idle = grid[:, 0], grid[:, 2], grid[:, 3]
     count = len(grid)
     state = _State(
-        np.zeros((count, 2)), np.zeros((count, 2, 2)), np.full(count, 1 / count), walks, seats,
-        keys[0].number if keys else 0.0,
+        np.zeros((count, 2)), np.zeros((count, 2, 2)), np.full(count, 1 / count), walks, idle, seats,
+        keys[0].number if keys else 0.0, keys[0].day if keys else 0.0,
     )  # fmt: skip
     state.covariances[:, 0, 0] = (UNKNOWN * noise.seat_sd) ** 2
     state.covariances[:, 1, 1] = grid[:, 1] ** 2
@@ -151,8 +166,8 @@ def follow_drift(keys: Sequence[KeyMade], touched: Sequence[Touched], noise: Noi
     for key in keys:
         while left and left[0].number <= key.number:
             state = _touch(state, left.pop(0), noise)
-        state = _move(state, key.number)
-        variance = state.covariances[:, 0, 0] + state.seats**2 + noise.sd**2 / key.cuts
+        state = _move(state, key.number, key.day)
+        variance = state.covariances[:, 0, 0] + state.seats**2 + noise.sd**2 / key.cuts + key.extra_sd**2
         surprise = float(state.weights @ ((key.error - state.means[:, 0]) / np.sqrt(variance)))
         kept_out = surprise < -MISSEATED and not kept_out
         if not kept_out:
@@ -162,7 +177,7 @@ def follow_drift(keys: Sequence[KeyMade], touched: Sequence[Touched], noise: Noi
         )
     for each in left:
         state = _touch(state, each, noise)
-    return Drift(tuple(course), state.number, state.means, state.covariances, walks, seats, state.weights)
+    return Drift(tuple(course), state.number, state.means, state.covariances, walks, idle, seats, state.weights)
 
 
 @dataclass(frozen=True)
@@ -171,22 +186,27 @@ class _State:
     covariances: Array
     weights: Array
     walks: Array
+    idle: Array
     seats: Array
     number: float
+    day: float
 
 
-def _move(state: _State, number: float) -> _State:
-    """Let keys be made between."""
-    keys = max(0.0, number - state.number)
+def _move(state: _State, number: float, day: float) -> _State:
+    """Let keys be made, and days go by, between."""
+    keys, days = max(0.0, number - state.number), max(0.0, day - state.day)
     onward = np.array([[1.0, keys], [0.0, 1.0]])
     covariances = onward @ state.covariances @ onward.T
-    covariances[:, 0, 0] += keys * state.walks**2
-    return replace(state, means=state.means @ onward.T, covariances=covariances, number=max(number, state.number))
+    covariances[:, 0, 0] += keys * state.walks**2 + days * state.idle**2
+    return replace(
+        state, means=state.means @ onward.T, covariances=covariances,
+        number=max(number, state.number), day=max(day, state.day),
+    )  # fmt: skip
 
 
 def _touch(state: _State, touched: Touched, noise: Noise) -> _State:
     """A trim moves the offset by what it was meant to; a changed wheel or jaw makes it unknown again."""
-    state = _move(state, touched.number)
+    state = _move(state, touched.number, touched.day)
     means, covariances = state.means.copy(), state.covariances.copy()
     if touched.by is None:
         covariances[:, 0, :] = covariances[:, :, 0] = 0.0

@@ -28,6 +28,8 @@ CLUES: Mapping[str, Mapping[str, float]] = {
     "tight": {"none": 0.05, "burr": 0.8, "crooked": 0.3},
     "held": {"none": 0.03, "steep": 0.8, "cutter": 0.2, "burr": 0.15},
     "one-way": {"none": 0.05, "crooked": 0.8, "seat": 0.2, "angle": 0.3},
+    "one-side": {"none": 0.05, "crooked": 0.9, "seat": 0.5, "angle": 0.4, "depth": 0.05, "scale": 0.05, "cutter": 0.1},
+    "both-sides": {"none": 0.5, "crooked": 0.03, "seat": 0.1, "angle": 0.1, "depth": 0.8, "scale": 0.8, "cutter": 0.6},
 }
 """How likely each clue is under each cause; a cause not named gives it 1 time in 5."""
 UNNAMED = 0.2
@@ -38,6 +40,8 @@ CLUE_WORDS = {
     "tight": "it is tight going in",
     "held": "it will not come out freely",
     "one-way": "it works one way up only",
+    "one-side": "the errors are on one side only",
+    "both-sides": "both sides are off alike",
 }
 
 

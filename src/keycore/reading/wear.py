@@ -53,6 +53,10 @@ than a new one. Chosen so that claims of 90 in 100 hold on keys whose wear follo
 ``docs/computation.md``, "How far its claims hold".
 """
 
+A_YEAR = Spread(0.0008, 0.0006)
+"""Metal gone in a year of daily use, inches: a key is well worn after some ten; common practice, no source."""
+DAYS_A_YEAR = 365.25
+
 
 def expected_wear(family: Family, track: Track, grade: WearGrade) -> tuple[Spread, Spread]:
     """How far a key's cuts are expected to read from its depths, all alike and more towards the tip.
@@ -68,3 +72,16 @@ def expected_wear(family: Family, track: Track, grade: WearGrade) -> tuple[Sprea
     down = deeper(track, convert(1.0, Unit.INCH, family.unit) / family.share_per_edge)
     offset, tip = OFFSET[grade], TIP[grade]
     return Spread(offset.mean * down, offset.sd * abs(down)), Spread(tip.mean * down, tip.sd * abs(down))
+
+
+def worn_after(days: float) -> Spread:
+    """How much metal a key made here has lost everywhere alike after so many days in use, inches.
+
+    Grows with time, its doubt with it: on the day it was made nothing is gone. Arguments: ``days``,
+    at least 0 (less counts as 0). Returns a Spread. Raises nothing.
+
+    >>> worn_after(0), round(worn_after(30).mean, 6)
+    (Spread(mean=0.0, sd=0.0), 6.6e-05)
+    """
+    years = max(0.0, days) / DAYS_A_YEAR
+    return Spread(A_YEAR.mean * years, A_YEAR.sd * years)

@@ -106,7 +106,7 @@ def _ready_to_cut(people: dict[str, User], machine: Machine) -> None:
 def _brought_back(people: dict[str, User]) -> None:
     maker = Tag.objects.filter(family_record__slug="boathouse-four").order_by("number").last()
     assert maker is not None
-    take_in(
+    tag = take_in(
         people["wren"],
         Job(
             title="Snags since last week",
@@ -118,6 +118,9 @@ def _brought_back(people: dict[str, User]) -> None:
             locks=[Baseline("Wheelhouse", "rubs", "snags", "free")],
         ),
     )
+    assert tag.made_by is not None
+    for track, values in tag.made_by.set_up.settlement.values.items():
+        type_values(people["tam"], tag, track, [value - 0.07 + 0.008 * (-1) ** n for n, value in enumerate(values)])
 
 
 def _interrupted_run(people: dict[str, User], machine: Machine, random: Random) -> None:

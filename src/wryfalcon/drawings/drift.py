@@ -1,4 +1,4 @@
-"""A machine's course over the keys it made: errors, the estimate with its band, what was done, what is foretold."""
+"""A machine's course over its keys or over time: errors, estimate and band, what was done, what is foretold."""
 
 from __future__ import annotations
 
@@ -10,7 +10,42 @@ from wryfalcon.drawings.sheet import px
 
 WIDTH, HEIGHT = 1120.0, 300.0
 LEFT, RIGHT, TOP, BOTTOM = 58.0, 1100.0, 26.0, 262.0
-AHEAD = 0.35  # of the keys so far, drawn as foretold
+AHEAD = 0.35  # of what was so far, drawn as foretold
+FEWEST_AHEAD = 5
+STEPS = 12  # of the foretold part
+
+
+@dataclass(frozen=True)
+class DriftPlaces:
+    """Where along the chart everything stands: by number of keys, or by days since the first."""
+
+    keys: tuple[float, ...]
+    marks: tuple[float, ...]
+    now: float
+    ahead: float  # how far it is foretold
+    keys_each: float  # made in one unit of the axis
+    days_each: float
+    first: str  # words at the beginning
+    later: str  # words beyond now
+
+
+def over_keys(count: int, marks: Sequence[int], days_a_key: float) -> DriftPlaces:
+    """One place for each key, however long the pauses."""
+    ahead = max(FEWEST_AHEAD, round(count * AHEAD))
+    return DriftPlaces(
+        keys=tuple(number + 0.5 for number in range(count)), marks=tuple(map(float, marks)), now=count, ahead=ahead,
+        keys_each=1.0, days_each=days_a_key, first="key 1", later=f"now; the next {ahead} keys, 9 in 10",
+    )  # fmt: skip
+
+
+def over_days(keys: Sequence[float], marks: Sequence[float], now: float, days_a_key: float, began: str) -> DriftPlaces:
+    """Each key at its day; ahead as many keys a day as in the last month."""
+    ahead = max(FEWEST_AHEAD, round(now * AHEAD))
+    return DriftPlaces(
+        keys=tuple(keys), marks=tuple(max(0.0, mark) for mark in marks), now=max(now, 1.0), ahead=ahead,
+        keys_each=1 / days_a_key if days_a_key else 0.0, days_each=1.0, first=began,
+        later=f"today; the next {ahead} days, 9 in 10",
+    )  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -59,32 +94,30 @@ class DriftChart:
     estimate_band: str
     foretold: str
     now_x: float
-    last_number: int
-    ahead: int
+    first: str
+    later: str
 
 
 def draw_drift(
-    drift: Drift, errors: Sequence[tuple[float, str]], marks: Sequence[tuple[int, str]], tolerance: float
+    drift: Drift, errors: Sequence[tuple[float, str]], words: Sequence[str], places: DriftPlaces, tolerance: float
 ) -> DriftChart:
-    """Draw (error, title) of each key, (key, words) of what was done, and the estimate; mm, shallow up."""
-    count = len(errors)
-    ahead = max(5, round(count * AHEAD))
-    ends = drift.interval(ahead)
+    """Draw (error, title) of each key, what was done in words, and the estimate; mm, shallow up."""
+    later = _foretold(drift, places)
     # A key that was not seated is drawn at the edge: it would press the others flat.
     seated = [abs(error) for (error, _), at in zip(errors, drift.course, strict=True) if not at.is_misseated]
-    reach = max(tolerance * 0.8, *seated, *map(abs, ends)) * 1.08
-    scale_x, scale_y = (RIGHT - LEFT) / (count + ahead), (BOTTOM - TOP) / (2 * reach)
+    reach = max(tolerance * 0.8, *seated, *map(abs, later[-1][1:])) * 1.08
+    scale_x, scale_y = (RIGHT - LEFT) / (places.now + places.ahead), (BOTTOM - TOP) / (2 * reach)
     zero = (TOP + BOTTOM) / 2
 
-    def x_of(number: float) -> float:
-        return px(LEFT + (number + 0.5) * scale_x)
+    def x_of(place: float) -> float:
+        return px(LEFT + place * scale_x)
 
     def y_of(error: float) -> float:
         return px(min(max(zero - error * scale_y, TOP), BOTTOM))
 
-    course = [(x_of(e.number), e.offset.mean, 2 * e.offset.sd) for e in drift.course]
-    later = [
-        (count - 1 + keys, drift.ahead(keys), drift.interval(keys)) for keys in range(0, ahead + 1, max(1, ahead // 12))
+    course = [
+        (x_of(place), each.offset.mean, 2 * each.offset.sd)
+        for place, each in zip(places.keys, drift.course, strict=True)
     ]
     half = tolerance / 2
     return DriftChart(
@@ -98,12 +131,12 @@ def draw_drift(
         band=(y_of(half), px(y_of(-half) - y_of(half))),
         levels=tuple(Level(y_of(at), f"{at:+.3f}") for at in (half, -half)),
         dots=tuple(
-            KeyDot(x_of(number), y_of(error), drift.course[number].is_misseated, title)
-            for number, (error, title) in enumerate(errors)
+            KeyDot(x_of(place), y_of(error), at.is_misseated, title)
+            for place, (error, title), at in zip(places.keys, errors, drift.course, strict=True)
         ),
         marks=tuple(
-            MarkLine(px(LEFT + number * scale_x), words, px(TOP + 10 + 15 * (place % 3)))
-            for place, (number, words) in enumerate(marks)
+            MarkLine(x_of(place), says, px(TOP + 10 + 15 * (number % 3)))
+            for number, (place, says) in enumerate(zip(places.marks, words, strict=True))
         ),
         estimate=_path([(x, y_of(mean)) for x, mean, _ in course]),
         estimate_band=_path(
@@ -111,13 +144,23 @@ def draw_drift(
             + [(x, y_of(mean - reach)) for x, mean, reach in reversed(course)]
         ),
         foretold=_path(
-            [(x_of(number), y_of(high)) for number, _, (_, high) in later]
-            + [(x_of(number), y_of(low)) for number, _, (low, _) in reversed(later)]
+            [(x_of(place), y_of(high)) for place, _, high in later]
+            + [(x_of(place), y_of(low)) for place, low, _ in reversed(later)]
         ),
-        now_x=px(LEFT + count * scale_x),
-        last_number=count,
-        ahead=ahead,
+        now_x=x_of(places.now),
+        first=places.first,
+        later=places.later,
     )
+
+
+def _foretold(drift: Drift, places: DriftPlaces) -> list[tuple[float, float, float]]:
+    """Places from now on with the interval of the offset there."""
+    found = []
+    for step in range(STEPS + 1):
+        on = places.ahead * step / STEPS
+        low, high = drift.interval(on * places.keys_each, days=on * places.days_each)
+        found.append((places.now + on, low, high))
+    return found
 
 
 def _path(points: Sequence[tuple[float, float]]) -> str:

@@ -34,7 +34,7 @@ class Closer(models.TextChoices):
 
 
 class Cutter(models.Model):
-    """A cutting wheel the shop owns; lengths in millimetres."""
+    """A cutting wheel the shop owns, or a mill: its flat the diameter, its angle 0; lengths in millimetres."""
 
     name = models.CharField(max_length=40, unique=True)
     flat = models.FloatField(help_text="mm")
@@ -65,6 +65,8 @@ class Machine(models.Model):
     space_step = models.FloatField(default=0.01, help_text="smallest adjustment along the blade, mm")
     screw_lead = models.FloatField(null=True, blank=True, help_text="mm a turn of the depth screw; none if by number")
     closer = models.CharField(max_length=13, choices=Closer, blank=True)
+    space_axis = models.CharField(max_length=2, default="X", help_text="moves along the blade")
+    depth_axis = models.CharField(max_length=2, default="Z", help_text="makes the depth")
 
     class Meta:
         ordering = ["name"]
@@ -73,10 +75,47 @@ class Machine(models.Model):
         return self.name
 
 
+class Clamp(models.Model):
+    """A clamp or adapter put in the place of the machine's own jaw; it may change which axis does what."""
+
+    machine = models.ForeignKey(Machine, models.CASCADE, related_name="clamps")
+    name = models.CharField(max_length=40)
+    space_axis = models.CharField(max_length=2, default="X", help_text="moves from space to space")
+    depth_axis = models.CharField(max_length=2, default="Z", help_text="makes the depth")
+    note = models.CharField(max_length=200, blank=True)
+
+    class Meta:
+        ordering = ["name"]
+        constraints = [models.UniqueConstraint(fields=["machine", "name"], name="one_clamp_of_each_name")]
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class Follower(models.Model):
+    """What traces the pattern on a duplicator; a mill's tracer has its diameter as flat and no angle."""
+
+    machine = models.ForeignKey(Machine, models.CASCADE, related_name="followers")
+    name = models.CharField(max_length=40)
+    flat = models.FloatField(help_text="mm")
+    angle = models.FloatField(help_text="included, degrees")
+    is_fitted = models.BooleanField(default=False)
+
+    class Meta:
+        ordering = ["name"]
+        constraints = [models.UniqueConstraint(fields=["machine", "name"], name="one_follower_of_each_name")]
+
+    def __str__(self) -> str:
+        return self.name
+
+
 class JawSide(models.Model):
-    """A slot of a machine's jaw and how deep a blank sits in it."""
+    """A slot of a machine's jaw, or a face of another clamp, and how deep a blank sits in it."""
 
     machine = models.ForeignKey(Machine, models.CASCADE, related_name="jaw_sides")
+    clamp = models.ForeignKey(
+        Clamp, models.CASCADE, null=True, blank=True, related_name="faces", help_text="none is the machine's own jaw"
+    )
     name = models.CharField(max_length=10)
     slot_depth = models.FloatField(help_text="mm")
 
@@ -128,6 +167,7 @@ class Trim(models.Model):
     track = models.CharField(max_length=120)
     steps = models.JSONField(help_text="the test bitting, family order")
     tag = models.ForeignKey("bench.Tag", models.SET_NULL, null=True, related_name="+", help_text="made the test keys")
+    jaw_side = models.ForeignKey(JawSide, models.PROTECT, null=True, blank=True, related_name="+")
     is_check = models.BooleanField(default=False, help_text="a morning check: one key, true or not")
     known_size = models.FloatField(null=True, help_text="of the gauge block the caliper was tried on, mm")
     known_read = models.FloatField(null=True, help_text="what the caliper said of it, mm")
@@ -190,11 +230,14 @@ class Work(models.TextChoices):
     TIGHTENED = "tightened", "tightened nuts and screws"
     HOMED = "homed", "homed it"
     TOUCHED = "touched", "trimmed it by touch"
+    THUMPED = "thumped", "heard it thump past home"
+    BURRS = "burrs", "found burrs on its keys"
+    SHOOK = "shook", "felt it shake"
 
     @property
     def moves_it(self) -> bool:
         """Whether the machine must be checked anew afterwards."""
-        return self in {Work.WHEEL, Work.JAW, Work.JAM, Work.SERVICE}
+        return self in {Work.WHEEL, Work.JAW, Work.JAM, Work.SERVICE, Work.TOUCHED, Work.THUMPED}
 
 
 class MachineWork(models.Model):
@@ -202,6 +245,9 @@ class MachineWork(models.Model):
 
     machine = models.ForeignKey(Machine, models.CASCADE, related_name="work")
     what = models.CharField(max_length=9, choices=Work)
+    cutter = models.ForeignKey(
+        Cutter, models.SET_NULL, null=True, blank=True, related_name="work", help_text="fitted then, or by it"
+    )
     note = models.CharField(max_length=200, blank=True)
     by = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, related_name="+")
     at = models.DateTimeField(auto_now_add=True)
@@ -224,11 +270,28 @@ class TouchTry(models.Model):
         ordering = ["id"]
 
 
+class HiddenFault(models.TextChoices):
+    """What can be put wrong with the simulated machine for a learner."""
+
+    DEPTH = "depth", "the depth setting"
+    GAUGE = "gauge", "the gauge setting"
+    JAW = "jaw", "the jaw out of square"
+    WHEEL = "wheel", "the wheel wearing away"
+    NOTHING = "nothing", "nothing at all"
+
+    @property
+    def is_trimmed(self) -> bool:
+        """Whether an adjustment mends it."""
+        return self in {HiddenFault.DEPTH, HiddenFault.GAUGE}
+
+
 class Practice(models.Model):
     """A learner and the simulated machine with a hidden fault: what it was, and how it went."""
 
     machine = models.ForeignKey(Machine, models.CASCADE, related_name="practices")
-    fault = models.FloatField(help_text="depth offset hidden in the machine, mm")
+    hidden = models.CharField(max_length=7, choices=HiddenFault, default=HiddenFault.DEPTH)
+    named = models.CharField(max_length=7, choices=HiddenFault, blank=True, help_text="what the learner says it was")
+    fault = models.FloatField(help_text="how much of it: mm; of a jaw mm a mm; of a wheel mm a cut")
     keys_before = models.PositiveIntegerField()
     keys_used = models.PositiveIntegerField(null=True)
     left_over = models.FloatField(null=True, help_text="mm")
@@ -243,6 +306,39 @@ class Practice(models.Model):
     def minutes(self) -> int:
         """How long it took."""
         return round((self.ended_at - self.began_at).total_seconds() / 60) if self.ended_at else 0
+
+
+class CutterLook(models.Model):
+    """A wheel's flat and angle as its test cuts show them."""
+
+    cutter = models.ForeignKey(Cutter, models.CASCADE, related_name="looks")
+    cuts = models.JSONField(help_text="mm: depth below the edge, width at the edge")
+    flat = models.FloatField(help_text="mm")
+    flat_sd = models.FloatField(help_text="mm")
+    angle = models.FloatField(help_text="included, degrees")
+    angle_sd = models.FloatField(help_text="degrees")
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, related_name="+")
+    at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["-at", "-id"]
+
+
+class Duplicate(models.Model):
+    """A key traced from a pattern, both measured: evidence about the machine that traced it."""
+
+    machine = models.ForeignKey(Machine, models.CASCADE, related_name="duplicates")
+    family_record = models.ForeignKey("library.FamilyRecord", models.PROTECT, related_name="+")
+    tag = models.ForeignKey("bench.Tag", models.SET_NULL, null=True, blank=True, related_name="duplicates")
+    track = models.CharField(max_length=120)
+    pattern = models.JSONField(help_text="values, family order and unit; null for what was not measured")
+    copy = models.JSONField(help_text="likewise")
+    withdrawn = models.BooleanField(default=False)
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, related_name="+")
+    at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["-at", "-id"]
 
 
 class HandStudy(models.Model):

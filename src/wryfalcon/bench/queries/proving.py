@@ -15,6 +15,7 @@ from keycore.proving.prospect import prospect
 from keycore.proving.verdict import ProofCut, Verdict, can_be_inside, judge_key, repeats_needed, worst
 from keycore.units import Unit, convert
 from wryfalcon.bench.models import Proof, ProofValue, Tag
+from wryfalcon.bench.queries.brought_back import BroughtBack
 from wryfalcon.documents import parsed
 from wryfalcon.machines.models import Run
 from wryfalcon.machines.queries.hands import caliper_sd_mm
@@ -89,22 +90,39 @@ def proof_of(tag: Tag, run: Run) -> ShownProof | None:
     """Judge a finished key; None while the family has no tolerance to judge it by."""
     if tag.family.tolerance is None or tag.family_record is None:
         return None
-    settlement = run.set_up.settlement
     kept = _kept_values(run)
     sd_once = caliper_sd(tag, run, {value.source for values in kept.values() for value in values})
-    seen = tuple(
-        Seen(
-            track.name,
-            place + 1,
-            tuple(value.value for value in kept[track.name, place + 1]),
-            tuple(value.position for value in kept[track.name, place + 1] if value.position is not None),
+    seen = {
+        place: Seen(
+            *place,
+            tuple(value.value for value in values),
+            tuple(value.position for value in values if value.position is not None),
         )
+        for place, values in kept.items()
+    }
+    return _proof(tag, run, seen, sd_once)
+
+
+def proof_brought_back(tag: Tag, run: Run, back: BroughtBack) -> ShownProof | None:
+    """Judge a key by what it measured when it came back; the wear in between widens its doubt."""
+    if tag.family.tolerance is None or tag.family_record is None:
+        return None
+    seen = {place: Seen(*place, tuple(values), ()) for place, values in back.values.items()}
+    worn = convert(back.worn.sd, Unit.INCH, tag.family.unit) / tag.family.share_per_edge
+    return _proof(tag, run, seen, caliper_sd(tag, run, {"typed"}), worn)
+
+
+def _proof(tag: Tag, run: Run, seen: Mapping[tuple[str, int], Seen], sd_once: float, worn: float = 0.0) -> ShownProof:
+    settlement, record = run.set_up.settlement, tag.family_record
+    assert record is not None
+    every = tuple(
+        seen.get((track.name, space), Seen(track.name, space, (), ()))
         for track in tag.family.tracks
-        for place in range(len(track.spaces))
+        for space in range(1, len(track.spaces) + 1)
     )
     wanted = tuple((track.name, tuple(settlement.values[track.name])) for track in tag.family.tracks)
     bitting = tuple((track.name, tuple(settlement.bitting[track.name])) for track in tag.family.tracks)
-    return _judged(tag.family_record.document, bitting, wanted, seen, sd_once)
+    return _judged(record.document, bitting, wanted, every, sd_once, worn)
 
 
 @dataclass(frozen=True)
@@ -124,12 +142,13 @@ def _judged(
     wanted: tuple[tuple[str, tuple[float, ...]], ...],
     seen: tuple[Seen, ...],
     sd_once: float,
+    worn: float,
 ) -> ShownProof:
     """The same measurements say the same every time a page is looked at."""
     family = parsed(document)
     assert family.tolerance is not None
     fewest = min((len(cut.values) for cut in seen if cut.values), default=1)
-    sd = sqrt(sd_once**2 / fewest + convert(ZERO_MM, Unit.MILLIMETRE, family.unit) ** 2)
+    sd = sqrt(sd_once**2 / fewest + convert(ZERO_MM, Unit.MILLIMETRE, family.unit) ** 2 + worn**2)
     asked = dict(wanted)
     proofs = [_mean_of(family, cut, asked[cut.track][cut.space - 1]) for cut in seen]
     verdicts = [judge_key([proof], sd, family.tolerance)[0].verdict if proof else None for proof in proofs]

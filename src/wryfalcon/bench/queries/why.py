@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections import defaultdict
+from collections.abc import Sequence
 from dataclasses import dataclass
 from math import sqrt
 from typing import Any
@@ -10,44 +12,107 @@ from django.db.models import Q
 
 from keycore.proving.suspects import Check, Suspect, next_check, weigh_suspects
 from keycore.reading.evidence import Spread
-from wryfalcon.bench.models import Felt, Tag, Trial, WayUp
-from wryfalcon.bench.queries.proving import ShownProof, proof_of
+from wryfalcon.bench.models import Felt, Lock, Tag, WayUp
+from wryfalcon.bench.queries.brought_back import BroughtBack, brought_back
+from wryfalcon.bench.queries.proving import ShownProof, proof_brought_back, proof_of
 from wryfalcon.codes.models import Code
 from wryfalcon.machines.models import Run
-from wryfalcon.machines.queries.drift import MachineDrift, drift_of, edge_mm
+from wryfalcon.machines.queries.care import to_be_homed
+from wryfalcon.machines.queries.drift import MachineDrift, drift_of
+from wryfalcon.machines.queries.proven import shallow_mm
 
 SHOWN = 5
+FEWEST_OF_A_SIDE = 2
+TELLING = 2.0  # standard deviations
+
+
+@dataclass(frozen=True)
+class Then:
+    """One cut when the key was new and when it came back, family unit."""
+
+    track: str
+    space: int
+    wanted: float
+    new: float | None
+    back: float | None
 
 
 @dataclass(frozen=True)
 class Why:
     """What may have made a key wrong."""
 
-    proof: ShownProof
+    proof: ShownProof  # as it came back, if it did
     suspects: tuple[Suspect, ...]
     check: Check | None
     course: MachineDrift
     before: Spread | None  # the machine's offset before this key, mm
+    back: BroughtBack | None
+    then: tuple[Then, ...]  # both measurements side by side; none for a key that never came back
+    to_home: str  # what must be done at the machine before anything else
+
+    @property
+    def mean_error(self) -> float:
+        """The mean depth error it is judged by, family unit."""
+        return _mean([cut.error for cut in self.proof.cuts if cut.error is not None])
 
 
 def why_wrong(tag: Tag, run: Run) -> Why | None:
     """Weigh the suspects; None for a key that is not measured."""
-    proof = proof_of(tag, run)
+    new, back = proof_of(tag, run), brought_back([run]).get(run.pk)
+    proof = proof_brought_back(tag, run, back) if back else new
     errors = [cut.error for cut in proof.cuts if cut.error is not None] if proof else []
-    if proof is None or not errors or tag.family.tolerance is None:
+    if proof is None or new is None or not errors or tag.family.tolerance is None:
         return None
     course = drift_of(run.machine, tag.family.gauge)
     before = _offset_before(course, run)
-    mm = edge_mm(tag.family)
+    mm = shallow_mm(tag.family)
+    seat = run.machine.sd_seat
+    clues = [*_clues(_felt(run, back)), *_side_clue(proof, seat / abs(mm))]
     suspects = weigh_suspects(
         proof.causes,
-        sum(errors) / len(errors) * mm,
-        proof.sd / sqrt(len(errors)) * mm + run.machine.sd_seat,
+        _mean(errors) * mm,
+        proof.sd / sqrt(len(errors)) * abs(mm) + seat,
         before,
-        tag.family.tolerance.value * mm,
-        _clues(list(run.trials.all())),
+        tag.family.tolerance.value * abs(mm),
+        clues,
     )
-    return Why(proof, tuple(suspects[:SHOWN]), next_check(suspects), course, before)
+    return Why(
+        proof=proof,
+        suspects=tuple(suspects[:SHOWN]),
+        check=next_check(suspects),
+        course=course,
+        before=before,
+        back=back,
+        then=_side_by_side(new, proof) if back else (),
+        to_home=to_be_homed(run.machine),
+    )
+
+
+def _side_by_side(new: ShownProof, back: ShownProof) -> tuple[Then, ...]:
+    return tuple(
+        Then(cut.track, cut.space, cut.wanted, cut.measured, later.measured)
+        for cut, later in zip(new.cuts, back.cuts, strict=True)
+    )
+
+
+def _side_clue(proof: ShownProof, seat: float) -> list[str]:
+    """Whether a key's two sides are off alike or one alone; nothing where they cannot be told apart."""
+    by_side: defaultdict[str, list[float]] = defaultdict(list)
+    for cut in proof.cuts:
+        if cut.error is not None:
+            by_side[cut.track].append(cut.error)
+    if len(by_side) != 2 or min(map(len, by_side.values())) < FEWEST_OF_A_SIDE:
+        return []
+    one, other = by_side.values()
+    # Each side has a clamping of its own.
+    doubt = sqrt(sum(proof.sd**2 / len(side) + seat**2 for side in (one, other)))
+    if abs(_mean(one) - _mean(other)) > TELLING * doubt:
+        return ["one-side"]
+    return ["both-sides"] if abs(_mean([*one, *other])) > TELLING * doubt / 2 else []
+
+
+def _mean(numbers: Sequence[float]) -> float:
+    return sum(numbers) / len(numbers)
 
 
 def _offset_before(course: MachineDrift, run: Run) -> Spread | None:
@@ -58,16 +123,33 @@ def _offset_before(course: MachineDrift, run: Run) -> Spread | None:
     return earlier[-1].offset if earlier else None
 
 
-def _clues(trials: list[Trial]) -> list[str]:
+@dataclass(frozen=True)
+class KeyFelt:
+    """How a key went in, turned and came out once."""
+
+    way_up: str
+    enters: str
+    turns: str
+    leaves: str
+
+
+def _felt(run: Run, back: BroughtBack | None) -> list[KeyFelt]:
+    """How the key felt when it was tried, and in the customer's locks when it came back."""
+    tried = [KeyFelt(t.way_up, t.enters, t.turns, t.leaves) for t in run.trials.all()]
+    locks = Lock.objects.filter(tag__number=back.tag) if back else []
+    return [*tried, *(KeyFelt(WayUp.UP, lock.enters, lock.turns, lock.leaves) for lock in locks)]
+
+
+def _clues(felt: list[KeyFelt]) -> list[str]:
     """How the key felt, as clues; each once."""
     clues = set()
     turns: dict[str, set[str]] = {way: set() for way in WayUp.values}
-    for trial in trials:
-        clues |= {"rubs"} if trial.turns == Felt.RUBS else set()
-        clues |= {"snags"} if trial.turns in (Felt.SNAGS, Felt.STUCK) else set()
-        clues |= {"tight"} if trial.enters in (Felt.RUBS, Felt.STUCK) else set()
-        clues |= {"held"} if trial.leaves in (Felt.RUBS, Felt.SNAGS, Felt.STUCK) else set()
-        turns[trial.way_up].add(trial.turns)
+    for each in felt:
+        clues |= {"rubs"} if each.turns == Felt.RUBS else set()
+        clues |= {"snags"} if each.turns in (Felt.SNAGS, Felt.STUCK) else set()
+        clues |= {"tight"} if each.enters in (Felt.RUBS, Felt.STUCK) else set()
+        clues |= {"held"} if each.leaves in (Felt.RUBS, Felt.SNAGS, Felt.STUCK) else set()
+        turns[each.way_up].add(each.turns)
     works = [Felt.FREE in turns[way] for way in WayUp.values if turns[way]]
     return sorted(clues | ({"one-way"} if len(works) == 2 and works[0] != works[1] else set()))
 
@@ -95,6 +177,10 @@ def help_file(tag: Tag, run: Run, why: Why) -> dict[str, Any]:
             {"track": cut.track, "space": cut.space, "target": cut.wanted, "measured": cut.measured,
              "error": cut.error, "space_error": cut.space_error} for cut in why.proof.cuts
         ],
+        "brought_back": None if why.back is None else {
+            "tag": f"{why.back.tag:04d}", "measured_at": why.back.measured_at.isoformat(),
+            "new": [cut.new for cut in why.then],
+        },
         "machine": {
             "name": run.machine.name, "kind": run.machine.get_kind_display(), "cutter": str(run.set_up.cutter),
             "jaw_side": str(run.set_up.jaw_side or ""),

@@ -19,6 +19,10 @@ SCHEDULE = (
 )
 
 
+LOST_ITS_PLACE = (Work.JAM, Work.THUMPED)
+HOME_FIRST = "Home it before anything else: spindle off, hands away, then a morning check."
+
+
 @dataclass(frozen=True)
 class CareDue:
     """One thing to be done regularly, and when it last was."""
@@ -38,3 +42,11 @@ def care_of(machine: Machine) -> list[CareDue]:
     """What a machine needs, and when it last had it."""
     done = dict(MachineWork.objects.filter(machine=machine).values_list("what").annotate(last=Max("at")).order_by())
     return [CareDue(work, days, how, done.get(work)) for work, days, how in SCHEDULE]
+
+
+def to_be_homed(machine: Machine) -> str:
+    """What made a machine lose its place since it was last homed, and what to do; "" for nothing."""
+    told = MachineWork.objects.filter(machine=machine, what__in=[*LOST_ITS_PLACE, Work.HOMED]).first()
+    if told is None or told.what == Work.HOMED:
+        return ""
+    return f"{told.by} {Work(told.what).label} on {told.at:%d %b}. {HOME_FIRST}"

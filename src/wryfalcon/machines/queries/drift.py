@@ -1,9 +1,9 @@
-"""How a machine's offset has wandered over the keys it made, and when it is due."""
+"""How a machine's offset has wandered over the keys it made and the days that went by, and when it is due."""
 
 from __future__ import annotations
 
 from bisect import bisect_left
-from collections import Counter, defaultdict
+from collections import Counter
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from functools import lru_cache
@@ -11,29 +11,17 @@ from math import hypot, sqrt
 
 from django.utils import timezone
 
-from keycore.family import Family
 from keycore.machines.drift import Drift, Forecast, KeyMade, Touched, follow_drift
 from keycore.machines.trim import Noise
-from keycore.units import Unit, convert
-from wryfalcon.bench.models import Proof
-from wryfalcon.library.models import FamilyRecord
-from wryfalcon.machines.models import Machine, MachineWork, OffsetChange, RunState, Trim, Work
+from keycore.reading.evidence import Spread
+from wryfalcon.machines.models import Machine, MachineKind, MachineWork, OffsetChange, RunState, Trim, Work
 from wryfalcon.machines.queries.hands import caliper_sd_mm
+from wryfalcon.machines.queries.proven import ProvenKey, proven_keys
 
 FEWEST_KEYS = 6  # fewer tell nothing of a drift
 BUSY, BRISK = 100, 12  # keys a day: daily, weekly, else monthly; common practice, no source
-USUAL_TOLERANCE_MM = 0.05
-
-
-@dataclass(frozen=True)
-class ProvenKey:
-    """A key as it was proven: when, for which tag, and its mean depth error on one edge, mm."""
-
-    at: datetime
-    name: str  # the tag, or the test key
-    gauge: str
-    error: float
-    cuts: int
+DAY_SECONDS = 86_400
+TRACES = (MachineKind.TRACING, MachineKind.SIDE_MILL)
 
 
 @dataclass(frozen=True)
@@ -61,13 +49,24 @@ class MachineDrift:
     per_day: float
     touched_since: str  # what was done since that makes a check due, "" for nothing
     last_checked: datetime | None
+    idle_days: int = 0  # since its last key
+
+    @property
+    def offset(self) -> Spread | None:
+        """Where the machine stands today; None while too few keys are known."""
+        return self.drift.ahead(0, self.idle_days) if self.drift else None
+
+    @property
+    def days_a_key(self) -> float:
+        """How long it takes to make one more, at the pace of the last month; 0 where none was made."""
+        return 1 / self.per_day if self.per_day else 0.0
 
     @property
     def says(self) -> str:
         """Where the machine stands, in one sentence."""
-        if self.drift is None:
+        offset = self.offset
+        if offset is None:
             return f"Too few proven keys to follow it yet: {len(self.keys)} of {FEWEST_KEYS}."
-        offset = self.drift.offset
         way = "shallow" if offset.mean > 0 else "deep"
         if abs(offset.mean) < 1.96 * offset.sd:
             return f"It cuts true as far as its keys can tell, within {1.96 * offset.sd:.3f} mm."
@@ -80,9 +79,15 @@ class MachineDrift:
             return "Half of the tolerance is not in sight within 2,000 keys." if self.forecast else ""
         if self.forecast.median <= 1:
             return "Half of the tolerance is used up."
-        soonest, latest = self.forecast.soonest, self.forecast.latest
+        soonest, latest, pace = self.forecast.soonest, self.forecast.latest, self._in_time(self.forecast.median)
         between = f"{soonest} to {latest}, 9 times in 10" if latest else f"{soonest} at the soonest, 1 in 20"
-        return f"Half of the tolerance used up in about {self.forecast.median} keys ({between})."
+        return f"Half of the tolerance used up in about {self.forecast.median} keys{pace} ({between})."
+
+    def _in_time(self, keys: int) -> str:
+        days = keys * self.days_a_key
+        if days < 2:
+            return ""
+        return f", {days:.0f} days at this pace" if days < 21 else f", {days / 7:.0f} weeks at this pace"
 
     @property
     def due(self) -> str:
@@ -103,23 +108,26 @@ class MachineDrift:
 
 def drift_of(machine: Machine, gauge: str = "") -> MachineDrift:
     """Follow a machine through every key proven on it that was gauged so; the usual way where none is named."""
-    every, tolerance = _keys(machine)
+    noise = Noise(hypot(machine.sd_each, machine.caliper_sd), machine.sd_seat)
+    every, tolerance = proven_keys(machine, noise)
     usual = Counter(key.gauge for key in every).most_common(1)
     gauge = gauge or (usual[0][0] if usual else "shoulder")
     keys = tuple(key for key in every if key.gauge == gauge)
     marks = _marks(machine, gauge, [key.at for key in keys])
     last_checked = max((mark.at for mark in marks if mark.by is not None), default=None)
     check = Trim.objects.filter(machine=machine, gauge=gauge, closed_at__isnull=False).first()
-    if check is not None and check.closed_at is not None:
-        last_checked = max(filter(None, [last_checked, check.closed_at]))
+    checks = [check.closed_at if check else None, keys[-1].at if keys and machine.kind in TRACES else None]
+    last_checked = max(filter(None, [last_checked, *checks]), default=None)
     since = [key for key in keys if last_checked is None or key.at > last_checked]
     touched = [mark for mark in marks if mark.by is None and (last_checked is None or mark.at > last_checked)]
-    month = timezone.now() - timedelta(days=30)
+    now = timezone.now()
+    month = now - timedelta(days=30)
     made = machine.runs.filter(state=RunState.FINISHED, finished_at__gte=month).count()
-    noise = Noise(hypot(machine.sd_each, machine.caliper_sd), machine.sd_seat)
+    made += machine.duplicates.filter(withdrawn=False, at__gte=month).count()
+    idle_days = max(0, (now - keys[-1].at).days) if keys else 0
     drift, forecast = None, None
     if len(keys) >= FEWEST_KEYS:
-        drift, forecast = followed(keys, marks, noise, tolerance)
+        drift, forecast = followed(keys, marks, noise, tolerance, 30 / made if made else 0.0, idle_days)
     return MachineDrift(
         gauge=gauge,
         keys=keys,
@@ -132,6 +140,7 @@ def drift_of(machine: Machine, gauge: str = "") -> MachineDrift:
         per_day=made / 30,
         touched_since=touched[-1].words if touched else "",
         last_checked=last_checked,
+        idle_days=idle_days,
     )
 
 
@@ -143,64 +152,27 @@ def noise_of(machine: Machine, learned: Drift | None = None, repeats: int = 1) -
 
 @lru_cache(maxsize=16)
 def followed(
-    keys: tuple[ProvenKey, ...], marks: tuple[Marked, ...], noise: Noise, tolerance: float
+    keys: tuple[ProvenKey, ...],
+    marks: tuple[Marked, ...],
+    noise: Noise,
+    tolerance: float,
+    days_a_key: float = 0.0,
+    idle_days: int = 0,
 ) -> tuple[Drift, Forecast]:
     """The same keys tell the same course however often it is looked at."""
-    made = [KeyMade(number, key.error, key.cuts) for number, key in enumerate(keys)]
-    drift = follow_drift(made, [Touched(mark.number, mark.by) for mark in marks], noise)
-    return drift, drift.forecast(tolerance / 2)
+    began = keys[0].at
+    made = [
+        KeyMade(number, key.error, key.cuts, key.extra_sd, days_between(began, key.at))
+        for number, key in enumerate(keys)
+    ]
+    touched = [Touched(mark.number, mark.by, days_between(began, mark.at)) for mark in marks]
+    drift = follow_drift(made, touched, noise)
+    return drift, drift.forecast(tolerance / 2, days_a_key, idle_days)
 
 
-def _keys(machine: Machine) -> tuple[tuple[ProvenKey, ...], float]:
-    """Every key proven on a machine, first to last, and the strictest tolerance among its families."""
-    proofs = Proof.objects.filter(run__machine=machine, run__touches_up=None, run__finished_at__isnull=False)
-    of_run = "run__set_up__tag"
-    rows = proofs.order_by("run__finished_at").values_list(
-        "run__finished_at", "cuts", f"{of_run}__number", f"{of_run}__family_record_id"
-    )
-    records = FamilyRecord.objects.in_bulk({row[3] for row in rows})
-    keys, tolerances = [], Counter[float]()
-    for at, cuts, number, record in rows:
-        family = records[record].family
-        to_mm = edge_mm(family)
-        errors = [cut["error"] * to_mm for cut in cuts if cut["error"] is not None]
-        if errors:
-            keys.append(ProvenKey(at, f"tag {number:04d}", family.gauge, sum(errors) / len(errors), len(errors)))
-        if family.tolerance:
-            tolerances[family.tolerance.value * to_mm] += 1
-    keys = sorted([*keys, *_test_keys(machine)], key=lambda key: key.at)
-    return tuple(keys), min(tolerances, default=USUAL_TOLERANCE_MM)
-
-
-def _test_keys(machine: Machine) -> list[ProvenKey]:
-    """The test keys of closed trims and checks that were measured there: keys of known target like any other."""
-    found = []
-    trims = Trim.objects.filter(machine=machine, closed_at__isnull=False).select_related("family_record")
-    for trim in trims.prefetch_related("readings"):
-        family = trim.family_record.family
-        values, edge = family.track(trim.track).values, edge_mm(family)
-        errors: defaultdict[int, list[float]] = defaultdict(list)
-        for reading in trim.readings.all():
-            if reading.value is not None and not reading.withdrawn:
-                target = values[trim.steps[reading.space - 1]]
-                errors[reading.clamping].append((reading.value - target) * edge + zero_mm(trim, family))
-        for clamping, of_key in sorted(errors.items()):
-            if trim.closed_at is not None:  # measured before the adjustment that closed it
-                made_at = trim.closed_at - timedelta(milliseconds=100 - clamping)
-                found.append(ProvenKey(made_at, "a test key", trim.gauge, sum(of_key) / len(of_key), len(of_key)))
-    return found
-
-
-def zero_mm(trim: Trim, family: Family) -> float:
-    """What the caliper's own error adds to a depth on one edge, mm, to be taken off; 0 where it was not tried."""
-    if trim.known_size is None or trim.known_read is None:
-        return 0.0
-    return (trim.known_size - trim.known_read) * edge_mm(family) / convert(1.0, family.unit, Unit.MILLIMETRE)
-
-
-def edge_mm(family: Family) -> float:
-    """What a depth error in the family's unit is on one edge, mm."""
-    return convert(1.0, family.unit, Unit.MILLIMETRE) * (0.5 if family.measured == "across" else 1.0)
+def days_between(earlier: datetime, later: datetime) -> float:
+    """Days, parts of a day too."""
+    return (later - earlier).total_seconds() / DAY_SECONDS
 
 
 def _marks(machine: Machine, gauge: str, made_at: list[datetime]) -> tuple[Marked, ...]:

@@ -17,7 +17,8 @@ from wryfalcon.bench.models import ProofValue
 from wryfalcon.documents import parsed
 from wryfalcon.library.models import FamilyRecord
 from wryfalcon.machines.models import Closer, Machine, RunState, Trim, TrimReading
-from wryfalcon.machines.queries.drift import drift_of, edge_mm, noise_of, zero_mm
+from wryfalcon.machines.queries.drift import drift_of, noise_of
+from wryfalcon.machines.queries.proven import edge_mm, zero_mm
 
 CLAMPINGS = 2  # fewer cannot tell a badly seated key from a machine out of true
 

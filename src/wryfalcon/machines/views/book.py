@@ -9,22 +9,25 @@ from django.conf import settings
 from django.contrib import messages
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
+from django.utils import timezone
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
 from keycore.machines.trim import Noise
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs, needs_to_change
-from wryfalcon.drawings.drift import DriftChart, draw_drift
+from wryfalcon.drawings.drift import DriftChart, draw_drift, over_days, over_keys
 from wryfalcon.machines.actions.care import note_work
 from wryfalcon.machines.actions.practice import score_words
 from wryfalcon.machines.actions.trimming import undo_change
 from wryfalcon.machines.models import DriverKind, Machine, OffsetChange, Work
-from wryfalcon.machines.queries.care import care_of
+from wryfalcon.machines.queries.care import care_of, to_be_homed
 from wryfalcon.machines.queries.copies import copies_on
-from wryfalcon.machines.queries.drift import MachineDrift, Marked, ProvenKey, drift_of, followed
+from wryfalcon.machines.queries.drift import MachineDrift, Marked, days_between, drift_of, followed
+from wryfalcon.machines.queries.proven import ProvenKey
 from wryfalcon.machines.queries.trimming import families_to_trim_by
 from wryfalcon.machines.refusal import NotKept
 
 SHOWN = 8
+DAYS = "days"
 
 
 @require_GET
@@ -49,7 +52,12 @@ def course(request: PersonRequest, pk: int) -> HttpResponse:
     """How the machine has wandered over its keys and what is foretold, as a page or a part of one."""
     machine, gauge = _machine(pk), request.GET.get("gauge", "")
     found = drift_of(machine, gauge if gauge in ("shoulder", "tip") else "")
-    context = {"machine": machine, "course": found, "chart": _chart(found), "copies": copies_on(machine, found)}
+    by = DAYS if request.GET.get("by") == DAYS else "keys"
+    context = {
+        "machine": machine, "course": found, "chart": _chart(found, by), "by": by,
+        "other_gauge": "shoulder" if found.gauge == "tip" else "tip",
+        "copies": copies_on(machine, found), "to_home": to_be_homed(machine),
+    }  # fmt: skip
     return render(request, f"machines/{'_course' if request.htmx else 'course'}.html", context)
 
 
@@ -58,8 +66,6 @@ def course(request: PersonRequest, pk: int) -> HttpResponse:
 def due(request: PersonRequest, pk: int) -> HttpResponse:
     """Whether a check is due, as a fragment: it is worked out after the page is there."""
     machine = _machine(pk)
-    if machine.driver == DriverKind.NONE:
-        return HttpResponse("")
     return render(request, "machines/_due.html", {"course": drift_of(machine), "machine": machine})
 
 
@@ -101,16 +107,32 @@ def _can_practise(machine: Machine) -> bool:
     return settings.DEMONSTRATION and machine.driver == DriverKind.BENCH
 
 
-def _chart(found: MachineDrift) -> DriftChart | None:
-    return _drawn(found.keys, found.marks, found.noise, found.tolerance) if found.drift else None
+def _chart(found: MachineDrift, by: str) -> DriftChart | None:
+    if found.drift is None:
+        return None
+    today = days_between(found.keys[0].at, timezone.now()) if by == DAYS else 0.0
+    return _drawn(found.keys, found.marks, found.noise, found.tolerance, round(found.days_a_key, 3), round(today))
 
 
 @lru_cache(maxsize=16)
-def _drawn(keys: tuple[ProvenKey, ...], marks: tuple[Marked, ...], noise: Noise, tolerance: float) -> DriftChart:
-    """The same course is drawn once."""
+def _drawn(
+    keys: tuple[ProvenKey, ...],
+    marks: tuple[Marked, ...],
+    noise: Noise,
+    tolerance: float,
+    days_a_key: float,
+    today: int,
+) -> DriftChart:
+    """The same course is drawn once; over days where today is said."""
     errors = [(key.error, f"{key.name}, {key.at:%d %b}, {key.error:+.3f} mm") for key in keys]
     drift, _ = followed(keys, marks, noise, tolerance)
-    return draw_drift(drift, errors, [(mark.number, mark.words) for mark in marks], tolerance)
+    if today:
+        began = keys[0].at
+        days, then = [days_between(began, key.at) for key in keys], [days_between(began, mark.at) for mark in marks]
+        places = over_days(days, then, max(today, days[-1]), days_a_key, f"{began:%d %b %Y}")
+    else:
+        places = over_keys(len(keys), [mark.number for mark in marks], days_a_key)
+    return draw_drift(drift, errors, [mark.words for mark in marks], places, tolerance)
 
 
 def _machine(pk: int) -> Machine:

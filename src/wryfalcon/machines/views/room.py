@@ -13,10 +13,11 @@ from django.utils.http import url_has_allowed_host_and_scheme
 from django.views.decorators.http import require_GET, require_POST
 
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
+from wryfalcon.machines.actions.care import note_work
 from wryfalcon.machines.actions.practice import begin_practice, end_practice, score_words
 from wryfalcon.machines.drivers import MachineRefused, MachineUnreachable, driver_of
 from wryfalcon.machines.drivers.bench import BenchDriver
-from wryfalcon.machines.models import Machine
+from wryfalcon.machines.models import Machine, Work
 from wryfalcon.machines.queries.line import machines_in_a_line
 from wryfalcon.machines.refusal import NotKept
 
@@ -43,6 +44,7 @@ def home(request: PersonRequest, pk: int) -> HttpResponse:
     machine = get_object_or_404(Machine, pk=pk)
     try:
         driver_of(machine).operate("home")
+        note_work(request.user, machine, Work.HOMED)
         messages.success(request, f"{machine} is homed.")
     except (MachineRefused, MachineUnreachable) as error:
         messages.error(request, f"{machine} was not homed: {error}.")

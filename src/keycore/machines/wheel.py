@@ -1,0 +1,182 @@
+"""A cutting wheel by what it leaves: its flat and angle from test cuts, and whether it must be changed."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from enum import StrEnum
+from math import atan, degrees, hypot, radians, tan
+
+import numpy as np
+from scipy.special import ndtri
+
+from keycore.errors import InputError
+from keycore.family import Cut
+from keycore.machines.trim import LEVEL, Noise, Term
+from keycore.reading.evidence import Spread
+
+NARROWEST, WIDEST = 20.0, 150.0  # degrees included; anything else was mistyped
+SHARE = 0.5  # of the tolerance that the wheel alone may use up
+BURRS = 2  # keys with a burr since it was fitted; one may be the blank's (common practice, no source)
+
+
+@dataclass(frozen=True, slots=True)
+class TestCut:
+    """One cut with the wheel into a blank's straight edge: how deep below the edge, how wide at the edge."""
+
+    __test__ = False  # not a test of pytest's
+
+    depth: float
+    width: float
+
+
+@dataclass(frozen=True, slots=True)
+class WheelShape:
+    """A wheel's flat and included angle (degrees) as its cuts show them."""
+
+    flat: Spread
+    angle: Spread
+
+
+def measure_wheel(cuts: Sequence[TestCut], sd: float) -> WheelShape:
+    """Find a wheel's flat f and angle from the widths its cuts leave: w = f + 2 d tan(angle / 2).
+
+    Least squares over the cuts; a depth misread by sd moves the width by 2 T sd, so one width counts
+    with sd sqrt(1 + 4 T^2), T found first. Arguments: at least two cuts of different depths and
+    ``sd`` of one measurement, all in one unit. Returns a WheelShape, flat in that unit. Raises
+    InputError for too few cuts, no difference in depth, or widths that no wheel of 20 to 150
+    degrees leaves.
+    Source: the geometry of a V with a flat; the propagation is JCGM 100:2008, 5.1.2.
+
+    >>> shape = measure_wheel([TestCut(1.0, 3.0), TestCut(2.0, 5.0)], 0.01)
+    >>> round(shape.flat.mean, 6), round(shape.angle.mean, 6), round(shape.angle.sd, 2)
+    (1.0, 90.0, 0.91)
+    >>> measure_wheel([TestCut(1.0, 3.0)], 0.01)
+    Traceback (most recent call last):
+    keycore.errors.InputError: cuts: two cuts of different depths are needed
+    """
+    depths, widths = np.array([cut.depth for cut in cuts]), np.array([cut.width for cut in cuts])
+    if len(cuts) < 2 or float(np.ptp(depths)) <= 4 * sd:
+        raise InputError("cuts", "two cuts of different depths are needed")
+    if not (depths.min() > 0 and widths.min() > 0):
+        raise InputError("cuts", "a cut has a depth and a width above 0")
+    design = np.column_stack([np.ones_like(depths), 2 * depths])
+    (flat, slope), *_ = np.linalg.lstsq(design, widths, rcond=None)
+    if not tan(radians(NARROWEST) / 2) <= slope <= tan(radians(WIDEST) / 2):
+        raise InputError("cuts", "no wheel leaves such widths: measure depth and width of each cut again")
+    covariance = np.linalg.inv(design.T @ design) * sd**2 * (1 + 4 * slope**2)
+    return WheelShape(
+        Spread(float(flat), float(covariance[0, 0] ** 0.5)),
+        Spread(degrees(2 * atan(slope)), degrees(2 / (1 + slope**2)) * float(covariance[1, 1] ** 0.5)),
+    )
+
+
+@dataclass(frozen=True, slots=True)
+class KeyOfWheel:
+    """Depth errors of one key, (n,), positive is shallow, and how far each cut's worse neighbour lies away."""
+
+    errors: tuple[float, ...]
+    jumps: tuple[float, ...]
+
+
+def steep_error(keys: Sequence[KeyOfWheel], noise: Noise) -> Term | None:
+    """How much deeper cuts come out for each unit that a neighbour lies away, seating taken out.
+
+    e = m_key + s jump, least squares within each key, so that offsets and seating drop out; normal
+    95 % interval by ``noise.sd`` of one measured cut. Arguments: the keys made since the wheel was
+    fitted, errors, jumps and noise in one unit. Returns the Term of s; None where no key has
+    neighbours of different steepness. Raises nothing.
+
+    >>> keys = [KeyOfWheel((0.0, -0.02, 0.0), (0.0, 1.0, 0.0))] * 4
+    >>> term = steep_error(keys, Noise(0.008, 0.008))
+    >>> round(term.value, 3), term.excludes_zero
+    (-0.02, True)
+    """
+    across = within = 0.0
+    for key in keys:
+        errors, jumps = np.array(key.errors), np.array(key.jumps)
+        away = jumps - jumps.mean()
+        across += float(away @ errors)
+        within += float(away @ away)
+    if within <= 0:
+        return None
+    half = float(ndtri(LEVEL)) * noise.sd / within**0.5
+    return Term(across / within, across / within - half, across / within + half)
+
+
+class WheelAdvice(StrEnum):
+    """What to do about a wheel."""
+
+    KEEP = "keep"
+    LOOK = "look"
+    CHANGE = "change"
+
+
+@dataclass(frozen=True)
+class WheelVerdict:
+    """The advice and what speaks for it."""
+
+    advice: WheelAdvice
+    reasons: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class WheelSigns:
+    """What is known of a wheel since it was fitted."""
+
+    steep: Term | None = None  # error for each unit a neighbour lies away
+    steepest: float = 0.0  # how far neighbours lie away at most, same unit
+    tolerance: float = 0.0
+    shape: WheelShape | None = None
+    burrs: int = 0  # keys with burrs noted
+    shakes: int = 0  # times it was felt to shake
+
+
+def judge_wheel(meant: Cut, signs: WheelSigns, unit: str = "mm") -> WheelVerdict:
+    """Whether a wheel still serves.
+
+    It is changed when cuts beside steep neighbours are deeper by more than half the tolerance, or
+    its flat or angle differ by so much at the deepest of them, interval excluding zero; looked at
+    when the same may be so but the interval does not say, when it shook, or left burrs twice.
+    Arguments: the shape it should have, the signs, all in ``unit``. Returns a WheelVerdict. Raises
+    nothing.
+
+    >>> judge_wheel(Cut(1.0, 90.0), WheelSigns()).advice.value
+    'keep'
+    >>> judge_wheel(Cut(1.0, 90.0), WheelSigns(Term(-0.03, -0.04, -0.02), 1.8, 0.05)).advice.value
+    'change'
+    """
+    allowed = SHARE * signs.tolerance
+    change, look = [], []
+    if signs.steep is not None and signs.tolerance:
+        effect = signs.steep.value * signs.steepest
+        says = f"cuts beside the steepest neighbours come out {abs(effect):.3f} {unit} deep"
+        if effect < -allowed and signs.steep.excludes_zero:
+            change.append(says)
+        elif signs.steep.low * signs.steepest < -2 * allowed:
+            look.append(f"its keys cannot rule out {abs(signs.steep.low * signs.steepest):.3f} {unit} at the steepest")
+    if signs.shape is not None and allowed:
+        for off, says in _off(meant, signs.shape, signs.steepest or 1.0, unit):
+            if abs(off.mean) > allowed and abs(off.mean) > 2 * off.sd:
+                change.append(says)
+            elif abs(off.mean) > 2 * off.sd:
+                look.append(says)
+    if signs.shakes:
+        look.append("it was felt to shake")
+    if signs.burrs >= BURRS:
+        look.append(f"{signs.burrs} keys had burrs")
+    advice = WheelAdvice.CHANGE if change else WheelAdvice.LOOK if look else WheelAdvice.KEEP
+    return WheelVerdict(advice, (*change, *look))
+
+
+def _off(meant: Cut, shape: WheelShape, depth: float, unit: str) -> list[tuple[Spread, str]]:
+    """How far flank and flat are from where they should be, along the blade on one side, with words."""
+    slope = tan(radians(shape.angle.mean) / 2)
+    flat = Spread((shape.flat.mean - meant.flat) / 2, shape.flat.sd / 2)
+    per_degree = radians(1) / 2 * (1 + slope**2) * depth
+    flank = Spread((slope - meant.slope) * depth, per_degree * shape.angle.sd)
+    both = Spread(flat.mean + flank.mean, hypot(flat.sd, flank.sd))
+    return [
+        (flat, f"its flat is {shape.flat.mean:.3f} {unit}, not {meant.flat:.3f}"),
+        (both, f"its angle is {shape.angle.mean:.1f} degrees, not {meant.angle:.1f}, with its flat"),
+    ]

@@ -1,0 +1,144 @@
+"""Every key that says something of a machine: proven, of a test bitting, traced from a pattern, or brought back."""
+
+from __future__ import annotations
+
+from collections import Counter, defaultdict
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from math import sqrt
+
+from keycore.family import Family
+from keycore.machines.trim import Noise
+from keycore.units import Unit, convert
+from wryfalcon.bench.models import Proof
+from wryfalcon.bench.queries.brought_back import BroughtBack, brought_back
+from wryfalcon.library.models import FamilyRecord
+from wryfalcon.machines.models import Duplicate, Machine, Run, RunState, Trim
+
+USUAL_TOLERANCE_MM = 0.05
+
+
+@dataclass(frozen=True)
+class ProvenKey:
+    """A key as it was measured: when made, what it was, and its mean depth error on one edge, mm."""
+
+    at: datetime
+    name: str
+    gauge: str
+    error: float  # positive is shallow
+    cuts: int
+    extra_sd: float = 0.0  # mm, beside cutting, measuring and seating
+
+
+def proven_keys(machine: Machine, noise: Noise) -> tuple[tuple[ProvenKey, ...], float]:
+    """Every key measured on a machine, first to last, and the strictest tolerance among its families, mm."""
+    made, tolerances = _made_keys(machine, noise)
+    traced = _traced_keys(machine, noise, tolerances)
+    keys = sorted([*made, *traced, *_test_keys(machine)], key=lambda key: key.at)
+    return tuple(keys), min(tolerances, default=USUAL_TOLERANCE_MM)
+
+
+def shallow_mm(family: Family) -> float:
+    """What a depth error in the family's unit is on one edge, mm, shallow counted positive."""
+    return edge_mm(family) * (-1.0 if family.kind.falls_when_deeper is False else 1.0)
+
+
+def edge_mm(family: Family) -> float:
+    """What a depth error in the family's unit is on one edge, mm."""
+    return convert(1.0, family.unit, Unit.MILLIMETRE) * (0.5 if family.measured == "across" else 1.0)
+
+
+def zero_mm(trim: Trim, family: Family) -> float:
+    """What the caliper's own error adds to a depth on one edge, mm, to be taken off; 0 where it was not tried."""
+    if trim.known_size is None or trim.known_read is None:
+        return 0.0
+    return (trim.known_size - trim.known_read) * edge_mm(family) / convert(1.0, family.unit, Unit.MILLIMETRE)
+
+
+def _made_keys(machine: Machine, noise: Noise) -> tuple[list[ProvenKey], Counter[float]]:
+    """Keys that were proven when new, those that came back, and how often each tolerance was asked, mm."""
+    runs = Run.objects.filter(machine=machine, touches_up=None, state=RunState.FINISHED, finished_at__isnull=False)
+    back = brought_back(runs.filter(returns__isnull=False).distinct())
+    proofs = dict(Proof.objects.filter(run__in=runs).values_list("run", "cuts"))
+    rows = runs.filter(pk__in=[*proofs, *back]).values_list(
+        "pk", "finished_at", "set_up__tag__number", "set_up__tag__family_record_id", "set_up__settlement__values"
+    )
+    records = FamilyRecord.objects.in_bulk({row[3] for row in rows})
+    keys, tolerances = [], Counter[float]()
+    for pk, at, number, record, targets in rows:
+        assert at is not None  # asked for
+        family = records[record].family
+        to_mm = shallow_mm(family)
+        errors = [cut["error"] * to_mm for cut in proofs.get(pk, ()) if cut["error"] is not None]
+        name = f"tag {number:04d}"
+        if pk in back:
+            keys.append(
+                _with_return(ProvenKey(at, name, family.gauge, 0.0, 0), errors, back[pk], targets, family, noise)
+            )
+        elif errors:
+            keys.append(ProvenKey(at, name, family.gauge, _mean(errors), len(errors)))
+        if family.tolerance:
+            tolerances[family.tolerance.value * edge_mm(family)] += 1
+    return keys, tolerances
+
+
+def _with_return(
+    key: ProvenKey,
+    new: Sequence[float],
+    back: BroughtBack,
+    targets: dict[str, list[float]],
+    family: Family,
+    noise: Noise,
+) -> ProvenKey:
+    """One key out of what it measured when new, if it was, and when it came back, each by how well it is known."""
+    to_mm = shallow_mm(family)
+    worn = convert(back.worn.mean, Unit.INCH, Unit.MILLIMETRE), convert(back.worn.sd, Unit.INCH, Unit.MILLIMETRE)
+    then = [
+        (_mean(values) - targets[track][space - 1]) * to_mm + worn[0] for (track, space), values in back.values.items()
+    ]
+    name = f"{key.name}, brought back {back.measured_at:%d %b}"
+    if not new:
+        return ProvenKey(key.at, name, key.gauge, _mean(then), len(then), worn[1])
+    trust_new, trust_then = len(new) / noise.sd**2, 1 / (noise.sd**2 / len(then) + worn[1] ** 2)
+    error = (_mean(new) * trust_new + _mean(then) * trust_then) / (trust_new + trust_then)
+    return ProvenKey(key.at, name, key.gauge, error, max(len(new), len(then)))
+
+
+def _traced_keys(machine: Machine, noise: Noise, tolerances: Counter[float]) -> list[ProvenKey]:
+    """Duplicates beside their patterns: both are measured, so each difference carries two measurements' doubt."""
+    found = []
+    for traced in Duplicate.objects.filter(machine=machine, withdrawn=False).select_related("family_record"):
+        family = traced.family_record.family
+        pairs = zip(traced.pattern, traced.copy, strict=True)
+        errors = [(c - p) * shallow_mm(family) for p, c in pairs if p is not None and c is not None]
+        if errors:
+            extra = noise.sd / sqrt(len(errors))
+            keys = ProvenKey(traced.at, "a duplicate", family.gauge, _mean(errors), len(errors), extra)
+            found.append(keys)
+        if family.tolerance:
+            tolerances[family.tolerance.value * edge_mm(family)] += 1
+    return found
+
+
+def _test_keys(machine: Machine) -> list[ProvenKey]:
+    """The test keys of closed trims and checks that were measured there: keys of known target like any other."""
+    found = []
+    trims = Trim.objects.filter(machine=machine, closed_at__isnull=False).select_related("family_record")
+    for trim in trims.prefetch_related("readings"):
+        family = trim.family_record.family
+        values, to_mm = family.track(trim.track).values, shallow_mm(family)
+        errors: defaultdict[int, list[float]] = defaultdict(list)
+        for reading in trim.readings.all():
+            if reading.value is not None and not reading.withdrawn:
+                target = values[trim.steps[reading.space - 1]]
+                errors[reading.clamping].append((reading.value - target) * to_mm + zero_mm(trim, family))
+        for clamping, of_key in sorted(errors.items()):
+            if trim.closed_at is not None:  # measured before the adjustment that closed it
+                made_at = trim.closed_at - timedelta(milliseconds=100 - clamping)
+                found.append(ProvenKey(made_at, "a test key", trim.gauge, _mean(of_key), len(of_key)))
+    return found
+
+
+def _mean(numbers: Sequence[float]) -> float:
+    return sum(numbers) / len(numbers)
