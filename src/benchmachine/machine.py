@@ -155,9 +155,11 @@ class Machine:
             self.log("held", reason="lid")
 
     def inject(self, fault: str, value: float = 0.0) -> None:
-        """For tests and practice: ``stall`` the next cut, or set a hidden fault."""
+        """For tests and practice: ``stall`` the next cut, put a ``new-wheel`` on, or set a hidden fault."""
         if fault == "stall":
             self.stall_next = True
+        elif fault == "new-wheel":
+            self.cuts_made = 0
         else:
             try:
                 self.faults.inject(fault, value)

@@ -54,6 +54,18 @@ def parse_length(typed: str, shop: Unit, wanted: Unit) -> Entry:
     return Entry(convert(value, unit, wanted), read_as)
 
 
+_BEFORE_UNIT = re.compile(r"(?<=[\d.,])\s+(?=(?:mm|inch|inches|in|thou)\b)", re.IGNORECASE)
+
+
+def split_lengths(line: str) -> list[str]:
+    """The lengths of a line, a unit after a space kept with its number.
+
+    >>> split_lengths("1.00 mm 2.35mm  .301")
+    ['1.00mm', '2.35mm', '.301']
+    """
+    return _BEFORE_UNIT.sub("", line).split()
+
+
 def show_length(value: float, unit: Unit, shown: Unit, fine: bool = False, signed: bool = False) -> str:
     """A length as text, without its unit: 0.001 in or 0.01 mm, ten times finer when asked.
 

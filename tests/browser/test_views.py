@@ -6,14 +6,15 @@ import pytest
 
 from browser.smith import Smith
 from wryfalcon.accounts.models import User
+from wryfalcon.bench.models import Tag
 from wryfalcon.codes.models import Series
-from wryfalcon.demonstration.keeping_true import hang_a_trim
+from wryfalcon.demonstration.keeping_true import hang_a_trim, trace_some
 from wryfalcon.demonstration.open_jobs import hang_open_tags
 from wryfalcon.demonstration.other_ways import hang_other_ways
 from wryfalcon.demonstration.past import fill_history
 from wryfalcon.demonstration.series import bring_in_series
 from wryfalcon.library.models import FamilyRecord
-from wryfalcon.machines.models import Machine, Trim
+from wryfalcon.machines.models import Cutter, Machine, Trim
 
 VIEWS = {
     "bench": "/", "take in": "/tags/new", "taken in": "/tags/436/take-in", "read": "/tags/439/read",
@@ -24,7 +25,10 @@ VIEWS = {
     "bring in": "/library/bring-in", "machines": "/machines/", "machine": "/machines/{machine}",
     "trim": "/machines/trims/{trim}", "touch": "/machines/{tern}/touch", "care": "/machines/{machine}/care",
     "particulars": "/machines/{machine}/particulars",
-    "course": "/machines/{machine}/course", "hands": "/machines/hands",
+    "course": "/machines/{machine}/course", "over time": "/machines/{machine}/course?by=days",
+    "duplicator": "/machines/{tern}", "duplicates": "/machines/{tern}/duplicates", "wheel": "/machines/cutters/{wheel}",
+    "side mill": "/machines/{fulmar}/touch", "test key": "/machines/trims/{trim}/paper",
+    "why": "/tags/{made}/prove/{run}/why", "hands": "/machines/hands",
     "depth keys": "/tags/441/read", "half a lock": "/tags/441/settle", "three sources": "/tags/442/read",
     "three settled": "/tags/442/settle", "pins": "/tags/443/read", "cut down": "/tags/444/read",
     "another source": "/tags/440/read?add=1", "real size": "/tags/442/real-size", "measured": "/library/measured",
@@ -45,15 +49,21 @@ def demonstration(smith: Smith) -> Smith:
     hang_other_ways(people)
     bring_in_series(people["orla"])
     hang_a_trim(people)
+    trace_some(people["tam"])
     smith.log_in("orla")
     return smith
 
 
 def test_every_main_view_is_accessible_and_fits_every_screen(demonstration: Smith) -> None:
+    back = Tag.objects.filter(made_by__isnull=False).latest("pk")
+    assert back.brought_back_from
+    assert back.made_by
     keys = {
         "machine": Machine.objects.get(name="Old Gannet").pk, "tern": Machine.objects.get(name="The Tern").pk,
         "trim": Trim.objects.latest("pk").pk, "series": Series.objects.latest("pk").pk,
         "family": FamilyRecord.objects.get(slug="lighthouse-eight").pk,
+        "fulmar": Machine.objects.get(name="The Fulmar").pk, "wheel": Cutter.objects.get(name="W-80").pk,
+        "made": back.brought_back_from.number, "run": back.made_by.pk,
     }  # fmt: skip
     for name, path in VIEWS.items():
         demonstration.go(path.format(**keys))

@@ -23,6 +23,7 @@ from wryfalcon.machines.drivers import driver_of
 from wryfalcon.machines.models import (
     Cutter,
     HandStudy,
+    HiddenFault,
     Machine,
     MachineOffset,
     MachineWork,
@@ -334,26 +335,61 @@ def test_two_like_blanks_lead_to_a_hairline_nick_by_turns_of_the_screw(smith: Cl
     assert smith.get(f"/machines/{gannet.pk}/touch").status_code == 404
 
 
-def test_a_hidden_fault_is_found_and_scored(smith: Client, people: People, bench_machine: BenchMachine) -> None:
+def seeded(hidden: HiddenFault) -> Random:
+    """A seed whose first choice is this fault."""
+    return next(Random(seed) for seed in range(99) if Random(seed).choice(list(HiddenFault)) == hidden)
+
+
+@pytest.mark.parametrize("hidden", list(HiddenFault))
+def test_a_hidden_fault_shows_in_what_is_cut_and_is_scored(
+    smith: Client, people: People, bench_machine: BenchMachine, hidden: HiddenFault
+) -> None:
     gannet = on_the_line(bench_machine)
-    practice = begin_practice(people["tam"], gannet, Random(4))
+    practice = begin_practice(people["tam"], gannet, seeded(hidden))
+    assert practice.hidden == hidden
     with pytest.raises(NotKept, match="A practice is on already"):
         begin_practice(people["tam"], gannet)
     tag = hang(people, quantity=1)
     settled(people, tag)
     carded(people, tag, gannet)
     run = cut(people, tag)
-    at = run.cuts[0]
-    found = driver_of(gannet).measure(run.job, str(at["side"]), float(at["position"]))[0]
-    wanted = float(at["value"]) - offsets_for(gannet, "shoulder").value
-    assert found - wanted == pytest.approx(practice.fault, abs=0.06)  # the fault itself, in what it cuts
+    last = run.cuts[3]  # the deepest: the blank's own edge limits a shallow one
+    value, position = driver_of(gannet).measure(run.job, str(last["side"]), float(last["position"]))
+    offsets = offsets_for(gannet, "shoulder")
+    off_depth = value - (float(last["value"]) - offsets.value)
+    off_along = position - (float(last["position"]) - offsets.space)
+    times = {"depth": 1.0, "jaw": float(last["position"]), "wheel": 3}.get(hidden, 0.0)
+    assert off_depth == pytest.approx(practice.fault * times, abs=0.06)
+    assert off_along == pytest.approx(practice.fault if hidden == "gauge" else 0.0, abs=0.06)
     own = MachineOffset.objects.get(machine=gannet, gauge="shoulder")
-    change_offset(people["tam"], own, own.value - practice.fault + 0.004, own.space, why="trimmed")
-    smith.post(f"/machines/{gannet.pk}/practice")
+    if hidden.is_trimmed:
+        depth, along = (practice.fault, 0.0) if hidden == "depth" else (0.0, practice.fault)
+        change_offset(people["tam"], own, own.value - depth + 0.004 * bool(depth), own.space - along, why="trimmed")
+    refused = smith.post(f"/machines/{gannet.pk}/practice", {"named": "gremlins"}, follow=True)
+    assert "Say what it was." in refused.content.decode()
+    smith.post(f"/machines/{gannet.pk}/practice", {"named": hidden})
     practice.refresh_from_db()
-    assert practice.left_over == pytest.approx(0.004, abs=1e-3)
+    assert practice.left_over == pytest.approx(0.004 if hidden == "depth" else 0.0, abs=1e-3)
     assert practice.keys_used == 1
-    assert "Found and trimmed, and thriftily" in words(smith, f"/machines/{gannet.pk}/care")
+    assert f"Found, and thriftily: it was {hidden.label}" in words(smith, f"/machines/{gannet.pk}/care")
+
+
+def test_a_fault_called_by_another_name_is_no_success(
+    smith: Client, people: People, bench_machine: BenchMachine
+) -> None:
+    gannet = on_the_line(bench_machine)
+    begin_practice(people["tam"], gannet, seeded(HiddenFault.JAW))
+    smith.post(f"/machines/{gannet.pk}/practice", {"named": "depth"})
+    assert "It was the jaw out of square" in words(smith, f"/machines/{gannet.pk}/care")
+    assert "not the depth setting" in words(smith, f"/machines/{gannet.pk}/care")
+    begin_practice(people["tam"], gannet, seeded(HiddenFault.NOTHING))
+    own = MachineOffset.objects.get(machine=gannet, gauge="shoulder")
+    change_offset(people["tam"], own, own.value + 0.05, own.space, why="chased noise")
+    smith.post(f"/machines/{gannet.pk}/practice", {"named": "nothing"})
+    assert "no adjustment mends that, and one was made" in words(smith, f"/machines/{gannet.pk}/care")
+
+
+def test_practice_is_for_the_simulated_machine_alone(smith: Client, people: People) -> None:
     slip = Machine.objects.get(name="The Slip")
     assert (
         "a real one is not put out of true" in smith.post(f"/machines/{slip.pk}/practice", follow=True).content.decode()

@@ -1,14 +1,23 @@
-"""What copying a copy does: each generation adds the machine's error once more."""
+"""Copies traced from a pattern: one judged by its pattern, and what copying a copy does."""
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from math import sqrt
 
 from scipy.special import ndtr
 
-from keycore.family import Play
+from keycore.errors import InputError
+from keycore.family import Family, Play, Track
 from keycore.machines.trim import Noise
+from keycore.proving.causes import Cause, likely_causes
+from keycore.proving.verdict import ProofCut, Verdict, judge_key, worst
+from keycore.reading.decode import Reading, decode
+from keycore.reading.evidence import Spread
+from keycore.reading.instruments import measured_by_caliper
+
+FEWEST_CUTS = 2
 
 
 @dataclass(frozen=True, slots=True)
@@ -46,3 +55,91 @@ def copies_of_copies(offset: float, noise: Noise, cuts: int, play: Play, generat
             weights += weight
         found.append(Generation(number, mean, common, total / weights))
     return found
+
+
+@dataclass(frozen=True, slots=True)
+class CopiedCut:
+    """One cut of a pattern and of its copy; None for what was not measured; the family's unit."""
+
+    space: int
+    pattern: float | None
+    copy: float | None
+    factory: float
+    label: str
+
+    @property
+    def from_pattern(self) -> float | None:
+        """What the machine made of it: copy less pattern."""
+        return None if self.pattern is None or self.copy is None else self.copy - self.pattern
+
+    @property
+    def from_factory(self) -> float | None:
+        """What the lock will feel: copy less factory depth."""
+        return None if self.copy is None else self.copy - self.factory
+
+
+@dataclass(frozen=True)
+class Copied:
+    """A copy judged twice: against its pattern, which is the machine's doing, and against the factory depths."""
+
+    cuts: tuple[CopiedCut, ...]
+    chance: float  # that the bitting read from the pattern is right
+    sd_from_pattern: float
+    by_machine: Verdict
+    as_key: Verdict
+    causes: tuple[Cause, ...]  # of what the machine did, likeliest first
+
+    @property
+    def mean(self) -> Spread:
+        """How far the copy is from its pattern on average, as well as two measurements of each cut tell it."""
+        away = [cut.from_pattern for cut in self.cuts if cut.from_pattern is not None]
+        return Spread(sum(away) / len(away), self.sd_from_pattern / sqrt(len(away)))
+
+
+def compare_copy(
+    family: Family, track: Track, pattern: Sequence[float | None], copy: Sequence[float | None], sd: float
+) -> Copied:
+    """Judge a traced copy by its pattern and by the depths that the pattern was once cut to.
+
+    The pattern's bitting is the likeliest of its measured values, within MACS, worn as far as it looks. The
+    difference of two measurements has sd sqrt(2) sd. Arguments: values (n,) in the family's unit
+    and order, ``sd`` of one measurement in it. Returns a Copied. Raises InputError for another number
+    of values, fewer than two cuts measured on both, or a family without tolerance.
+
+    >>> from keycore.documents.family import read_family
+    >>> harbour = read_family("harbour-five")
+    >>> worn = [harbour.tracks[0].values[step] - 0.003 for step in (2, 3, 1, 4, 3)]
+    >>> found = compare_copy(harbour, harbour.tracks[0], worn, [value - 0.001 for value in worn], 0.0003)
+    >>> [cut.label for cut in found.cuts], found.by_machine.value, found.as_key.value
+    (['3', '4', '2', '5', '4'], 'inside', 'outside')
+    """
+    if not len(pattern) == len(copy) == len(track.spaces):
+        raise InputError("copy", f"{len(track.spaces)} values of each are wanted, a dash for one not measured")
+    if family.tolerance is None:
+        raise InputError("family", "it has no tolerance to judge by")
+    read = decode(
+        Reading(family, track, (measured_by_caliper(family, track, [[] if p is None else [p] for p in pattern]),))
+    )
+    cuts = tuple(
+        CopiedCut(space, p, c, track.values[step], track.labels[step])
+        for space, (p, c, step) in enumerate(zip(pattern, copy, read.best, strict=True), start=1)
+    )
+    traced = [
+        ProofCut(cut.space, track.spaces[cut.space - 1], cut.pattern, cut.copy)
+        for cut in cuts
+        if cut.pattern is not None and cut.copy is not None
+    ]
+    if len(traced) < FEWEST_CUTS:
+        raise InputError("copy", "measure at least two cuts on both keys")
+    made = [
+        ProofCut(cut.space, track.spaces[cut.space - 1], cut.factory, cut.copy) for cut in cuts if cut.copy is not None
+    ]
+    both = sqrt(2) * sd
+    return Copied(
+        cuts=cuts,
+        chance=read.bittings[0][1],
+        sd_from_pattern=both,
+        by_machine=worst([each.verdict for each in judge_key(traced, both, family.tolerance)]),
+        as_key=worst([each.verdict for each in judge_key(made, sd, family.tolerance)]),
+        causes=tuple(likely_causes(traced, both, family.tolerance, family.unit.value)),
+    )

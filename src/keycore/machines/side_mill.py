@@ -19,6 +19,11 @@ class MillSetting:
     groove: float | None  # how deep the pattern's track is, by the two readings
     lift: float  # of the tracer alone, afterwards; the stop lifted instead would cut so much too shallow
 
+    @property
+    def wider_by(self) -> float:
+        """How much the widths differ, without the sign."""
+        return abs(self.wider)
+
 
 @dataclass(frozen=True, slots=True)
 class MillCorrection:
@@ -26,6 +31,16 @@ class MillCorrection:
 
     lower_by: float  # the mill against the tracer; negative: raise it
     wider: float  # a width no height mends: mill and tracer differ, or the mill runs out
+
+    @property
+    def too_deep(self) -> float:
+        """By how much the copy is too deep; 0 where it is not."""
+        return max(0.0, -self.lower_by)
+
+    @property
+    def wider_by(self) -> float:
+        """How much the widths differ, without the sign."""
+        return abs(self.wider)
 
 
 def set_side_mill(

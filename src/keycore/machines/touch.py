@@ -1,10 +1,12 @@
-"""Follower against wheel, by touch: how far to move after what two like blanks showed."""
+"""Follower against wheel: whether their shapes match, and how far to move after what two like blanks showed."""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
 from enum import StrEnum
+
+from keycore.family import Cut
 
 FIRST_MOVE = 0.05  # mm; small, and never tightened until it is right (common practice, no source)
 FROM_A_CUT = 0.15  # mm; a real cut is a good deal too close
@@ -65,3 +67,41 @@ def next_move(before: Sequence[Touch], showed: Mark, smallest: float) -> Move:
     if showed == Mark.NOTHING:
         return Move(FIRST_MOVE * 2.0 ** (nothings - 1), False)
     return Move(-FROM_A_CUT if showed == Mark.CUT else -FIRST_MOVE, False)
+
+
+@dataclass(frozen=True, slots=True)
+class ShapeMatch:
+    """A follower against the wheel it guides, mm; all 0 where they are alike."""
+
+    wider_at_root: float  # how much wider a copy's cut comes out there
+    wider_at_edge: float
+    shallow: float  # by how much the follower may stay above the root of a cut that such a wheel made
+
+    @property
+    def is_alike(self) -> bool:
+        """Whether nothing of it could be measured on a key."""
+        return max(abs(self.wider_at_root), abs(self.wider_at_edge), self.shallow) <= ALIKE
+
+
+ALIKE = 0.02  # mm: less than a caliper tells on a key's edge; common practice, no source
+
+
+def match_shapes(follower: Cut, wheel: Cut, depth: float) -> ShapeMatch:
+    """What a follower of another shape than the wheel does to a copy's cuts.
+
+    Each flank of the copy lies where the follower leaves the pattern's, moved by the difference of
+    the half widths: w_wheel(h) - w_follower(h) at a height h above the root, w(h) = flat + 2 h T. A
+    follower with the wider flat rides on the flanks of a cut that such a wheel made, (difference of
+    flats) / 2T above its root. Arguments: both shapes in mm, ``depth`` of the deepest cut. Returns
+    a ShapeMatch. Raises nothing. A mill and its tracer are flats without an angle.
+
+    >>> match_shapes(Cut(1.0, 90.0), Cut(1.0, 90.0), 2.0).is_alike
+    True
+    >>> found = match_shapes(Cut(1.2, 90.0), Cut(1.0, 90.0), 2.0)
+    >>> round(found.wider_at_root, 6), round(found.wider_at_edge, 6), round(found.shallow, 6)
+    (-0.2, -0.2, 0.1)
+    """
+    root = wheel.flat - follower.flat
+    edge = root + 2 * depth * (wheel.slope - follower.slope)
+    rides = -root / (2 * wheel.slope) if root < 0 and wheel.slope > 0 else 0.0
+    return ShapeMatch(root, edge, rides)

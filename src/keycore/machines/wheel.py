@@ -126,7 +126,8 @@ class WheelSigns:
 
     steep: Term | None = None  # error for each unit a neighbour lies away
     steepest: float = 0.0  # how far neighbours lie away at most, same unit
-    tolerance: float = 0.0
+    tolerance: float = 0.0  # of a depth
+    tolerance_space: float = 0.0  # along the blade
     shape: WheelShape | None = None
     burrs: int = 0  # keys with burrs noted
     shakes: int = 0  # times it was felt to shake
@@ -135,8 +136,9 @@ class WheelSigns:
 def judge_wheel(meant: Cut, signs: WheelSigns, unit: str = "mm") -> WheelVerdict:
     """Whether a wheel still serves.
 
-    It is changed when cuts beside steep neighbours are deeper by more than half the tolerance, or
-    its flat or angle differ by so much at the deepest of them, interval excluding zero; looked at
+    It is changed when cuts beside steep neighbours are deeper by more than half the depth's tolerance,
+    or its flank stands out by more than half the tolerance along the blade at the steepest of them,
+    interval excluding zero; looked at
     when the same may be so but the interval does not say, when it shook, or left burrs twice.
     Arguments: the shape it should have, the signs, all in ``unit``. Returns a WheelVerdict. Raises
     nothing.
@@ -155,12 +157,15 @@ def judge_wheel(meant: Cut, signs: WheelSigns, unit: str = "mm") -> WheelVerdict
             change.append(says)
         elif signs.steep.low * signs.steepest < -2 * allowed:
             look.append(f"its keys cannot rule out {abs(signs.steep.low * signs.steepest):.3f} {unit} at the steepest")
-    if signs.shape is not None and allowed:
-        for off, says in _off(meant, signs.shape, signs.steepest or 1.0, unit):
-            if abs(off.mean) > allowed and abs(off.mean) > 2 * off.sd:
-                change.append(says)
-            elif abs(off.mean) > 2 * off.sd:
-                look.append(says)
+    if signs.shape is not None:
+        off = _flank(meant, signs.shape, signs.steepest or 1.0)
+        if abs(off.mean) > 2 * off.sd:
+            way = "out" if off.mean > 0 else "in"
+            says = (
+                f"its flank stands {abs(off.mean):.3f} {unit} too far {way}: flat {signs.shape.flat.mean:.3f}, not "
+                f"{meant.flat:.3f}, {signs.shape.angle.mean:.1f} degrees, not {meant.angle:.1f}"
+            )
+            (change if abs(off.mean) > SHARE * signs.tolerance_space else look).append(says)
     if signs.shakes:
         look.append("it was felt to shake")
     if signs.burrs >= BURRS:
@@ -169,14 +174,11 @@ def judge_wheel(meant: Cut, signs: WheelSigns, unit: str = "mm") -> WheelVerdict
     return WheelVerdict(advice, (*change, *look))
 
 
-def _off(meant: Cut, shape: WheelShape, depth: float, unit: str) -> list[tuple[Spread, str]]:
-    """How far flank and flat are from where they should be, along the blade on one side, with words."""
+def _flank(meant: Cut, shape: WheelShape, height: float) -> Spread:
+    """How far a flank stands out along the blade at a height above the root, flat and angle together."""
     slope = tan(radians(shape.angle.mean) / 2)
-    flat = Spread((shape.flat.mean - meant.flat) / 2, shape.flat.sd / 2)
-    per_degree = radians(1) / 2 * (1 + slope**2) * depth
-    flank = Spread((slope - meant.slope) * depth, per_degree * shape.angle.sd)
-    both = Spread(flat.mean + flank.mean, hypot(flat.sd, flank.sd))
-    return [
-        (flat, f"its flat is {shape.flat.mean:.3f} {unit}, not {meant.flat:.3f}"),
-        (both, f"its angle is {shape.angle.mean:.1f} degrees, not {meant.angle:.1f}, with its flat"),
-    ]
+    per_degree = radians(1) / 2 * (1 + slope**2) * height
+    return Spread(
+        (shape.flat.mean - meant.flat) / 2 + (slope - meant.slope) * height,
+        hypot(shape.flat.sd / 2, per_degree * shape.angle.sd),
+    )

@@ -66,8 +66,39 @@ def likely_causes(cuts: Sequence[ProofCut], sd: float, tolerance: Tolerance, uni
     return sorted(causes, key=lambda cause: -cause.weight)
 
 
+ONE_SIDE = 0.05
+"""How often a key of two sides is spoiled on one of them alone: common practice, no source."""
+
+
+def one_side_alone(cuts: Sequence[ProofCut], sides: Sequence[str], sd: float, tolerance: Tolerance) -> float:
+    """The weight of one side being off alone, beside all of ``likely_causes`` together, which weigh 1.
+
+    Either side, with even chance, has an error of its own common to its cuts; the other has none.
+    Arguments as ``likely_causes``, with the side each cut is on. Returns 0 for cuts of one side
+    only. Raises nothing.
+
+    >>> cuts = [ProofCut(1, 1.0, 8.0, 8.0), ProofCut(2, 2.0, 8.0, 8.0), ProofCut(1, 1.0, 8.0, 7.8),
+    ...         ProofCut(2, 2.0, 8.0, 7.8)]
+    >>> one_side_alone(cuts, "AABB", 0.01, Tolerance(0.05, 0.08)) > 1
+    True
+    >>> one_side_alone(cuts, "AAAA", 0.01, Tolerance(0.05, 0.08))
+    0.0
+    """
+    if len(set(sides)) != 2:
+        return 0.0
+    errors = _errors(cuts, sd, tolerance)
+    place = np.argsort([cut.from_gauge for cut in cuts], kind="stable")
+    size = COMMON * tolerance.value
+    of_side = [np.array([[float(sides[n] == side)] for n in place]) for side in sorted(set(sides))]
+    ones = np.ones((len(errors.s), 1))
+    spaces = _log_normal(errors.s, errors.sd_space, ones, [0.0])
+    alone = logsumexp([_log_normal(errors.e, errors.sd, column, [size]) for column in of_side]) - np.log(2) + spaces
+    others = logsumexp([np.log(prior) + _log_evidence(cause, errors) for cause, prior in PRIOR.items()])
+    return float(np.exp(min(np.log(ONE_SIDE) + alone - others, 50.0)))
+
+
 def _errors(cuts: Sequence[ProofCut], sd: float, tolerance: Tolerance) -> _Errors:
-    ordered = sorted(cuts, key=lambda cut: cut.from_gauge)
+    ordered = sorted(cuts, key=lambda cut: cut.from_gauge)  # stable: one_side_alone counts on it
     values = np.array([cut.value for cut in ordered])
     jumps = np.abs(np.diff(values, prepend=values[0], append=values[-1]))
     steep = np.maximum(jumps[:-1], jumps[1:])

@@ -28,8 +28,6 @@ CLUES: Mapping[str, Mapping[str, float]] = {
     "tight": {"none": 0.05, "burr": 0.8, "crooked": 0.3},
     "held": {"none": 0.03, "steep": 0.8, "cutter": 0.2, "burr": 0.15},
     "one-way": {"none": 0.05, "crooked": 0.8, "seat": 0.2, "angle": 0.3},
-    "one-side": {"none": 0.05, "crooked": 0.9, "seat": 0.5, "angle": 0.4, "depth": 0.05, "scale": 0.05, "cutter": 0.1},
-    "both-sides": {"none": 0.5, "crooked": 0.03, "seat": 0.1, "angle": 0.1, "depth": 0.8, "scale": 0.8, "cutter": 0.6},
 }
 """How likely each clue is under each cause; a cause not named gives it 1 time in 5."""
 UNNAMED = 0.2
@@ -40,8 +38,6 @@ CLUE_WORDS = {
     "tight": "it is tight going in",
     "held": "it will not come out freely",
     "one-way": "it works one way up only",
-    "one-side": "the errors are on one side only",
-    "both-sides": "both sides are off alike",
 }
 
 
@@ -87,6 +83,8 @@ def weigh_suspects(
     history: Spread | None,
     tolerance: float,
     clues: Iterable[str],
+    *,
+    one_side: float | None = None,
 ) -> list[Suspect]:
     """Rank why a key came out as it did.
 
@@ -94,7 +92,8 @@ def weigh_suspects(
     explains the mean error (for the depth setting: a ratio of normal densities against an offset
     of unknown size), and by how likely each clue is under it; no single clue turns the odds by more
     than 20. Arguments: ``causes`` of the errors; their mean and its sd; the machine's offset at that
-    time, None when it is not known; the value tolerance, all in one unit; ``clues`` of CLUES.
+    time, None when it is not known; the value tolerance, all in one unit; ``clues`` of CLUES; the weight
+    of one side being off alone (``one_side_alone``), None for a key of one side.
     Returns the suspects, likeliest first, their chances together 1. Raises KeyError for an unknown clue.
 
     >>> found = weigh_suspects([Cause("depth", 0.5, ""), Cause("seat", 0.5, "")], -0.004, 0.0005,
@@ -109,6 +108,8 @@ def weigh_suspects(
     plain = weights.get("none", (0.5, ""))[0]
     for cause, says in FURTHER.items():
         weights.setdefault(cause, (FURTHER_PRIOR * plain, says))
+    if one_side is not None:
+        weights["crooked"] = (one_side, FURTHER["crooked"])
     scored = []
     for cause, (weight, says) in weights.items():
         factor, evidence = 1.0, []
@@ -119,6 +120,8 @@ def weigh_suspects(
                 evidence.append(f"the machine's keys before were {'deep' if history.mean < 0 else 'shallow'} too")
             elif ratio < 0.67:
                 evidence.append("the machine's keys before were true")
+        if cause == "crooked" and one_side is not None and one_side > 1:
+            evidence.append("the errors are on one side only")
         for clue in seen:
             factor *= CLUES[clue].get(cause, UNNAMED) / UNNAMED
             if CLUES[clue].get(cause, UNNAMED) > UNNAMED:

@@ -85,8 +85,8 @@ class FittingForm(forms.Form):
     """Machine, cutter, jaw side and path."""
 
     machine = forms.ModelChoiceField(queryset=Machine.objects.exclude(driver=DriverKind.NONE))
-    cutter = forms.ModelChoiceField(queryset=Cutter.objects.all())
-    jaw_side = forms.ModelChoiceField(queryset=JawSide.objects.select_related("machine"), required=False)
+    cutter = forms.ModelChoiceField(queryset=Cutter.wheels())
+    jaw_side = forms.ModelChoiceField(queryset=JawSide.cutting_sides(), required=False)
     style = forms.ChoiceField(
         label="Path", choices=[("plunged", "plunged, a V per space"), ("ramped", "ramped, a continuous edge")]
     )

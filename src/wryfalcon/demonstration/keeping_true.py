@@ -3,15 +3,21 @@
 from __future__ import annotations
 
 from datetime import datetime, timedelta
+from math import radians, tan
 from random import Random
 
 from django.utils import timezone
 
+from keycore.machines.wheel import TestCut
 from wryfalcon.accounts.models import User
-from wryfalcon.demonstration.making import family_record
+from wryfalcon.demonstration.making import bitting_of, family_record
 from wryfalcon.machines.actions.care import keep_study, note_work
+from wryfalcon.machines.actions.tracing import TracedKey, keep_duplicate
 from wryfalcon.machines.actions.trimming import Measured, begin_trim, change_offset, measure_clamping, try_caliper
-from wryfalcon.machines.models import Machine, MachineWork, OffsetChange
+from wryfalcon.machines.actions.wheels import look_at_wheel
+from wryfalcon.machines.models import Cutter, Duplicate, Machine, MachineWork, OffsetChange
+
+COPIES = 9
 
 
 def trimmed_once(tam: User, at: datetime, by_mm: float) -> None:
@@ -30,6 +36,26 @@ def trimmed_once(tam: User, at: datetime, by_mm: float) -> None:
     bias = {"Orla": 0.004, "Tam": -0.003}
     readings = [[[s + b + hand.gauss(0, 0.012) for _ in range(3)] for s in sizes] for b in bias.values()]
     keep_study(tam, "bench caliper", list(bias), readings)
+
+
+def trace_some(tam: User) -> None:
+    """Copies of the last weeks on the duplicator by the door, which wanders deep; a look at its wheel."""
+    tern, record, hand = Machine.objects.get(name="The Tern"), family_record("harbour-five"), Random(12)
+    track = record.family.tracks[0]
+    touched = note_work(tam, tern, "touched", "after 4 tries")
+    MachineWork.objects.filter(pk=touched.pk).update(at=timezone.now() - timedelta(days=46))
+    for place in range(COPIES):
+        labels = bitting_of(record.family, hand)[track.name]
+        worn, seat = hand.uniform(-0.004, -0.001), hand.gauss(0, 0.0003)
+        pattern = [round(track.values[step] + worn + hand.gauss(0, 0.0005), 4) for step in track.steps(labels)]
+        off = -0.0002 * place + seat
+        copy = [round(value + off + hand.gauss(0, 0.0004), 4) for value in pattern]
+        kept = keep_duplicate(tam, tern, TracedKey(record, track.name, pattern, copy))
+        at = timezone.now() - timedelta(days=45 - 5 * place, hours=hand.uniform(0, 5))
+        Duplicate.objects.filter(pk=kept.pk).update(at=at)
+    wheel = Cutter.objects.get(name="W-80")
+    widths = [(depth, wheel.flat + 0.04 + 2 * depth * tan(radians(wheel.angle + 1.5) / 2)) for depth in (1.0, 2.0, 3.0)]
+    look_at_wheel(tam, wheel, [TestCut(depth, round(width + hand.gauss(0, 0.01), 2)) for depth, width in widths])
 
 
 def hang_a_trim(people: dict[str, User]) -> None:

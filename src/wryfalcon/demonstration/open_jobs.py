@@ -118,8 +118,8 @@ def _brought_back(people: dict[str, User]) -> None:
             locks=[Baseline("Wheelhouse", "rubs", "snags", "free")],
         ),
     )
-    assert tag.made_by is not None
-    for track, values in tag.made_by.set_up.settlement.values.items():
+    made = tag.made_by.set_up.settlement.values if tag.made_by else {}
+    for track, values in made.items():
         type_values(people["tam"], tag, track, [value - 0.07 + 0.008 * (-1) ** n for n, value in enumerate(values)])
 
 

@@ -13,7 +13,17 @@ from keycore.units import Unit, convert
 from wryfalcon.accounts.models import Role, UnitShown, User
 from wryfalcon.library.actions import import_family
 from wryfalcon.library.models import Blank
-from wryfalcon.machines.models import Closer, Cutter, DriverKind, JawSide, Machine, MachineKind, MachineOffset
+from wryfalcon.machines.models import (
+    Clamp,
+    Closer,
+    Cutter,
+    DriverKind,
+    Follower,
+    JawSide,
+    Machine,
+    MachineKind,
+    MachineOffset,
+)
 
 PASSWORD = "dunmere-harbour"
 PEOPLE = {
@@ -58,10 +68,7 @@ def _machines() -> None:
         fitted=by_name["W-90 square"],
         note="Hand-fed code machine in the back; takes a cut plan as a file.",
     )
-    Machine.objects.create(
-        name="The Tern", driver=DriverKind.NONE, kind=MachineKind.TRACING, screw_lead=0.5, closer=Closer.CLOCKWISE,
-        depth_step=0.01, note="Tracing duplicator by the door, for good keys.",
-    )  # fmt: skip
+    _duplicators(by_name["W-80"])
     for machine, offsets in ((line, (0.012, -0.02)), (slow, (0.0, 0.0))):
         machine.cutters.set(cutters)
         for name, slot_depth in (("A", 4.2), ("B", 3.2)):
@@ -71,6 +78,30 @@ def _machines() -> None:
                 machine=machine, gauge=gauge, value=offsets[0], space=offsets[1],
                 why="from the last trim" if offsets[0] else "as it was delivered",
             )  # fmt: skip
+
+    adapter = Clamp.objects.create(
+        machine=line, name="Round-key adapter", space_axis="A", depth_axis="X",
+        note="For keys cut around their end; put in the place of the jaw.",
+    )  # fmt: skip
+    JawSide.objects.create(machine=line, clamp=adapter, name="7.8", slot_depth=0.0)
+
+
+def _duplicators(wheel: Cutter) -> None:
+    """One that traces edges, one that mills tracks in the side."""
+    tern = Machine.objects.create(
+        name="The Tern", driver=DriverKind.NONE, kind=MachineKind.TRACING, screw_lead=0.5, closer=Closer.CLOCKWISE,
+        depth_step=0.01, fitted=wheel, note="Tracing duplicator by the door, for good keys.",
+    )  # fmt: skip
+    tern.cutters.add(wheel)
+    Follower.objects.create(machine=tern, name="F-80", flat=wheel.flat, angle=wheel.angle, is_fitted=True)
+    Follower.objects.create(machine=tern, name="F-broad", flat=wheel.flat + 0.3, angle=100.0)
+    mill = Cutter.objects.create(name="Mill 2.5", flat=2.5, angle=0.0)
+    fulmar = Machine.objects.create(
+        name="The Fulmar", driver=DriverKind.NONE, kind=MachineKind.SIDE_MILL, depth_step=0.02, fitted=mill,
+        note="Side mill under the stairs, for keys with tracks.",
+    )  # fmt: skip
+    fulmar.cutters.add(mill)
+    Follower.objects.create(machine=fulmar, name="Tracer 2.5", flat=2.5, angle=0.0, is_fitted=True)
 
 
 def _cutter(family: Family) -> Cutter:

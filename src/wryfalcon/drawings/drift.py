@@ -90,8 +90,8 @@ class DriftChart:
     levels: tuple[Level, ...]
     dots: tuple[KeyDot, ...]
     marks: tuple[MarkLine, ...]
-    estimate: str
-    estimate_band: str
+    estimates: tuple[str, ...]  # broken where the machine was touched
+    bands: tuple[str, ...]
     foretold: str
     now_x: float
     first: str
@@ -115,10 +115,7 @@ def draw_drift(
     def y_of(error: float) -> float:
         return px(min(max(zero - error * scale_y, TOP), BOTTOM))
 
-    course = [
-        (x_of(place), each.offset.mean, 2 * each.offset.sd)
-        for place, each in zip(places.keys, drift.course, strict=True)
-    ]
+    pieces = _between_marks(drift, places)
     half = tolerance / 2
     return DriftChart(
         width=WIDTH,
@@ -138,10 +135,13 @@ def draw_drift(
             MarkLine(x_of(place), says, px(TOP + 10 + 15 * (number % 3)))
             for number, (place, says) in enumerate(zip(places.marks, words, strict=True))
         ),
-        estimate=_path([(x, y_of(mean)) for x, mean, _ in course]),
-        estimate_band=_path(
-            [(x, y_of(mean + reach)) for x, mean, reach in course]
-            + [(x, y_of(mean - reach)) for x, mean, reach in reversed(course)]
+        estimates=tuple(_path([(x_of(x), y_of(mean)) for x, mean, _ in piece]) for piece in pieces),
+        bands=tuple(
+            _path(
+                [(x_of(x), y_of(mean + reach)) for x, mean, reach in piece]
+                + [(x_of(x), y_of(mean - reach)) for x, mean, reach in reversed(piece)]
+            )
+            for piece in pieces
         ),
         foretold=_path(
             [(x_of(place), y_of(high)) for place, _, high in later]
@@ -151,6 +151,15 @@ def draw_drift(
         first=places.first,
         later=places.later,
     )
+
+
+def _between_marks(drift: Drift, places: DriftPlaces) -> list[list[tuple[float, float, float]]]:
+    """The estimate as (place, mean, two standard deviations), a piece for each time between two touches."""
+    pieces: dict[int, list[tuple[float, float, float]]] = {}
+    for place, each in zip(places.keys, drift.course, strict=True):
+        after = sum(mark <= place for mark in places.marks)
+        pieces.setdefault(after, []).append((place, each.offset.mean, 2 * each.offset.sd))
+    return list(pieces.values())
 
 
 def _foretold(drift: Drift, places: DriftPlaces) -> list[tuple[float, float, float]]:

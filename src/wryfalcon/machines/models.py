@@ -46,6 +46,16 @@ class Cutter(models.Model):
     def __str__(self) -> str:
         return self.name
 
+    @property
+    def is_mill(self) -> bool:
+        """Whether it mills tracks in a key's side instead of cutting its edge."""
+        return self.angle <= 0
+
+    @classmethod
+    def wheels(cls) -> models.QuerySet[Cutter]:
+        """Those that cut a key's edge."""
+        return cls.objects.filter(angle__gt=0)
+
 
 class Machine(models.Model):
     """A machine: how to reach it, how it clamps, and how far it can be trusted."""
@@ -123,7 +133,15 @@ class JawSide(models.Model):
         ordering = ["-slot_depth"]
 
     def __str__(self) -> str:
-        return f"side {self.name}"
+        return f"side {self.name}" if self.clamp_id is None else f"{self.clamp}, face {self.name}"
+
+    @classmethod
+    def cutting_sides(cls) -> models.QuerySet[JawSide]:
+        """The sides a key can be cut in from here: where space and depth are the machine's usual axes."""
+        usual = models.Q(
+            clamp__space_axis=models.F("machine__space_axis"), clamp__depth_axis=models.F("machine__depth_axis")
+        )
+        return cls.objects.filter(models.Q(clamp=None) | usual).select_related("machine", "clamp")
 
 
 class MachineOffset(models.Model):
@@ -333,6 +351,7 @@ class Duplicate(models.Model):
     track = models.CharField(max_length=120)
     pattern = models.JSONField(help_text="values, family order and unit; null for what was not measured")
     copy = models.JSONField(help_text="likewise")
+    repeats = models.PositiveSmallIntegerField(default=1, help_text="of each cut, meaned; the fewest")
     withdrawn = models.BooleanField(default=False)
     by = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, related_name="+")
     at = models.DateTimeField(auto_now_add=True)

@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from wryfalcon.machines.views import book, hands, particulars, room, touch, trim
+from wryfalcon.machines.views import book, fittings, hands, particulars, room, touch, tracing, trim, wheels
 
 app_name = "machines"
 urlpatterns = [
@@ -22,7 +22,15 @@ urlpatterns = [
     path("<int:pk>/trim", trim.begin, name="begin-trim"),
     path("<int:pk>/touch", touch.show, name="touch"),
     path("<int:pk>/touch/showed", touch.showed, name="touch-showed"),
+    path("<int:pk>/duplicates", tracing.duplicates, name="duplicates"),
+    path("<int:pk>/duplicates/<int:duplicate>/withdraw", tracing.withdraw, name="duplicate-withdraw"),
+    path("<int:pk>/cutter", fittings.cutter, name="fit-cutter"),
+    path("<int:pk>/followers/<int:follower>/fit", fittings.follower, name="fit-follower"),
+    path("<int:pk>/clamps", fittings.new_clamp, name="add-clamp"),
+    path("<int:pk>/followers", fittings.new_follower, name="add-follower"),
+    path("cutters/<int:pk>", wheels.wheel, name="wheel"),
     path("trims/<int:pk>", trim.show, name="trim"),
+    path("trims/<int:pk>/paper", trim.paper, name="trim-paper"),
     path("trims/<int:pk>/caliper", trim.caliper, name="trim-caliper"),
     path("trims/<int:pk>/measured", trim.measured, name="trim-measured"),
     path("trims/<int:pk>/tag", trim.hang, name="trim-tag"),

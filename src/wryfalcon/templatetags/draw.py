@@ -40,6 +40,12 @@ def drift_chart(chart: Any) -> SafeString:
     return _rendered_drift(chart)
 
 
+@register.inclusion_tag("drawings/wheel.svg")
+def wheel_section(drawing: Any) -> dict[str, Any]:
+    """The section a wheel leaves."""
+    return {"drawing": drawing}
+
+
 @lru_cache(maxsize=16)
 def _rendered_drift(chart: Any) -> SafeString:
     return mark_safe(render_to_string("drawings/drift.svg", {"chart": chart}))

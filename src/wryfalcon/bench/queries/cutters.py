@@ -45,8 +45,10 @@ class CutterFit:
 def cutters_for(tag: Tag, settlement: Settlement) -> list[CutterFit]:
     """Every cutter, those that serve first. Raises InputError for a family without blank or cut."""
     own = tag.family.tracks[0].cut
-    cutters = Cutter.objects.prefetch_related("fitted_to").annotate(
-        keys=Count("setup__runs", filter=Q(setup__runs__state=RunState.FINISHED), distinct=True)
+    cutters = (
+        Cutter.wheels()
+        .prefetch_related("fitted_to")
+        .annotate(keys=Count("setup__runs", filter=Q(setup__runs__state=RunState.FINISHED), distinct=True))
     )
     fits = [_fit(tag, settlement, cutter, own) for cutter in cutters]
     return sorted(fits, key=lambda fit: (not fit.serves, -(fit.chance or 0), fit.cutter.name))

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections import defaultdict
 from collections.abc import Sequence
 from dataclasses import dataclass
 from math import sqrt
@@ -10,8 +9,11 @@ from typing import Any
 
 from django.db.models import Q
 
+from keycore.proving.causes import one_side_alone
 from keycore.proving.suspects import Check, Suspect, next_check, weigh_suspects
+from keycore.proving.verdict import ProofCut
 from keycore.reading.evidence import Spread
+from keycore.units import Unit, convert
 from wryfalcon.bench.models import Felt, Lock, Tag, WayUp
 from wryfalcon.bench.queries.brought_back import BroughtBack, brought_back
 from wryfalcon.bench.queries.proving import ShownProof, proof_brought_back, proof_of
@@ -22,8 +24,7 @@ from wryfalcon.machines.queries.drift import MachineDrift, drift_of
 from wryfalcon.machines.queries.proven import shallow_mm
 
 SHOWN = 5
-FEWEST_OF_A_SIDE = 2
-TELLING = 2.0  # standard deviations
+CHANGED = 4.0  # sd: two measurements of one key that differ so are not of the same key any more
 
 
 @dataclass(frozen=True)
@@ -41,25 +42,32 @@ class Then:
 class Why:
     """What may have made a key wrong."""
 
-    proof: ShownProof  # as it came back, if it did
+    proof: ShownProof  # as it came back, unless it has changed since
     suspects: tuple[Suspect, ...]
     check: Check | None
     course: MachineDrift
     before: Spread | None  # the machine's offset before this key, mm
     back: BroughtBack | None
     then: tuple[Then, ...]  # both measurements side by side; none for a key that never came back
+    changed: float | None  # mm it lost since it was proven, where use does not explain it
     to_home: str  # what must be done at the machine before anything else
 
     @property
-    def mean_error(self) -> float:
-        """The mean depth error it is judged by, family unit."""
-        return _mean([cut.error for cut in self.proof.cuts if cut.error is not None])
+    def changed_says(self) -> str:
+        """How far a key that came back is no longer what was proven, "" for one that is."""
+        if self.changed is None:
+            return ""
+        if self.changed > 0:
+            return f"It has lost {self.changed:.3f} mm since it was proven, more than use explains"
+        return f"It measures {-self.changed:.3f} mm higher than when it was proven"
 
 
 def why_wrong(tag: Tag, run: Run) -> Why | None:
     """Weigh the suspects; None for a key that is not measured."""
     new, back = proof_of(tag, run), brought_back([run]).get(run.pk)
-    proof = proof_brought_back(tag, run, back) if back else new
+    returned = proof_brought_back(tag, run, back) if back else None
+    changed = _changed(tag, new, returned, back) if new and returned and back else None
+    proof = returned if returned and changed is None else new
     errors = [cut.error for cut in proof.cuts if cut.error is not None] if proof else []
     if proof is None or new is None or not errors or tag.family.tolerance is None:
         return None
@@ -67,14 +75,14 @@ def why_wrong(tag: Tag, run: Run) -> Why | None:
     before = _offset_before(course, run)
     mm = shallow_mm(tag.family)
     seat = run.machine.sd_seat
-    clues = [*_clues(_felt(run, back)), *_side_clue(proof, seat / abs(mm))]
     suspects = weigh_suspects(
         proof.causes,
         _mean(errors) * mm,
         proof.sd / sqrt(len(errors)) * abs(mm) + seat,
         before,
         tag.family.tolerance.value * abs(mm),
-        clues,
+        _clues(_felt(run, back)),
+        one_side=_one_side(tag, proof),
     )
     return Why(
         proof=proof,
@@ -83,7 +91,8 @@ def why_wrong(tag: Tag, run: Run) -> Why | None:
         course=course,
         before=before,
         back=back,
-        then=_side_by_side(new, proof) if back else (),
+        then=_side_by_side(new, returned) if returned else (),
+        changed=changed,
         to_home=to_be_homed(run.machine),
     )
 
@@ -95,20 +104,32 @@ def _side_by_side(new: ShownProof, back: ShownProof) -> tuple[Then, ...]:
     )
 
 
-def _side_clue(proof: ShownProof, seat: float) -> list[str]:
-    """Whether a key's two sides are off alike or one alone; nothing where they cannot be told apart."""
-    by_side: defaultdict[str, list[float]] = defaultdict(list)
-    for cut in proof.cuts:
-        if cut.error is not None:
-            by_side[cut.track].append(cut.error)
-    if len(by_side) != 2 or min(map(len, by_side.values())) < FEWEST_OF_A_SIDE:
-        return []
-    one, other = by_side.values()
-    # Each side has a clamping of its own.
-    doubt = sqrt(sum(proof.sd**2 / len(side) + seat**2 for side in (one, other)))
-    if abs(_mean(one) - _mean(other)) > TELLING * doubt:
-        return ["one-side"]
-    return ["both-sides"] if abs(_mean([*one, *other])) > TELLING * doubt / 2 else []
+def _changed(tag: Tag, new: ShownProof, returned: ShownProof, back: BroughtBack) -> float | None:
+    """How much a key lost since it was proven, mm; None where use explains it or it was not measured twice."""
+    both = [
+        (cut.error, later.error)
+        for cut, later in zip(new.cuts, returned.cuts, strict=True)
+        if cut.error is not None and later.error is not None
+    ]
+    if not both:
+        return None
+    mm = shallow_mm(tag.family)
+    lost = _mean([one - other for one, other in both]) * mm
+    worn = convert(back.worn.mean, Unit.INCH, Unit.MILLIMETRE)
+    doubt = sqrt((new.sd**2 + returned.sd**2) / len(both)) * abs(mm)
+    return lost if abs(lost - worn) > CHANGED * doubt else None
+
+
+def _one_side(tag: Tag, proof: ShownProof) -> float | None:
+    """How much speaks for one side being off alone; None for a key of one side."""
+    assert tag.family.tolerance is not None
+    measured = [cut for cut in proof.cuts if cut.measured is not None]
+    if len({cut.track for cut in measured}) != 2:
+        return None
+    cuts = [
+        ProofCut(cut.space, cut.from_gauge, cut.wanted, cut.measured) for cut in measured if cut.measured is not None
+    ]
+    return one_side_alone(cuts, [cut.track for cut in measured], proof.sd, tag.family.tolerance)
 
 
 def _mean(numbers: Sequence[float]) -> float:

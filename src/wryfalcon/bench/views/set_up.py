@@ -82,7 +82,8 @@ def _written(tag: Tag, card: Card, kind: str) -> tuple[str, str]:
     if kind == "svg":
         return write_svg(card.plan), "image/svg+xml"
     height = card.plan.blank.height * (25.4 if tag.family.unit == "in" else 1.0)
-    return write_gcode(f"tag {tag}", card.set_up.commands, height), "text/plain; charset=utf-8"
+    axes = card.set_up.machine.space_axis, card.set_up.machine.depth_axis
+    return write_gcode(f"tag {tag}", card.set_up.commands, height, axes), "text/plain; charset=utf-8"
 
 
 def _context(request: PersonRequest, tag: Tag) -> dict[str, Any]:
@@ -113,7 +114,7 @@ def _told(card: Card) -> list[dict[str, Any]]:
 def _proposal(tag: Tag) -> dict[str, Any]:
     """The machine whose cutter fits this family; the jaw side the family names."""
     own = tag.family.tracks[0].cut
-    fits = [c for c in Cutter.objects.all() if own is not None and is_same_wheel(tag, own, c)]
+    fits = [c for c in Cutter.wheels() if own is not None and is_same_wheel(tag, own, c)]
     machines = list(Machine.objects.all())
     machine = next((m for m in machines if fits and m.fitted_id == fits[0].pk), machines[0] if machines else None)
     side = JawSide.objects.filter(machine=machine, name=tag.family.setup.get("jaw", "A")).first()
@@ -123,6 +124,6 @@ def _proposal(tag: Tag) -> dict[str, Any]:
 def _choices(tag: Tag) -> dict[str, Any]:
     own = tag.family.tracks[0].cut
     return {
-        "fitting_cutters": [c.name for c in Cutter.objects.all() if own and is_same_wheel(tag, own, c)],
+        "fitting_cutters": [c.name for c in Cutter.wheels() if own and is_same_wheel(tag, own, c)],
         "can_set_up": tag.settlement is not None and tag.settlement.read_back_at is not None,
     }

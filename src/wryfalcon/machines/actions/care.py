@@ -16,7 +16,8 @@ from wryfalcon.machines.refusal import NotKept
 from wryfalcon.records.actions import write_down
 from wryfalcon.records.models import Event
 
-PARTICULARS = ("kind", "depth_step", "space_step", "screw_lead", "closer", "note")
+PARTICULARS = ("kind", "depth_step", "space_step", "screw_lead", "closer", "space_axis", "depth_axis", "note")
+OF_THE_CUTTER = {Work.WHEEL, Work.BURRS, Work.SHOOK}
 
 
 @dataclass(frozen=True)
@@ -28,12 +29,16 @@ class Particulars:
     space_step: float
     screw_lead: float | None
     closer: str
+    space_axis: str
+    depth_axis: str
     note: str
 
 
 @transaction.atomic
 def describe_machine(actor: User, machine: Machine, particulars: Particulars) -> None:
-    """Write a machine's particulars down."""
+    """Write a machine's particulars down. Raises NotKept for one axis that makes both space and depth."""
+    if particulars.space_axis == particulars.depth_axis:
+        raise NotKept("One axis cannot make both space and depth.")
     before = {name: getattr(machine, name) for name in PARTICULARS}
     for name in PARTICULARS:
         setattr(machine, name, getattr(particulars, name))
@@ -46,7 +51,8 @@ def note_work(actor: User, machine: Machine, what: str, note: str = "") -> Machi
     """Note what was done to a machine. Raises NotKept for nothing known."""
     if what not in Work.values:
         raise NotKept("Say what was done.")
-    work = MachineWork.objects.create(machine=machine, what=what, note=note.strip()[:200], by=actor)
+    cutter = machine.fitted if what in OF_THE_CUTTER else None
+    work = MachineWork.objects.create(machine=machine, what=what, cutter=cutter, note=note.strip()[:200], by=actor)
     write_down(Event.MACHINE_WORKED, actor, machine=str(machine), what=what, note=work.note)
     return work
 

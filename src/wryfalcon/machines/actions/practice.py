@@ -2,80 +2,125 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+from dataclasses import dataclass
 from random import Random
 
 from django.db import transaction
 from django.utils import timezone
 
+from keycore.cutting.commands import MachineOffsets
 from wryfalcon.accounts.models import User
 from wryfalcon.machines.drivers import MachineRefused, MachineUnreachable, driver_of
 from wryfalcon.machines.drivers.bench import BenchDriver
-from wryfalcon.machines.models import Machine, Practice, RunState
+from wryfalcon.machines.models import HiddenFault, Machine, Practice, RunState
 from wryfalcon.machines.queries.offsets import offsets_for
 from wryfalcon.machines.refusal import NotKept
 
-SMALLEST, LARGEST = 0.05, 0.15  # mm
 GOOD = 0.015  # mm left over at most, and no more keys than
 FEW_KEYS = 3
 
 
+@dataclass(frozen=True)
+class Fault:
+    """A fault of the simulated machine: what it calls it, and between what sizes it is hidden."""
+
+    name: str
+    smallest: float
+    largest: float
+    unit: str
+
+
+FAULTS = {
+    HiddenFault.DEPTH: Fault("depth_offset", 0.05, 0.15, "mm"),
+    HiddenFault.GAUGE: Fault("space_offset", 0.10, 0.25, "mm"),
+    HiddenFault.JAW: Fault("jaw_angle", 0.006, 0.012, "mm for each mm along the blade"),
+    HiddenFault.WHEEL: Fault("wheel_wear", 0.004, 0.008, "mm for each cut"),
+}
+"""A learner is also shown a machine with nothing wrong, now and then: it must be left alone."""
+
+
 def begin_practice(actor: User, machine: Machine, random: Random | None = None) -> Practice:
-    """Hide a fault in the simulated machine. Raises NotKept for a real one, or while a practice is on."""
+    """Hide a fault in the simulated machine, or none. Raises NotKept for a real one, or while a practice is on."""
     if machine.practices.filter(ended_at=None).exists():
-        raise NotKept("A practice is on already: trim the machine, then press Done.")
+        raise NotKept("A practice is on already: find what is wrong, then say what it was.")
     chance = random or Random()
-    fault = chance.uniform(SMALLEST, LARGEST) * chance.choice((-1, 1))
-    _set_fault(machine, fault - offsets_for(machine, "shoulder").value)
+    hidden = chance.choice(list(HiddenFault))
+    kind = FAULTS.get(hidden)
+    size = chance.uniform(kind.smallest, kind.largest) if kind else 0.0
+    if hidden != HiddenFault.WHEEL:  # a wheel only ever wears away
+        size *= chance.choice((-1, 1))
+    _set_faults(machine, {kind.name: size} if kind else {})
     keys = machine.runs.filter(state=RunState.FINISHED).count()
-    return Practice.objects.create(machine=machine, fault=fault, keys_before=keys, by=actor)
+    return Practice.objects.create(machine=machine, hidden=hidden, fault=size, keys_before=keys, by=actor)
 
 
 @transaction.atomic
-def end_practice(practice: Practice) -> Practice:
-    """Score a practice and make the simulated machine true again. Raises NotKept for one that is over."""
+def end_practice(practice: Practice, named: str) -> Practice:
+    """Score a practice by what the learner says it was, and make the simulated machine true again.
+
+    Raises NotKept for one that is over, or where nothing is named.
+    """
     if practice.ended_at is not None:
         raise NotKept("That practice is over.")
+    if named not in HiddenFault.values:
+        raise NotKept("Say what it was.")
     machine = practice.machine
-    moved = offsets_for(machine, "shoulder").value - _offset_then(practice)
+    now, then = offsets_for(machine, "shoulder"), _offsets_then(practice)
+    moved = MachineOffsets(now.value - then.value, now.space - then.space)
+    practice.named = named
     practice.keys_used = machine.runs.filter(state=RunState.FINISHED).count() - practice.keys_before
-    practice.left_over = practice.fault + moved
+    practice.left_over = {
+        HiddenFault.DEPTH: practice.fault + moved.value, HiddenFault.GAUGE: practice.fault + moved.space,
+    }.get(HiddenFault(practice.hidden), max(moved.value, moved.space, key=abs))  # fmt: skip
     practice.ended_at = timezone.now()
     practice.save()
-    _set_fault(machine, -offsets_for(machine, "shoulder").value)
+    _set_faults(machine, {})
     return practice
 
 
 def score_words(practice: Practice) -> str:
-    """How it went, in a sentence."""
+    """How it went, in a sentence or three."""
     if practice.left_over is None or practice.keys_used is None:
         return ""
-    was = f"{abs(practice.fault):.3f} mm {'shallow' if practice.fault > 0 else 'deep'}"
-    left = f"{abs(practice.left_over):.3f} mm left over"
+    hidden, kind = HiddenFault(practice.hidden), FAULTS.get(HiddenFault(practice.hidden))
+    was = f"It was {hidden.label}" + (f", {abs(practice.fault):.3f} {kind.unit}" if kind else "")
     keys = f"{practice.keys_used} key{'' if practice.keys_used == 1 else 's'} in {practice.minutes} min"
-    if abs(practice.left_over) > GOOD:
-        return f"It was {was}; {left} after {keys}. Measure two clampings and trust the interval."
-    thrift = "and thriftily" if practice.keys_used <= FEW_KEYS else "with more keys than it takes"
-    return f"Found and trimmed, {thrift}: it was {was}; {left} after {keys}."
+    if practice.named != hidden:
+        return f"{was}, not {HiddenFault(practice.named).label}. {keys}. Look at how the errors go along the blade."
+    if hidden.is_trimmed and abs(practice.left_over) > GOOD:
+        return f"{was}, as you say; {abs(practice.left_over):.3f} mm left over. {keys}. Trust the interval, then trim."
+    if not hidden.is_trimmed and abs(practice.left_over) > GOOD:
+        return f"{was}, as you say; but no adjustment mends that, and one was made. {keys}."
+    thrift = "thriftily" if practice.keys_used <= FEW_KEYS else "with more keys than it takes"
+    left = f" {abs(practice.left_over):.3f} mm left over." if hidden.is_trimmed else ""
+    return f"Found, and {thrift}: {was[0].lower()}{was[1:]}.{left} {keys}."
 
 
-def _offset_then(practice: Practice) -> float:
-    """The machine's own shoulder offset when the practice began, mm: later changes taken back."""
+def _offsets_then(practice: Practice) -> MachineOffsets:
+    """The machine's own shoulder offsets when the practice began, mm: later changes taken back."""
     machine = practice.machine
-    now = offsets_for(machine, "shoulder").value
+    now = offsets_for(machine, "shoulder")
     own = machine.offsets.filter(gauge="shoulder", jaw_side=None, family_record=None).first()
     if own is None:
         return now
-    changes = own.changes.filter(at__gte=practice.began_at)
-    return now - sum(change.value_after - change.value_before for change in changes)
+    changes = list(own.changes.filter(at__gte=practice.began_at))
+    return MachineOffsets(
+        now.value - sum(change.value_after - change.value_before for change in changes),
+        now.space - sum(change.space_after - change.space_before for change in changes),
+    )
 
 
-def _set_fault(machine: Machine, depth_offset: float) -> None:
+def _set_faults(machine: Machine, wanted: Mapping[str, float]) -> None:
+    """Make the simulated machine true under the offsets in force, but for what is wanted."""
     driver = driver_of(machine)
     if not isinstance(driver, BenchDriver):
         raise NotKept("Practice is for the simulated machine; a real one is not put out of true.")
+    offsets = offsets_for(machine, "shoulder")
+    true = {"depth_offset": -offsets.value, "space_offset": -offsets.space, "jaw_angle": 0.0, "wheel_wear": 0.0}
     try:
-        for fault in ("space_offset", "jaw_angle", "wheel_wear"):
-            driver.panel(do="inject", fault=fault, value=0.0)
-        driver.panel(do="inject", fault="depth_offset", value=depth_offset)
+        driver.panel(do="inject", fault="new-wheel")
+        for fault, at_rest in true.items():
+            driver.panel(do="inject", fault=fault, value=at_rest + wanted.get(fault, 0.0))
     except (MachineRefused, MachineUnreachable) as error:
         raise NotKept(f"The simulated machine does not play along: {error}.") from None

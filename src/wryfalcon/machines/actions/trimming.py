@@ -15,9 +15,9 @@ from wryfalcon.bench.actions.settle import Choice, settle
 from wryfalcon.bench.actions.take_in import Job, take_in
 from wryfalcon.bench.models import OnBench, Tag
 from wryfalcon.library.models import FamilyRecord
-from wryfalcon.machines.models import Machine, MachineOffset, OffsetChange, Trim, TrimReading
+from wryfalcon.machines.models import JawSide, Machine, MachineOffset, OffsetChange, Trim, TrimReading
 from wryfalcon.machines.queries.drift import drift_of, noise_of
-from wryfalcon.machines.queries.trimming import CLAMPINGS, TrimState, best_test_key
+from wryfalcon.machines.queries.trimming import CLAMPINGS, TrimState, best_test_key, can_be_cut
 from wryfalcon.machines.refusal import NotKept
 from wryfalcon.records.actions import write_down
 from wryfalcon.records.models import Event
@@ -35,8 +35,13 @@ class Measured:
 
 
 @transaction.atomic
-def begin_trim(actor: User, machine: Machine, record: FamilyRecord, *, is_check: bool = False) -> Trim:
-    """Begin a trim with the test bitting that tells most. Raises NotKept for a family that cannot tell enough."""
+def begin_trim(
+    actor: User, machine: Machine, record: FamilyRecord, *, side: JawSide | None = None, is_check: bool = False
+) -> Trim:
+    """Begin a trim with the test bitting that tells most, of the machine or of one side of its clamps alone.
+
+    Raises NotKept for a family that cannot tell enough.
+    """
     family = record.family
     track = family.tracks[0]
     noise = noise_of(machine, drift_of(machine, family.gauge).drift)
@@ -46,7 +51,7 @@ def begin_trim(actor: User, machine: Machine, record: FamilyRecord, *, is_check:
         raise NotKept(f"{record} cannot be trimmed by: {error.reason}.") from None
     trim = Trim.objects.create(
         machine=machine, gauge=family.gauge, family_record=record, track=track.name, steps=list(key.steps),
-        is_check=is_check, by=actor,
+        jaw_side=side, is_check=is_check, by=actor,
     )  # fmt: skip
     write_down(Event.TRIM_BEGUN, actor, machine=str(machine), family=str(record), is_check=is_check)
     return trim
@@ -58,6 +63,8 @@ def hang_test_key(actor: User, trim: Trim, clampings: int = CLAMPINGS) -> Tag:
     _check_open(trim)
     if trim.tag is not None:
         raise NotKept(f"Tag {trim.tag} makes its test keys already.")
+    if not can_be_cut(trim):
+        raise NotKept("Such keys are not cut from here: cut them at the machine, and type what they measure.")
     record = trim.family_record
     job = Job(
         title=f"Test keys for {trim.machine}", customer=SHOP, on_bench=OnBench.CODE, family=record,
@@ -123,10 +130,11 @@ def close_trim(actor: User, state: TrimState, *, apply: bool) -> OffsetChange | 
         if trim.is_check or not (fit.depth_adjust or fit.space_adjust):
             raise NotKept("There is nothing to adjust.")
         offset, _ = MachineOffset.objects.get_or_create(
-            machine=trim.machine, gauge=trim.gauge, jaw_side=None, family_record=None
+            machine=trim.machine, gauge=trim.gauge, jaw_side=trim.jaw_side, family_record=None
         )
-        turned = fit.depth_adjust if trim.machine.screw_lead else 0.0  # then the number stays, the screw moves
-        after = (offset.value + fit.depth_adjust - turned, offset.space + fit.space_adjust)
+        adjust = fit.depth_adjust * (1.0 if state.falls_when_deeper else -1.0)
+        turned = adjust if trim.machine.screw_lead else 0.0  # then the number stays, the screw moves
+        after = (offset.value + adjust - turned, offset.space + fit.space_adjust)
         change = change_offset(actor, offset, *after, why="trimmed by measured keys", trim=trim, turned=turned)
     trim.verdict, trim.closed_at = fit.advice.value, timezone.now()
     if trim.is_check:

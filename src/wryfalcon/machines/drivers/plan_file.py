@@ -37,8 +37,9 @@ class PlanFileDriver:
 
     reports = False
 
-    def __init__(self, folder: Path, machine: int) -> None:
+    def __init__(self, folder: Path, machine: int, axes: tuple[str, str] = ("X", "Z")) -> None:
         self.folder = folder
+        self.axes = axes
         self.record = folder / f"machine-{machine}.json"
 
     def status(self) -> Status:
@@ -59,7 +60,7 @@ class PlanFileDriver:
         if kept.state == "cutting":
             raise MachineRefused("another key is under way")
         self.folder.mkdir(parents=True, exist_ok=True)
-        (self.folder / f"{job}.nc").write_text(write_gcode(job, cuts, blank_height))
+        (self.folder / f"{job}.nc").write_text(write_gcode(job, cuts, blank_height, self.axes))
         kept.state, kept.job, kept.cuts = "loaded", job, [dict(cut) for cut in cuts]
         self._keep(kept, "loaded", cuts=len(cuts))
 

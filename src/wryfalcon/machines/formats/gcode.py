@@ -1,8 +1,9 @@
 """A cut plan as G-code, RS-274 dialect (Kramer, Proctor and Messina, NISTIR 6556, 2000).
 
-X runs along the blade from the gauge, Z is the depth value left; both millimetres. Each side ends
-with M0, a stop in the program: the key is turned over by hand. Values measured across both roots
-of a double-edge key are for the machine's own jaw to halve, as on its dials.
+One axis, usually X, runs along the blade from the gauge, another, usually Z, is the depth value left;
+which, the machine's book says; both millimetres. Each side ends with M0, a stop in the program: the
+key is turned over by hand. Values measured across both roots of a double-edge key are for the
+machine's own jaw to halve, as on its dials.
 """
 
 from __future__ import annotations
@@ -16,19 +17,20 @@ CLEARANCE = 2.0  # mm above the blank for travel
 FEED = 60.0  # mm a minute
 
 
-def write_gcode(job: str, cuts: Sequence[Command], blank_height: float) -> str:
-    """One key as a program: travel above the blank, plunge to each value, lift."""
+def write_gcode(job: str, cuts: Sequence[Command], blank_height: float, axes: tuple[str, str] = ("X", "Z")) -> str:
+    """One key as a program: travel above the blank, plunge to each value, lift; ``axes`` of space and depth."""
     safe = blank_height + CLEARANCE
-    lines = ["%", f"(job {_plain(job)})", "G21 G90 G94", f"G0 Z{safe:.4f}"]
+    along, depth = axes
+    lines = ["%", f"(job {_plain(job)})", "G21 G90 G94", f"G0 {depth}{safe:.4f}"]
     for number, (side, of_side) in enumerate(groupby(cuts, key=lambda cut: cut["side"])):
         if number:
-            lines += [f"G0 Z{safe:.4f}", "M5", "M0 (turn the key over and clamp it again)"]
+            lines += [f"G0 {depth}{safe:.4f}", "M5", "M0 (turn the key over and clamp it again)"]
         lines += [f"(side {_plain(side)})", "M3"]
         for cut in of_side:
             lines += [
-                f"G0 X{cut['position']:.4f}",
-                f"G1 Z{cut['value']:.4f} F{FEED:.1f}",
-                f"G0 Z{safe:.4f}",
+                f"G0 {along}{cut['position']:.4f}",
+                f"G1 {depth}{cut['value']:.4f} F{FEED:.1f}",
+                f"G0 {depth}{safe:.4f}",
             ]
     return "\n".join([*lines, "M5", "M2", "%", ""])
 

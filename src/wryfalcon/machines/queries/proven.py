@@ -17,6 +17,7 @@ from wryfalcon.library.models import FamilyRecord
 from wryfalcon.machines.models import Duplicate, Machine, Run, RunState, Trim
 
 USUAL_TOLERANCE_MM = 0.05
+CHANGED = 4.0  # sd: a key so far from what it was is no evidence any more
 
 
 @dataclass(frozen=True)
@@ -101,6 +102,8 @@ def _with_return(
     if not new:
         return ProvenKey(key.at, name, key.gauge, _mean(then), len(then), worn[1])
     trust_new, trust_then = len(new) / noise.sd**2, 1 / (noise.sd**2 / len(then) + worn[1] ** 2)
+    if abs(_mean(new) - _mean(then)) > CHANGED * sqrt(1 / trust_new + 1 / trust_then):
+        return ProvenKey(key.at, key.name, key.gauge, _mean(new), len(new))  # bent, filed, or another key
     error = (_mean(new) * trust_new + _mean(then) * trust_then) / (trust_new + trust_then)
     return ProvenKey(key.at, name, key.gauge, error, max(len(new), len(then)))
 
@@ -113,9 +116,8 @@ def _traced_keys(machine: Machine, noise: Noise, tolerances: Counter[float]) -> 
         pairs = zip(traced.pattern, traced.copy, strict=True)
         errors = [(c - p) * shallow_mm(family) for p, c in pairs if p is not None and c is not None]
         if errors:
-            extra = noise.sd / sqrt(len(errors))
-            keys = ProvenKey(traced.at, "a duplicate", family.gauge, _mean(errors), len(errors), extra)
-            found.append(keys)
+            extra = noise.sd / sqrt(len(errors) * traced.repeats)  # the pattern's own measuring
+            found.append(ProvenKey(traced.at, "a duplicate", family.gauge, _mean(errors), len(errors), extra))
         if family.tolerance:
             tolerances[family.tolerance.value * edge_mm(family)] += 1
     return found

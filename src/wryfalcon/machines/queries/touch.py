@@ -31,8 +31,20 @@ STEPS = {
             "A spindle that runs cuts before you see.",
         ),
         (
-            "When it is right, lock it, and prove it with a cut and a cylinder.",
+            "Move a little at a time, closer or away as it says above; do not tighten until it is right.",
+            "What is tightened between the tries moves again.",
+        ),
+        (
+            "When it is right, lock it, turn it once more by hand, and look for the same nick.",
             "The nut moves the setting as it is drawn tight.",
+        ),
+        (
+            "Set the bottom stop just clear of the jaw, no deeper.",
+            "It protects the jaw from the wheel; it is not the depth setting.",
+        ),
+        (
+            "Prove it with a cut and a cylinder: two light passes, the follower kept in contact, then the brush.",
+            "One heavy pass springs key and carriage, and comes out shallow.",
         ),
     ),
     MachineKind.SIDE_MILL: (
@@ -53,8 +65,16 @@ STEPS = {
             "A spindle that runs cuts before you see.",
         ),
         (
-            "Add the small clearance so that the tracer does not drag, lock, and prove it with a cut.",
+            "Set the depth for this pattern key, below: tracer on the track’s floor, then the small clearance.",
             "A tracer that drags wears the pattern.",
+        ),
+        (
+            "Lock everything, and prove it with one track; measure its depth and width beside the pattern’s.",
+            "A wrong depth is found in one track, not in four.",
+        ),
+        (
+            "For inner holes and tracks only: free the spring tracer again, the height set to the inner tip.",
+            "A locked tracer cannot follow them.",
         ),
     ),
 }

@@ -18,7 +18,8 @@ from wryfalcon.documents import parsed
 from wryfalcon.library.models import FamilyRecord
 from wryfalcon.machines.models import Closer, Machine, RunState, Trim, TrimReading
 from wryfalcon.machines.queries.drift import drift_of, noise_of
-from wryfalcon.machines.queries.proven import edge_mm, zero_mm
+from wryfalcon.machines.queries.fittings import axes_of
+from wryfalcon.machines.queries.proven import shallow_mm, zero_mm
 
 CLAMPINGS = 2  # fewer cannot tell a badly seated key from a machine out of true
 
@@ -53,6 +54,11 @@ class TrimState:
     noise: Noise  # mm
     fit: Fit | None  # mm, on one edge
     problem: str = ""
+
+    @property
+    def falls_when_deeper(self) -> bool:
+        """Whether a deeper cut has the smaller value."""
+        return self.family.kind.falls_when_deeper is not False
 
     @property
     def is_zeroed(self) -> bool:
@@ -125,10 +131,19 @@ class TrimState:
         assert self.fit is not None
         machine, steps = self.trim.machine, []
         if self.fit.depth_adjust:
-            steps.append(f"Depth: {turn_words(machine, self.fit.depth_adjust)}")
+            steps.append(f"Depth{self._axis(1)}: {turn_words(machine, self.fit.depth_adjust, self._sign)}")
         if self.fit.space_adjust:
-            steps.append(f"Along the blade: add {self.fit.space_adjust:+.3f} mm to the offset")
+            steps.append(f"Along the blade{self._axis(0)}: add {self.fit.space_adjust:+.3f} mm to the offset")
         return ". ".join(steps) + "." if steps else ""
+
+    @property
+    def _sign(self) -> float:
+        return 1.0 if self.falls_when_deeper else -1.0
+
+    def _axis(self, place: int) -> str:
+        """Which axis does it, where the clamp is not the machine's own jaw."""
+        side = self.trim.jaw_side
+        return "" if side is None else f", axis {axes_of(self.trim.machine, side)[place]} for {side}"
 
     @property
     def _beyond(self) -> list[str]:
@@ -149,11 +164,14 @@ class TrimState:
         return found
 
 
-def turn_words(machine: Machine, adjust: float) -> str:
-    """A depth adjustment as what the hand does: a number, or part of a turn of a screw and which way; mm."""
+def turn_words(machine: Machine, adjust: float, sign: float = 1.0) -> str:
+    """A depth adjustment as what the hand does: a number, or part of a turn of a screw and which way; mm.
+
+    ``adjust`` is shallow when positive; ``sign`` -1 where values grow with depth.
+    """
     deeper = adjust < 0
     if not machine.screw_lead:
-        return f"add {adjust:+.3f} mm to the offset, {'deeper' if deeper else 'shallower'}"
+        return f"add {adjust * sign:+.3f} mm to the offset, {'deeper' if deeper else 'shallower'}"
     turns = abs(adjust) / machine.screw_lead
     closer = machine.closer or Closer.CLOCKWISE
     other = Closer.ANTICLOCKWISE if closer == Closer.CLOCKWISE else Closer.CLOCKWISE
@@ -189,9 +207,17 @@ def best_test_key(document: str, name: str, noise: Noise, clampings: int) -> Tes
     return design_test_key(family, family.track(name), Noise(noise.sd * mm, noise.seat_sd * mm), clampings)
 
 
-def families_to_trim_by() -> list[FamilyRecord]:
-    """The families whose keys can be cut from here and tell the terms apart."""
-    records = FamilyRecord.objects.filter(kind__in=("edge", "double-edge"))
+def can_be_cut(trim: Trim) -> bool:
+    """Whether its test keys can be cut from here: an edge, held where the axes do what they usually do."""
+    side = trim.jaw_side
+    usual = (trim.machine.space_axis, trim.machine.depth_axis)
+    return trim.family_record.family.kind.is_profiled and axes_of(trim.machine, side) == usual
+
+
+def families_to_trim_by(machine: Machine) -> list[FamilyRecord]:
+    """The families whose test keys tell the terms apart: edges, and tubular keys where a clamp holds them."""
+    kinds = ["edge", "double-edge"] + (["tubular"] if machine.clamps.exists() else [])
+    records = FamilyRecord.objects.filter(kind__in=kinds)
     return [r for r in records if len(r.family.tracks[0].spaces) > 2 and r.family.tolerance]
 
 
@@ -233,8 +259,8 @@ def _mean(readings: list[tuple[float, float | None]]) -> tuple[float, float | No
 
 
 def _as_cuts(trim: Trim, family: Family, planned: Sequence[PlannedTestCut], clamping: Clamping) -> list[MeasuredCut]:
-    """A clamping in millimetres on one edge, the caliper's own error taken off."""
-    mm, edge = convert(1.0, family.unit, Unit.MILLIMETRE), edge_mm(family)
+    """A clamping in millimetres on one edge, shallow positive, the caliper's own error taken off."""
+    mm, edge = convert(1.0, family.unit, Unit.MILLIMETRE), shallow_mm(family)
     zero = 0.0 if clamping.from_tag else zero_mm(trim, family)
     found = []
     for cut in planned:

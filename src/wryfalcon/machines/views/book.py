@@ -18,10 +18,11 @@ from wryfalcon.drawings.drift import DriftChart, draw_drift, over_days, over_key
 from wryfalcon.machines.actions.care import note_work
 from wryfalcon.machines.actions.practice import score_words
 from wryfalcon.machines.actions.trimming import undo_change
-from wryfalcon.machines.models import DriverKind, Machine, OffsetChange, Work
+from wryfalcon.machines.models import DriverKind, HiddenFault, Machine, OffsetChange, Work
 from wryfalcon.machines.queries.care import care_of, to_be_homed
 from wryfalcon.machines.queries.copies import copies_on
-from wryfalcon.machines.queries.drift import MachineDrift, Marked, days_between, drift_of, followed
+from wryfalcon.machines.queries.drift import TRACES, MachineDrift, Marked, days_between, drift_of, followed
+from wryfalcon.machines.queries.fittings import clampings_of, counters_of, mismatch_of
 from wryfalcon.machines.queries.proven import ProvenKey
 from wryfalcon.machines.queries.trimming import families_to_trim_by
 from wryfalcon.machines.refusal import NotKept
@@ -40,10 +41,19 @@ def show(request: PersonRequest, pk: int) -> HttpResponse:
         "machine": machine, "offsets": machine.offsets.select_related("jaw_side", "family_record"),
         "changes": changes.select_related("offset", "by")[:SHOWN],
         "trims": machine.trims.select_related("by", "family_record")[:SHOWN],
-        "families": [(record.pk, record.name) for record in families_to_trim_by()],
-        "can_practise": _can_practise(machine),
+        "families": [(record.pk, record.name) for record in families_to_trim_by(machine)],
+        "can_practise": _can_practise(machine), "traces": machine.kind in TRACES, **_fittings(machine),
     }  # fmt: skip
     return render(request, "machines/book.html", context)
+
+
+def _fittings(machine: Machine) -> dict[str, object]:
+    followers, holdings = list(machine.followers.all()), clampings_of(machine)
+    return {
+        "cutters": machine.cutters.all(), "followers": followers, "holdings": holdings,
+        "sides": [(side.pk, f"{holding.name}, {side.name}") for holding in holdings for side in holding.faces],
+        "counters": counters_of(machine), "mismatch": mismatch_of(machine, followers),
+    }  # fmt: skip
 
 
 @require_GET
@@ -81,7 +91,8 @@ def care(request: PersonRequest, pk: int) -> HttpResponse:
     context = {
         "machine": machine, "care": care_of(machine), "work": machine.work.select_related("by")[:SHOWN],
         "works": Work.choices, "can_practise": _can_practise(machine),
-        "practices": [(each, score_words(each)) for each in practices],
+        "practices": [(each, score_words(each)) for each in practices], "faults": HiddenFault.choices,
+        "practises": any(each.ended_at is None for each in practices),
     }  # fmt: skip
     return render(request, "machines/care.html", context)
 

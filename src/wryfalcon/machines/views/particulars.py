@@ -10,8 +10,9 @@ from django.views.decorators.http import require_GET, require_POST
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.machines.actions.care import describe_machine
 from wryfalcon.machines.actions.trimming import change_offset
-from wryfalcon.machines.forms import OffsetForm, ParticularsForm
+from wryfalcon.machines.forms import ClampForm, FollowerForm, OffsetForm, ParticularsForm
 from wryfalcon.machines.models import Machine, MachineOffset
+from wryfalcon.machines.queries.drift import TRACES
 from wryfalcon.machines.refusal import NotKept
 
 
@@ -19,7 +20,7 @@ from wryfalcon.machines.refusal import NotKept
 @needs(Act.KEEP_LIBRARY)
 def show(request: PersonRequest, pk: int) -> HttpResponse:
     """What can be changed by hand."""
-    return _page(request, get_object_or_404(Machine, pk=pk))
+    return particulars_page(request, get_object_or_404(Machine, pk=pk))
 
 
 @require_POST
@@ -29,8 +30,12 @@ def describe(request: PersonRequest, pk: int) -> HttpResponse:
     machine = get_object_or_404(Machine, pk=pk)
     form = ParticularsForm(request.POST)
     if not form.is_valid():
-        return _page(request, machine, particulars=form)
-    describe_machine(request.user, machine, form.particulars())
+        return particulars_page(request, machine, particulars=form)
+    try:
+        describe_machine(request.user, machine, form.particulars())
+    except NotKept as refusal:
+        form.add_error("depth_axis", refusal.says)
+        return particulars_page(request, machine, particulars=form)
     return redirect("machines:machine", pk=pk)
 
 
@@ -41,7 +46,7 @@ def offset(request: PersonRequest, pk: int) -> HttpResponse:
     machine = get_object_or_404(Machine, pk=pk)
     form = OffsetForm(request.POST, machine=machine)
     if not form.is_valid():
-        return _page(request, machine, offset=form)
+        return particulars_page(request, machine, offset=form)
     said = form.cleaned_data
     row, _ = MachineOffset.objects.get_or_create(
         machine=machine, gauge=said["gauge"], jaw_side=said["jaw_side"], family_record=said["family"]
@@ -53,14 +58,21 @@ def offset(request: PersonRequest, pk: int) -> HttpResponse:
     return redirect("machines:machine", pk=pk)
 
 
-def _page(
+def particulars_page(
     request: PersonRequest,
     machine: Machine,
+    *,
     particulars: ParticularsForm | None = None,
     offset: OffsetForm | None = None,
+    clamp: ClampForm | None = None,
+    follower: FollowerForm | None = None,
 ) -> HttpResponse:
+    """All that can be changed by hand; a form that was not valid comes back as it was typed."""
     context = {
-        "machine": machine, "particulars": particulars or ParticularsForm.of(machine),
+        "machine": machine, "traces": machine.kind in TRACES,
+        "particulars": particulars or ParticularsForm.of(machine),
         "offset_form": offset or OffsetForm(machine=machine),
+        "clamp_form": clamp or ClampForm(), "follower_form": follower or FollowerForm(),
     }  # fmt: skip
-    return render(request, "machines/particulars.html", context, status=422 if particulars or offset else 200)
+    is_wrong = any((particulars, offset, clamp, follower))
+    return render(request, "machines/particulars.html", context, status=422 if is_wrong else 200)

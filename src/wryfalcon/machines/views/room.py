@@ -17,7 +17,7 @@ from wryfalcon.machines.actions.care import note_work
 from wryfalcon.machines.actions.practice import begin_practice, end_practice, score_words
 from wryfalcon.machines.drivers import MachineRefused, MachineUnreachable, driver_of
 from wryfalcon.machines.drivers.bench import BenchDriver
-from wryfalcon.machines.models import Machine, Work
+from wryfalcon.machines.models import DriverKind, Machine, Work
 from wryfalcon.machines.queries.line import machines_in_a_line
 from wryfalcon.machines.refusal import NotKept
 
@@ -41,7 +41,7 @@ def machines(request: PersonRequest) -> HttpResponse:
 @needs(Act.CUT)
 def home(request: PersonRequest, pk: int) -> HttpResponse:
     """Home a machine, spindle off and hands away."""
-    machine = get_object_or_404(Machine, pk=pk)
+    machine = get_object_or_404(Machine.objects.exclude(driver=DriverKind.NONE), pk=pk)
     try:
         driver_of(machine).operate("home")
         note_work(request.user, machine, Work.HOMED)
@@ -77,9 +77,12 @@ def practice(request: PersonRequest, pk: int) -> HttpResponse:
     try:
         if on is None:
             begin_practice(request.user, machine)
-            messages.success(request, "Something is wrong with it now. Find it, trim it, then press Done.")
+            messages.success(
+                request,
+                "Something may be wrong with it now. Find it, trim it if a trim mends it, then say what it was.",
+            )
         else:
-            messages.success(request, score_words(end_practice(on)))
+            messages.success(request, score_words(end_practice(on, request.POST.get("named", ""))))
     except NotKept as refusal:
         messages.error(request, refusal.says)
     return redirect("machines:care", pk=pk)

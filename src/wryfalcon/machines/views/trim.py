@@ -23,7 +23,7 @@ from wryfalcon.machines.actions.trimming import (
     try_caliper,
 )
 from wryfalcon.machines.models import Machine, Trim
-from wryfalcon.machines.queries.trimming import CLAMPINGS, TrimState, trim_state
+from wryfalcon.machines.queries.trimming import CLAMPINGS, TrimState, can_be_cut, trim_state
 from wryfalcon.machines.refusal import NotKept
 
 MOST_CLAMPINGS = 12
@@ -39,7 +39,9 @@ def begin(request: PersonRequest, pk: int) -> HttpResponse:
     try:
         if record is None:
             raise NotKept("Choose the family whose blanks the test key is cut on.")
-        trim = begin_trim(request.user, machine, record, is_check="check" in request.POST)
+        held = request.POST.get("side", "")
+        side = machine.jaw_sides.filter(pk=int(held)).first() if held.isdecimal() and len(held) < 10 else None
+        trim = begin_trim(request.user, machine, record, side=side, is_check="check" in request.POST)
     except NotKept as refusal:
         messages.error(request, refusal.says)
         return redirect("machines:machine", pk=pk)
@@ -51,6 +53,18 @@ def begin(request: PersonRequest, pk: int) -> HttpResponse:
 def show(request: PersonRequest, pk: int) -> HttpResponse:
     """A trim as it stands."""
     return _page(request, trim_state(_trim(pk)))
+
+
+@require_GET
+@needs(Act.CUT)
+def paper(request: PersonRequest, pk: int) -> HttpResponse:
+    """The test bitting for paper, with room for what is measured."""
+    state = trim_state(_trim(pk))
+    context = {
+        "state": state, "trim": state.trim, "machine": state.trim.machine, "family": state.family,
+        "clampings": range(1, (1 if state.trim.is_check else CLAMPINGS + 1) + 1),
+    }  # fmt: skip
+    return render(request, "machines/trim_print.html", context)
 
 
 @require_POST
@@ -127,6 +141,7 @@ def _page(
     context = {
         "state": state, "trim": state.trim, "machine": state.trim.machine, "family": state.family, "rows": rows,
         "clamping": given.get("clamping", number), "problem": problem, "enough": CLAMPINGS,
+        "can_be_cut": can_be_cut(state.trim),
     }  # fmt: skip
     return render(request, "machines/trim.html", context, status=422 if problem else 200)
 
@@ -150,4 +165,4 @@ def _length(request: PersonRequest, name: str, wanted: Unit) -> float | None:
 
 
 def _trim(pk: int) -> Trim:
-    return get_object_or_404(Trim.objects.select_related("machine", "family_record", "tag"), pk=pk)
+    return get_object_or_404(Trim.objects.select_related("machine", "family_record", "tag", "jaw_side__clamp"), pk=pk)

@@ -1,0 +1,51 @@
+"""The section a wheel leaves in a straight edge: as it should be, and as its test cuts show it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from keycore.family import Cut
+from wryfalcon.drawings.sheet import px
+
+WIDTH, HEIGHT, BOTTOM = 560.0, 250.0, 220.0
+EDGE, ROOT = 40.0, 180.0
+DEEP = 3.0  # mm drawn
+SCALE = (ROOT - EDGE) / DEEP
+
+
+@dataclass(frozen=True)
+class WheelDrawing:
+    """Outlines in pixels."""
+
+    width: float
+    height: float
+    edge: float
+    root: float
+    meant: str  # the metal that is left
+    measured: str  # "" before it was measured
+    flat: tuple[float, float]  # left and right end of the flat as it should be
+
+
+def draw_wheel(flat: float, angle: float, measured: tuple[float, float] | None) -> WheelDrawing:
+    """Draw a cut three millimetres deep with the shape meant, and with (flat, angle) as measured; mm, degrees."""
+    half = flat / 2 * SCALE
+    return WheelDrawing(
+        width=WIDTH,
+        height=HEIGHT,
+        edge=EDGE,
+        root=ROOT,
+        meant=f"{_outline(Cut(flat, angle))} {WIDTH},{BOTTOM} 0.0,{BOTTOM}",
+        measured=_outline(Cut(*measured)) if measured else "",
+        flat=(px(WIDTH / 2 - half), px(WIDTH / 2 + half)),
+    )
+
+
+def _outline(cut: Cut) -> str:
+    root = cut.flat / 2 * SCALE
+    edge = root + DEEP * cut.slope * SCALE
+    middle = WIDTH / 2
+    points = [
+        (0.0, EDGE), (middle - edge, EDGE), (middle - root, ROOT), (middle + root, ROOT), (middle + edge, EDGE),
+        (WIDTH, EDGE),
+    ]  # fmt: skip
+    return " ".join(f"{px(x)},{px(y)}" for x, y in points)

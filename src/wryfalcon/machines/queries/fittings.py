@@ -1,0 +1,110 @@
+"""What is fitted to a machine: wheel and follower, clamps with the axes behind them, and what they have done."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import datetime
+
+from django.db.models import Count, Max, Q
+
+from keycore.family import Cut
+from keycore.machines.touch import match_shapes
+from wryfalcon.machines.models import Cutter, Follower, JawSide, Machine, MachineWork, OffsetChange, RunState, Work
+
+DEEPEST_CUT_MM = 3.0  # of an ordinary key; common practice, no source
+
+
+@dataclass(frozen=True)
+class Counters:
+    """How many keys a machine has made, in all and since each thing that was done to it, in words."""
+
+    keys: int
+    since: tuple[tuple[str, int], ...]
+
+
+SINCE = {"trim": "the last trim", "wheel": "the wheel was changed", "jaw": "the jaw was changed or squared"}
+
+
+def counters_of(machine: Machine) -> Counters:
+    """Count its keys, duplicates too."""
+    works = MachineWork.objects.filter(machine=machine)
+    last: dict[str, datetime | None] = works.aggregate(
+        **{what.value: Max("at", filter=Q(what=what)) for what in (Work.TOUCHED, Work.WHEEL, Work.JAW)}
+    )
+    changes = OffsetChange.objects.filter(offset__machine=machine).aggregate(last=Max("at"))
+    trimmed = max(filter(None, [changes["last"], last[Work.TOUCHED]]), default=None)
+    since = {"trim": trimmed, "wheel": last[Work.WHEEL], "jaw": last[Work.JAW]}
+    made = machine.runs.filter(state=RunState.FINISHED, touches_up=None).aggregate(**_counts("finished_at", since))
+    traced = machine.duplicates.filter(withdrawn=False).aggregate(**_counts("at", since))
+    return Counters(
+        made["all"] + traced["all"],
+        tuple((SINCE[name], made[name] + traced[name]) for name, at in since.items() if at is not None),
+    )
+
+
+def _counts(when: str, since: dict[str, datetime | None]) -> dict[str, Count]:
+    counts = {"all": Count("pk")}
+    return counts | {name: Count("pk", filter=Q(**{f"{when}__gt": at})) for name, at in since.items() if at}
+
+
+@dataclass(frozen=True)
+class Clamping:
+    """A way to hold a key: the machine's own jaw or another clamp, its faces, and which axis does what."""
+
+    name: str
+    faces: tuple[JawSide, ...]
+    space_axis: str
+    depth_axis: str
+    note: str
+    swaps: bool  # against the machine's own jaw
+
+    @property
+    def says(self) -> str:
+        """What a swap means for whoever looks for an error."""
+        if not self.swaps:
+            return ""
+        return f"Here {self.depth_axis} makes the depth: an error of that axis, elsewhere a shift, shows as depth."
+
+
+def clampings_of(machine: Machine) -> list[Clamping]:
+    """The machine's own jaw first, then its clamps and adapters."""
+    sides = list(machine.jaw_sides.all())
+    own = [side for side in sides if side.clamp_id is None]
+    found = [Clamping("Its own jaw", tuple(own), machine.space_axis, machine.depth_axis, "", False)]
+    for clamp in machine.clamps.all():
+        faces = tuple(side for side in sides if side.clamp_id == clamp.pk)
+        swaps = (clamp.space_axis, clamp.depth_axis) != (machine.space_axis, machine.depth_axis)
+        found.append(Clamping(clamp.name, faces, clamp.space_axis, clamp.depth_axis, clamp.note, swaps))
+    return found
+
+
+def axes_of(machine: Machine, side: JawSide | None) -> tuple[str, str]:
+    """The axes that make space and depth for a key held so."""
+    holder = side.clamp if side is not None and side.clamp is not None else machine
+    return holder.space_axis, holder.depth_axis
+
+
+def shape_of(piece: Cutter | Follower) -> Cut:
+    """A wheel's or follower's shape, mm."""
+    return Cut(piece.flat, piece.angle)
+
+
+def mismatch_of(machine: Machine, followers: Sequence[Follower]) -> str:
+    """What the follower that is fitted would do to a copy, "" where it matches the wheel."""
+    follower = next((each for each in followers if each.is_fitted), None)
+    if follower is None or machine.fitted is None:
+        return ""
+    match = match_shapes(shape_of(follower), shape_of(machine.fitted), DEEPEST_CUT_MM)
+    if match.is_alike:
+        return ""
+    says = [f"every cut comes out {_wider(match.wider_at_root)} at the root"]
+    if abs(match.wider_at_edge - match.wider_at_root) > abs(match.wider_at_root) / 10:
+        says.append(f"{_wider(match.wider_at_edge)} at the edge of a deep one")
+    if match.shallow:
+        says.append(f"up to {match.shallow:.2f} mm too shallow where it rides on the flanks")
+    return f"{follower} and {machine.fitted} are not of one shape: {', '.join(says)}. Fit the follower of that wheel."
+
+
+def _wider(by: float) -> str:
+    return f"{abs(by):.2f} mm {'wider' if by > 0 else 'narrower'}"

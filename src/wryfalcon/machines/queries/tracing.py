@@ -1,0 +1,101 @@
+"""Duplicates beside their patterns: what the machine did, and what the key is."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from dataclasses import dataclass
+from functools import lru_cache
+from math import sqrt
+
+from keycore.machines.copies import Copied, compare_copy
+from keycore.proving.verdict import Verdict, repeats_needed
+from keycore.units import Unit, convert
+from wryfalcon.bench.models import Sighting, SourceKind, Tag
+from wryfalcon.documents import parsed
+from wryfalcon.library.models import FamilyRecord
+from wryfalcon.machines.models import Duplicate, Machine
+from wryfalcon.machines.queries.hands import caliper_sd_mm
+
+SHOWN = 8
+AGREED = {
+    (Verdict.INSIDE, Verdict.INSIDE): "A good copy of a good key.",
+    (Verdict.INSIDE, Verdict.OUTSIDE): "The machine copied faithfully, and with it the pattern’s wear. Cut the key to "
+    "its factory depths instead.",
+    (Verdict.OUTSIDE, Verdict.INSIDE): "The machine strayed from the pattern, by luck towards the factory depths. "
+    "Trim it before the next key.",
+    (Verdict.OUTSIDE, Verdict.OUTSIDE): "The machine strayed from the pattern, and the key is outside its depths. Trim "
+    "it, then cut another.",
+}
+
+
+@dataclass(frozen=True)
+class ShownDuplicate:
+    """A duplicate and what it says."""
+
+    duplicate: Duplicate
+    copied: Copied
+
+    @property
+    def says(self) -> str:
+        """Both verdicts in a sentence."""
+        return AGREED.get((self.copied.by_machine, self.copied.as_key)) or (
+            f"Between: {self.times} measurements of each cut would settle it; nothing is touched before."
+        )
+
+    @property
+    def give_or_take(self) -> float:
+        """How well the mean is known, 19 times in 20, family unit."""
+        return 2 * self.copied.mean.sd
+
+    @property
+    def times(self) -> int:
+        """How often each cut is measured for a difference that can be judged."""
+        tolerance = self.duplicate.family_record.family.tolerance
+        assert tolerance is not None  # none was kept without
+        once = self.copied.sd_from_pattern * sqrt(self.duplicate.repeats)
+        return max(self.duplicate.repeats + 1, repeats_needed(once, tolerance.value))
+
+
+def duplicates_on(machine: Machine) -> list[ShownDuplicate]:
+    """The last duplicates of a machine, newest first."""
+    kept = machine.duplicates.filter(withdrawn=False).select_related("family_record", "tag", "by")[:SHOWN]
+    return [ShownDuplicate(duplicate, compared(duplicate)) for duplicate in kept]
+
+
+def compared(duplicate: Duplicate) -> Copied:
+    """What a duplicate says. Raises InputError for one that cannot be compared."""
+    document, unit = duplicate.family_record.document, duplicate.family_record.family.unit
+    sd = convert(caliper_sd_mm(), Unit.MILLIMETRE, unit) / sqrt(duplicate.repeats)
+    return _compared(document, duplicate.track, tuple(duplicate.pattern), tuple(duplicate.copy), sd)
+
+
+@lru_cache(maxsize=64)
+def _compared(
+    document: str, track: str, pattern: tuple[float | None, ...], copy: tuple[float | None, ...], sd: float
+) -> Copied:
+    """The same measurements say the same however often they are looked at."""
+    family = parsed(document)
+    return compare_copy(family, family.track(track), pattern, copy, sd)
+
+
+def tracks_to_trace() -> list[tuple[str, str]]:
+    """What can be measured with a caliper: each family's tracks, for a choice."""
+    found = []
+    for record in FamilyRecord.objects.filter(kind__in=("edge", "double-edge", "side-milled")):
+        tracks = record.family.tracks if record.family.tolerance else ()
+        several = len(tracks) > 1
+        found += [(f"{record.pk}:{t.name}", f"{record}, {t.name}" if several else str(record)) for t in tracks]
+    return found
+
+
+def measured_pattern(tag: Tag, track: str) -> list[float | None]:
+    """What was measured of a tag's key, the mean of each cut, family unit; None for what was not."""
+    values: defaultdict[int, list[float]] = defaultdict(list)
+    seen = Sighting.objects.filter(
+        source__tag=tag, source__track=track, source__removed=False, source__kind=SourceKind.CALIPERS,
+        withdrawn=False, value__isnull=False,
+    )  # fmt: skip
+    for space, value in seen.values_list("space", "value"):
+        values[space].append(float(value or 0.0))
+    spaces = range(1, len(tag.family.track(track).spaces) + 1)
+    return [sum(values[s]) / len(values[s]) if s in values else None for s in spaces]

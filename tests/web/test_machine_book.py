@@ -1,0 +1,340 @@
+"""The machine's book: what is fitted, clamps and axes, wheels, duplicates, keys brought back, side mills."""
+
+from __future__ import annotations
+
+from datetime import timedelta
+from math import radians, tan
+from random import Random
+
+import pytest
+from django.test import Client
+from django.utils import timezone
+
+from web.jobs import People, carded, hang, settled
+from web.test_bench import words
+from wryfalcon.bench.models import OnBench, Tag
+from wryfalcon.bench.queries.why import help_file, why_wrong
+from wryfalcon.demonstration.making import family_record, finished_key, measured, proven, type_values
+from wryfalcon.machines.models import (
+    Clamp,
+    Cutter,
+    CutterLook,
+    DriverKind,
+    Duplicate,
+    Follower,
+    HandStudy,
+    JawSide,
+    Machine,
+    MachineKind,
+    MachineOffset,
+    MachineWork,
+    Run,
+    Trim,
+)
+from wryfalcon.machines.queries.drift import drift_of
+from wryfalcon.machines.queries.fittings import counters_of
+from wryfalcon.machines.queries.wheels import wheel_of
+
+pytestmark = pytest.mark.django_db
+
+
+@pytest.fixture(autouse=True)
+def studied(people: People) -> HandStudy:
+    """Half a thou in one reading, as the shop's own study found."""
+    return HandStudy.objects.create(
+        instrument="bench caliper", people=["Tam"], readings=[], repeatability=0.0127, reproducibility=0.0,
+        by=people["tam"],
+    )  # fmt: skip
+
+
+@pytest.fixture
+def gannet(people: People) -> Machine:
+    """The code machine by the window."""
+    return Machine.objects.get(name="Old Gannet")
+
+
+@pytest.fixture
+def tern(people: People) -> Machine:
+    """The tracing duplicator by the door."""
+    return Machine.objects.get(name="The Tern")
+
+
+def key_made(people: People, machine: Machine, days_ago: float) -> tuple[Tag, Run]:
+    tag = hang(people)
+    settled(people, tag)
+    carded(people, tag, machine)
+    return tag, finished_key(tag, timezone.now() - timedelta(days=days_ago))
+
+
+def came_back(people: People, tag: Tag, off: float) -> Tag:
+    """The key taken in again and measured so far from what it was to be, inches."""
+    back = hang(people, on_bench=OnBench.RETURNED_KEY, brought_back=str(tag))
+    assert tag.settlement is not None
+    type_values(people["tam"], back, "A", [value + off for value in tag.settlement.values["A"]])
+    return back
+
+
+def traced(client: Client, machine: Machine, pattern: str, copy: str, **more: str) -> str:
+    posted = {"key": f"{family_record('harbour-five').pk}:A", "pattern": pattern, "copy": copy, **more}
+    page = client.post(f"/machines/{machine.pk}/duplicates", posted, follow=True)
+    return " ".join(page.content.decode().split())
+
+
+def test_a_key_that_was_never_proven_counts_when_it_comes_back(smith: Client, people: People, gannet: Machine) -> None:
+    tag, run = key_made(people, gannet, 20)
+    assert why_wrong(tag, run) is None
+    back = came_back(people, tag, -0.003)
+    course = drift_of(gannet)
+    assert [key.name for key in course.keys] == [f"tag {tag}, brought back {timezone.now():%d %b}"]
+    assert course.keys[0].at == run.finished_at
+    assert course.keys[0].error == pytest.approx(-0.0762 + 0.0011, abs=0.0005)  # less three weeks' wear
+    assert course.keys[0].extra_sd > 0
+    why = why_wrong(tag, run)
+    assert why is not None
+    assert why.changed is None
+    assert "all cuts deep alike" in why.suspects[0].says.lower()
+    said = words(smith, f"/tags/{tag.number}/prove/{run.pk}/why")
+    assert "so it counts as evidence about Old Gannet" in said
+    assert f'href="/tags/{tag.number}/prove/{run.pk}/why"' in smith.get(f"/tags/{back.number}/read").content.decode()
+    assert help_file(tag, run, why)["brought_back"]["tag"] == f"{back.number:04d}"
+
+
+def test_a_key_that_changed_since_it_was_proven_says_nothing_of_its_machine(
+    smith: Client, people: People, gannet: Machine
+) -> None:
+    tag, run = key_made(people, gannet, 9)
+    measured(people["tam"], tag, run, Random(2), off_mm=0.0, repeats=3)
+    proven(people["tam"], tag, run, passed=True)
+    before = drift_of(gannet).keys[0]
+    came_back(people, tag, -0.006)
+    assert drift_of(gannet).keys[0].error == pytest.approx(before.error)
+    said = words(smith, f"/tags/{tag.number}/prove/{run.pk}/why")
+    assert "since it was proven, more than use explains. Measure it once more" in said
+    assert "so it counts as evidence" not in said
+
+
+def test_one_side_alone_off_points_to_how_it_was_turned_over(people: People, gannet: Machine) -> None:
+    tag = hang(people, family=family_record("harbour-office-six"))
+    values = {track.name: [track.labels[1]] * len(track.spaces) for track in tag.family.tracks}
+    assert len(values) == 2
+    settled(people, tag, values)
+    carded(people, tag, gannet)
+    run = finished_key(tag, timezone.now())
+    measured(people["tam"], tag, run, Random(1), off_mm=0.0, scatter_mm=0.002, repeats=4)
+    second = tag.family.tracks[1].name
+    for value in run.proof_values.filter(track=second):
+        value.value -= 0.004
+        value.save()
+    why = why_wrong(tag, run)
+    assert why is not None
+    crooked = next(suspect for suspect in why.suspects if suspect.cause == "crooked")
+    assert "the errors are on one side only" in crooked.evidence
+
+
+def test_a_thump_past_home_is_mended_before_anything_else(smith: Client, people: People, gannet: Machine) -> None:
+    tag, run = key_made(people, gannet, 1)
+    measured(people["tam"], tag, run, Random(3), off_mm=-0.08)
+    smith.post(f"/machines/{gannet.pk}/care", {"what": "thumped"})
+    said = words(smith, f"/tags/{tag.number}/prove/{run.pk}/why")
+    assert "heard it thump past home" in said
+    assert "Home it before anything else" in said
+    assert "somebody heard it thump past home" in words(smith, f"/machines/{gannet.pk}/course")
+    smith.post(f"/machines/{gannet.pk}/care", {"what": "homed"})
+    assert "Home it before anything else" not in words(smith, f"/tags/{tag.number}/prove/{run.pk}/why")
+
+
+def test_a_duplicate_is_compared_and_followed(smith: Client, tern: Machine) -> None:
+    said = traced(smith, tern, ".306 .286 .326 .266 .286", ".302 .282 .322 .262 .282")
+    assert "The machine strayed from the pattern, and the key is outside its depths." in said
+    assert "bitting 2 3 1 4 3" in said
+    keys = drift_of(tern).keys
+    assert [(key.name, key.error) for key in keys] == [("a duplicate", pytest.approx(-0.1016))]
+    assert "touched" not in drift_of(tern).due
+    kept = Duplicate.objects.get()
+    smith.post(f"/machines/{tern.pk}/duplicates/{kept.pk}/withdraw")
+    assert not drift_of(tern).keys
+
+
+def test_repeats_of_a_duplicate_sharpen_its_verdict(smith: Client, tern: Machine) -> None:
+    once = traced(smith, tern, ".306 .286 .326 .266 .286", ".305 .285 .325 .265 .285")
+    assert "Between: 2 measurements of each cut would settle it" in once
+    four = " ".join("/".join([cut] * 4) for cut in (".306", ".286", ".326", ".266", ".286"))
+    copy = " ".join("/".join([cut] * 4) for cut in (".305", ".285", ".325", ".265", ".285"))
+    assert "A good copy of a good key." in traced(smith, tern, four, copy)
+    assert Duplicate.objects.latest("pk").repeats == 4
+
+
+@pytest.mark.parametrize(
+    ("pattern", "copy", "more", "says"),
+    [
+        (".306 .286", ".306 .286", {}, "5 values of each are wanted"),
+        (".306 - - - -", ".306 - - - -", {}, "measure at least two cuts on both keys"),
+        (".306 .286 .326 .266 soft", ".306 .286 .326 .266 .286", {}, "is not a length"),
+        (".306 .286 .326 .266 .886", ".306 .286 .326 .266 .286", {}, "Cut 5 of the pattern is far from every depth"),
+        (".306 .286 .326 .266 .286", ".306 .286 .326 .266 .286", {"tag": "99999"}, "There is no tag 99999"),
+        (".306 .286 .326 .266 .286", ".306 .286 .326 .266 .286", {"key": "x:A"}, "Say which family"),
+    ],
+)
+def test_a_duplicate_that_cannot_be_is_refused_and_kept_on_the_page(
+    smith: Client, tern: Machine, pattern: str, copy: str, more: dict[str, str], says: str
+) -> None:
+    said = traced(smith, tern, pattern, copy, **more)
+    assert says in said
+    assert "Nothing is lost." in said
+    assert f'value="{pattern}"' in said
+    assert not Duplicate.objects.exists()
+
+
+def test_a_tags_own_readings_fill_the_pattern(smith: Client, people: People, tern: Machine) -> None:
+    tag = hang(people)
+    type_values(people["tam"], tag, "A", [0.306, 0.286, None, 0.266, 0.286])
+    said = words(smith, f"/machines/{tern.pk}/duplicates", tag=str(tag))
+    assert (
+        'value="0.3060 0.2860 - 0.2660 0.2860"'
+        in smith.get(f"/machines/{tern.pk}/duplicates", {"tag": str(tag)}).content.decode()
+    )
+    assert "Harbour five" in said
+
+
+def test_a_fitted_wheel_counts_its_keys_and_makes_a_check_due(smith: Client, people: People, gannet: Machine) -> None:
+    key_made(people, gannet, 3)
+    wheel = Cutter.objects.get(name="W-80")
+    smith.post(f"/machines/{gannet.pk}/cutter", {"cutter": str(wheel.pk)})
+    gannet.refresh_from_db()
+    assert gannet.fitted == wheel
+    assert "changed the cutter" in drift_of(gannet).due
+    assert counters_of(gannet).since == (("the wheel was changed", 0),)
+    key_made(people, gannet, -0.01)
+    assert counters_of(gannet).keys == 2
+    assert counters_of(gannet).since == (("the wheel was changed", 1),)
+    refused = smith.post(
+        f"/machines/{gannet.pk}/cutter", {"cutter": str(Cutter.objects.get(name="Mill 2.5").pk)}, follow=True
+    )
+    assert "Mill 2.5 does not go on Old Gannet" in refused.content.decode()
+
+
+def test_a_wheel_is_measured_by_test_cuts_and_judged(smith: Client, gannet: Machine) -> None:
+    wheel = Cutter.objects.get(name="W-80")
+    page = f"/machines/cutters/{wheel.pk}"
+    assert "Keep it: nothing speaks against it." in words(smith, page)
+    for lines, says in (("1.0", "two lengths are wanted"), ("1.0 mm 3.0 mm", "two cuts of different depths")):
+        answer = smith.post(page, {"cuts": lines})
+        assert (answer.status_code, says in answer.content.decode()) == (422, True)
+    cuts = "\n".join(f"{d} mm {1.3 + 2 * d * tan(radians(40)):.3f} mm" for d in (1.0, 2.0, 3.0))
+    smith.post(page, {"cuts": cuts})
+    look = CutterLook.objects.get()
+    assert (look.flat, look.angle) == pytest.approx((1.3, 80.0), abs=0.05)
+    assert "Change it: its flank stands" in words(smith, page)
+    smith.post(f"/machines/{gannet.pk}/cutter", {"cutter": str(wheel.pk)})  # a new one of that name
+    assert wheel_of(wheel).look is None
+    for _ in range(2):
+        smith.post(f"/machines/{gannet.pk}/care", {"what": "burrs"})
+    smith.post(f"/machines/{gannet.pk}/care", {"what": "shook"})
+    said = words(smith, page)
+    assert "Look at it: it was felt to shake; 2 keys had burrs." in said
+    assert MachineWork.objects.filter(cutter=wheel).count() == 4
+
+
+def test_keys_deep_beside_steep_neighbours_condemn_their_wheel(people: People, gannet: Machine) -> None:
+    wheel = Cutter.objects.get(name=family_record("harbour-five").family.setup["cutter"])
+    for _ in range(6):
+        tag, run = key_made(people, gannet, 1)
+        measured(people["tam"], tag, run, Random(5), off_mm=0.0, scatter_mm=0.001, repeats=2)
+        values = list(tag.settlement.values["A"])  # type: ignore[union-attr]
+        jumps = [max(abs(values[o] - v) for o in (n - 1, n + 1) if 0 <= o < 5) for n, v in enumerate(values)]
+        for value in run.proof_values.all():
+            value.value -= 0.04 * jumps[value.space - 1]
+            value.save()
+        proven(people["tam"], tag, run, passed=True, reason="as it is")
+    found = wheel_of(wheel)
+    assert found.steep is not None
+    assert found.steep.value == pytest.approx(-0.04, abs=0.01)
+    assert found.verdict.advice == "change"
+    assert "beside the steepest neighbours" in found.says
+
+
+def test_a_follower_unlike_the_wheel_is_spoken_of(owner: Client, tern: Machine) -> None:
+    assert "not of one shape" not in words(owner, f"/machines/{tern.pk}/touch")
+    broad = Follower.objects.get(machine=tern, name="F-broad")
+    owner.post(f"/machines/{tern.pk}/followers/{broad.pk}/fit")
+    said = words(owner, f"/machines/{tern.pk}/touch")
+    assert "F-broad and W-80 are not of one shape" in said
+    assert "too shallow where it rides on the flanks" in said
+    owner.post(f"/machines/{tern.pk}/followers", {"name": "F-90", "flat": "1.0", "angle": "90"})
+    assert Follower.objects.filter(machine=tern, name="F-90").exists()
+    again = owner.post(f"/machines/{tern.pk}/followers", {"name": "F-90", "flat": "1", "angle": "90"}, follow=True)
+    assert "There is a follower F-90 already." in again.content.decode()
+    assert owner.post(f"/machines/{tern.pk}/followers", {"name": "", "flat": "x"}).status_code == 422
+
+
+def test_an_adapter_has_axes_and_offsets_of_its_own(owner: Client, gannet: Machine) -> None:
+    new = {
+        "name": "Angle clamp", "space_axis": "X", "depth_axis": "Z", "face": "2", "slot_depth": "1.5", "note": "",
+    }  # fmt: skip
+    owner.post(f"/machines/{gannet.pk}/clamps", new)
+    side = JawSide.objects.get(machine=gannet, name="2")
+    same = owner.post(f"/machines/{gannet.pk}/clamps", {**new, "depth_axis": "X", "face": "3"}, follow=True)
+    assert "One axis cannot make both space and depth." in same.content.decode()
+    swapped = Clamp.objects.get(machine=gannet, name="Round-key adapter")
+    said = words(owner, f"/machines/{gannet.pk}")
+    assert f"Here {swapped.depth_axis} makes the depth" in said
+    assert set(JawSide.cutting_sides().filter(machine=gannet).values_list("name", flat=True)) == {"A", "B", "2"}
+    posted = {"family": str(family_record("harbour-five").pk), "side": str(side.pk)}
+    owner.post(f"/machines/{gannet.pk}/trim", posted)
+    trim = Trim.objects.latest("pk")
+    assert trim.jaw_side == side
+    values = trim.family_record.family.track(trim.track).values
+    for clamping in (1, 2):
+        typed = {f"v{n}": f"{values[step] + 0.004:.4f}" for n, step in enumerate(trim.steps, start=1)}
+        owner.post(f"/machines/trims/{trim.pk}/measured", {"clamping": clamping, **typed})
+    assert "Depth, axis Z for Angle clamp, face 2: add -0.100 mm" in words(owner, f"/machines/trims/{trim.pk}")
+    owner.post(f"/machines/trims/{trim.pk}/close", {"apply": "1"})
+    own = MachineOffset.objects.get(machine=gannet, jaw_side=side)
+    assert own.value == pytest.approx(-0.10)
+    assert "Should be" in words(owner, f"/machines/trims/{trim.pk}/paper")
+
+
+def test_keys_of_a_swapped_adapter_are_not_cut_from_here(smith: Client, gannet: Machine) -> None:
+    face = JawSide.objects.get(machine=gannet, clamp__name="Round-key adapter")
+    posted = {"family": str(family_record("harbour-five").pk), "side": str(face.pk)}
+    smith.post(f"/machines/{gannet.pk}/trim", posted)
+    trim = Trim.objects.latest("pk")
+    assert "cut at the machine itself; type what they measure" in words(smith, f"/machines/trims/{trim.pk}")
+    smith.post(f"/machines/trims/{trim.pk}/tag")
+    trim.refresh_from_db()
+    assert trim.tag is None
+
+
+def test_axes_of_a_file_machine_are_the_letters_of_its_program(owner: Client, people: People) -> None:
+    slip = Machine.objects.get(name="The Slip")
+    posted = {
+        "kind": "code", "depth_step": "0.01", "space_step": "0.01", "space_axis": "Y", "depth_axis": "W",
+    }  # fmt: skip
+    owner.post(f"/machines/{slip.pk}/describe", posted)
+    wrong = owner.post(f"/machines/{slip.pk}/describe", {**posted, "depth_axis": "Y"})
+    assert "One axis cannot make both" in wrong.content.decode()
+    slip.refresh_from_db()
+    tag, _ = key_made(people, slip, 0)
+    program = owner.get(f"/tags/{tag.number}/set-up/plan.nc").content.decode()
+    assert "G0 Y" in program
+    assert "G1 W" in program
+    assert " X" not in program
+
+
+def test_a_side_mill_is_set_by_arithmetic_and_corrected_by_its_proof(smith: Client, people: People) -> None:
+    fulmar = Machine.objects.get(kind=MachineKind.SIDE_MILL)
+    page = f"/machines/{fulmar.pk}/touch"
+    asked = {"tracer": "2.4", "mill": "2.5", "touched": "10", "floor": "11.2", "clearance": "0.25"}
+    said = words(smith, page, **asked)
+    assert "Every track comes out 0.10 mm wider" in said
+    assert "The track is 1.200 mm deep. Lock the stop at 11.200, then lift the tracer alone by 0.250 mm" in said
+    assert "reads no deeper than the flat" in words(smith, page, **{**asked, "floor": "9"})
+    proof = {"pattern_depth": "1.2", "pattern_width": "3.0", "copy_depth": "1.1", "copy_width": "3.0"}
+    assert "Lower the mill by 0.100 mm against the tracer" in words(smith, page, **proof)
+    assert "too deep: raise the mill" in words(smith, page, **{**proof, "copy_depth": "1.4"})
+    assert "no height mends that" in words(smith, page, **{**proof, "copy_width": "3.2"})
+
+
+def test_a_machine_worked_by_hand_is_not_homed_from_here(smith: Client, tern: Machine) -> None:
+    assert tern.driver == DriverKind.NONE
+    assert smith.post(f"/machines/{tern.pk}/home").status_code == 404
