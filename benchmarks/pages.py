@@ -27,6 +27,7 @@ SLOWEST = 5.0
 MOST_PAGES = 10.0
 ROOMS = (
     "/", "/tags/new", "/library/", "/library/theatre-six", "/machines/", "/machines/1", "/machines/1/course",
+    "/machines/3/duplicates", "/machines/cutters/1",
     "/records/",
     "/codes/?code=H1003",
 )  # fmt: skip

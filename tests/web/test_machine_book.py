@@ -109,7 +109,8 @@ def test_a_key_that_changed_since_it_was_proven_says_nothing_of_its_machine(
     came_back(people, tag, -0.006)
     assert drift_of(gannet).keys[0].error == pytest.approx(before.error)
     said = words(smith, f"/tags/{tag.number}/prove/{run.pk}/why")
-    assert "since it was proven, more than use explains. Measure it once more" in said
+    assert "Measure it once more: is it the same key" in said
+    assert "since it was proven, more than use explains." in said
     assert "so it counts as evidence" not in said
 
 
@@ -338,3 +339,54 @@ def test_a_side_mill_is_set_by_arithmetic_and_corrected_by_its_proof(smith: Clie
 def test_a_machine_worked_by_hand_is_not_homed_from_here(smith: Client, tern: Machine) -> None:
     assert tern.driver == DriverKind.NONE
     assert smith.post(f"/machines/{tern.pk}/home").status_code == 404
+
+
+def test_a_card_whose_wheel_is_not_fitted_says_so_and_notes_the_change(
+    smith: Client, people: People, gannet: Machine
+) -> None:
+    tag, _ = key_made(people, gannet, 1)
+    assert not MachineWork.objects.exists()
+    other = Cutter.objects.get(name="W-100")
+    smith.post(f"/machines/{gannet.pk}/cutter", {"cutter": str(other.pk)})
+    card = f"/tags/{tag.number}/set-up"
+    assert "Old Gannet has W-100 fitted. Unplug it before" in words(smith, card)
+    wheel = tag.set_up.cutter  # type: ignore[union-attr]
+    back = smith.post(f"/machines/{gannet.pk}/cutter", {"cutter": str(wheel.pk), "back": card})
+    assert back["Location"] == card
+    assert "has W-100 fitted" not in words(smith, card)
+    away = smith.post(f"/machines/{gannet.pk}/cutter", {"cutter": str(other.pk), "back": "https://elsewhere.example/"})
+    assert away["Location"] == f"/machines/{gannet.pk}"
+    smith.post(f"/tags/{tag.number}/set-up/tick", {"tick": ["cutter"]})  # says that the right one is on
+    gannet.refresh_from_db()
+    assert gannet.fitted == wheel
+    assert MachineWork.objects.filter(what="wheel").count() == 4
+
+
+def test_the_makers_figures_stand_beside_those_in_force(owner: Client, gannet: Machine) -> None:
+    posted = {
+        "gauge": "tip",
+        "value": "0.02",
+        "space": "0",
+        "maker_value": "0.015",
+        "maker_space": "",
+        "why": "new jaw",
+    }
+    owner.post(f"/machines/{gannet.pk}/offset", posted)
+    own = MachineOffset.objects.get(machine=gannet, gauge="tip")
+    assert (own.value, own.maker_value, own.maker_space) == (0.02, 0.015, 0.0)
+    owner.post(f"/machines/{gannet.pk}/offset", {**posted, "maker_value": "40"})
+    own.refresh_from_db()
+    assert own.maker_value == 0.015
+
+
+def test_a_check_is_due_by_a_day(people: People, smith: Client, gannet: Machine) -> None:
+    for day in range(10):
+        tag, run = key_made(people, gannet, 20 - 2 * day)
+        measured(people["tam"], tag, run, Random(day), off_mm=0.0, repeats=2)
+        proven(people["tam"], tag, run, passed=True)
+    course = drift_of(gannet)
+    assert course.by is not None
+    assert course.by > timezone.now()
+    assert f"Check it by {course.by:%-d %B}." in words(smith, f"/machines/{gannet.pk}/course")
+    smith.post(f"/machines/{gannet.pk}/care", {"what": "jam"})
+    assert drift_of(gannet).by is None

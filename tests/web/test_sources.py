@@ -355,6 +355,6 @@ def test_kinds_that_are_not_drawn_can_still_be_read_settled_and_put_on_paper(
     smith.post(f"/tags/{tag}/settle/read-back")
     for stage in ("take-in", "read", "settle", "set-up", "cut", "prove", "hand-over", "job-card.pdf", "record.json"):
         assert smith.get(f"/tags/{tag}/{stage}").status_code == 200
-    fitting = {"machine": Machine.objects.all()[0].pk, "cutter": Cutter.objects.all()[0].pk, "style": "plunged"}
+    fitting = {"machine": Machine.objects.all()[0].pk, "cutter": Cutter.wheels()[0].pk, "style": "plunged"}
     refused = smith.post(f"/tags/{tag}/set-up/choose", fitting, follow=True)
     assert "It cannot be cut from here: " in refused.content.decode()

@@ -51,6 +51,8 @@ class OffsetForm(forms.Form):
     )
     value = forms.FloatField(label="Depth, mm", initial=0)
     space = forms.FloatField(label="Along the blade, mm", initial=0)
+    maker_value = forms.FloatField(label="The maker’s own depth, mm", required=False, help_text="Empty: as it was.")
+    maker_space = forms.FloatField(label="The maker’s own along the blade, mm", required=False)
     why = forms.CharField(label="Why", max_length=200)
 
     def __init__(self, data: Any = None, *, machine: Machine) -> None:

@@ -26,6 +26,10 @@ class MachineKind(models.TextChoices):
     SIDE_MILL = "side-mill", "Side-milling duplicator"
 
 
+TRACES = (MachineKind.TRACING, MachineKind.SIDE_MILL)
+"""The kinds that follow a pattern key."""
+
+
 class Closer(models.TextChoices):
     """Which way an adjusting screw or dial brings the cutter closer to the key."""
 

@@ -14,6 +14,7 @@ from wryfalcon.bench.actions.take_in import check_open
 from wryfalcon.bench.models import SetUp, Tag
 from wryfalcon.bench.queries.planning import plan_of
 from wryfalcon.bench.refusal import NotDone
+from wryfalcon.machines.actions.fitting import fit_cutter
 from wryfalcon.machines.models import Cutter, JawSide, Machine
 from wryfalcon.machines.queries.offsets import offsets_for
 from wryfalcon.records.actions import write_down
@@ -82,6 +83,6 @@ def tick(actor: User, tag: Tag, done: list[str]) -> SetUp:
     card.checked_at = timezone.now() if len(card.ticks) == len(TICKS) else None
     card.by = actor
     card.save()
-    if "cutter" in card.ticks:
-        Machine.objects.filter(pk=card.machine_id).update(fitted=card.cutter)
+    if "cutter" in card.ticks and card.machine.fitted_id != card.cutter_id:
+        fit_cutter(actor, card.machine, card.cutter)  # a changed wheel is noted, and makes a check due
     return card

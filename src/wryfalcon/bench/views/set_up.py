@@ -17,7 +17,7 @@ from wryfalcon.bench.views.stage import attempt, find_tag, key_of, show_stage, t
 from wryfalcon.drawings.jaw import draw_jaw
 from wryfalcon.machines.formats.gcode import write_gcode
 from wryfalcon.machines.formats.outline import write_dxf, write_svg
-from wryfalcon.machines.models import Cutter, JawSide, Machine
+from wryfalcon.machines.models import TRACES, Cutter, JawSide, Machine
 
 
 @require_GET
@@ -125,5 +125,6 @@ def _choices(tag: Tag) -> dict[str, Any]:
     own = tag.family.tracks[0].cut
     return {
         "fitting_cutters": [c.name for c in Cutter.wheels() if own and is_same_wheel(tag, own, c)],
+        "tracers": Machine.objects.filter(kind__in=TRACES),
         "can_set_up": tag.settlement is not None and tag.settlement.read_back_at is not None,
     }

@@ -18,9 +18,9 @@ from wryfalcon.records.models import Event
 def fit_cutter(actor: User, machine: Machine, cutter: Cutter) -> None:
     """Note that another wheel, or a new one of the same name, was fitted: the machine is checked anew.
 
-    Raises NotKept for a wheel that does not go on it.
+    Raises NotKept for a wheel that does not go on it, where its book says which do.
     """
-    if not machine.cutters.filter(pk=cutter.pk).exists():
+    if machine.cutters.exists() and not machine.cutters.filter(pk=cutter.pk).exists():
         raise NotKept(f"{cutter} does not go on {machine}.")
     machine.fitted = cutter
     machine.save()

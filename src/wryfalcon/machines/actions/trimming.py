@@ -144,6 +144,14 @@ def close_trim(actor: User, state: TrimState, *, apply: bool) -> OffsetChange | 
     return change
 
 
+@dataclass(frozen=True)
+class MakerFigures:
+    """The maker's own figures for an offset, mm; None leaves what is written."""
+
+    value: float | None = None
+    space: float | None = None
+
+
 @transaction.atomic
 def change_offset(
     actor: User,
@@ -154,6 +162,7 @@ def change_offset(
     why: str,
     trim: Trim | None = None,
     turned: float = 0.0,
+    maker: MakerFigures | None = None,
 ) -> OffsetChange:
     """Put other offsets in force, mm, or keep what the screw was turned by; the old ones are kept.
 
@@ -161,7 +170,11 @@ def change_offset(
     """
     if not why.strip():
         raise NotKept("Say why: whoever stands at this machine next should know.")
-    if not all(isfinite(each) and abs(each) <= FARTHEST for each in (value, space)):
+    maker = maker or MakerFigures()
+    offset.maker_value = offset.maker_value if maker.value is None else maker.value
+    offset.maker_space = offset.maker_space if maker.space is None else maker.space
+    figures = (value, space, offset.maker_value, offset.maker_space)
+    if not all(isfinite(each) and abs(each) <= FARTHEST for each in figures):
         raise NotKept(f"An offset of more than {FARTHEST:g} mm is a typing mistake.")
     change = OffsetChange.objects.create(
         offset=offset, value_before=offset.value, space_before=offset.space, value_after=round(value, 4),

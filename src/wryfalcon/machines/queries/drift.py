@@ -14,14 +14,14 @@ from django.utils import timezone
 from keycore.machines.drift import Drift, Forecast, KeyMade, Touched, follow_drift
 from keycore.machines.trim import Noise
 from keycore.reading.evidence import Spread
-from wryfalcon.machines.models import Machine, MachineKind, MachineWork, OffsetChange, RunState, Trim, Work
+from wryfalcon.machines.models import TRACES, Machine, MachineWork, OffsetChange, RunState, Trim, Work
 from wryfalcon.machines.queries.hands import caliper_sd_mm
 from wryfalcon.machines.queries.proven import ProvenKey, proven_keys
 
 FEWEST_KEYS = 6  # fewer tell nothing of a drift
 BUSY, BRISK = 100, 12  # keys a day: daily, weekly, else monthly; common practice, no source
 DAY_SECONDS = 86_400
-TRACES = (MachineKind.TRACING, MachineKind.SIDE_MILL)
+FARTHEST_DAYS = 366  # a machine is checked once a year whatever its keys say
 
 
 @dataclass(frozen=True)
@@ -99,6 +99,18 @@ class MachineDrift:
         if self.drift is None and self.last_checked and timezone.now() - self.last_checked > self.every:
             return f"Check it now: {self.every.days} days have gone by at this volume."
         return "Check it now: it never was." if self.drift is None and not self.last_checked else ""
+
+    @property
+    def by(self) -> datetime | None:
+        """The day to check it by: half of the tolerance is hardly used up before; by volume where too few keys tell."""
+        if self.due:
+            return None
+        if self.drift is None:
+            return self.last_checked + self.every if self.last_checked else None
+        soonest = self.forecast.soonest if self.forecast else None
+        if soonest is None or not self.days_a_key:
+            return None
+        return timezone.now() + timedelta(days=min(soonest * self.days_a_key, FARTHEST_DAYS))
 
     @property
     def every(self) -> timedelta:

@@ -18,10 +18,10 @@ from wryfalcon.drawings.drift import DriftChart, draw_drift, over_days, over_key
 from wryfalcon.machines.actions.care import note_work
 from wryfalcon.machines.actions.practice import score_words
 from wryfalcon.machines.actions.trimming import undo_change
-from wryfalcon.machines.models import DriverKind, HiddenFault, Machine, OffsetChange, Work
+from wryfalcon.machines.models import TRACES, DriverKind, HiddenFault, Machine, OffsetChange, Work
 from wryfalcon.machines.queries.care import care_of, to_be_homed
 from wryfalcon.machines.queries.copies import copies_on
-from wryfalcon.machines.queries.drift import TRACES, MachineDrift, Marked, days_between, drift_of, followed
+from wryfalcon.machines.queries.drift import MachineDrift, Marked, days_between, drift_of, followed
 from wryfalcon.machines.queries.fittings import clampings_of, counters_of, mismatch_of
 from wryfalcon.machines.queries.proven import ProvenKey
 from wryfalcon.machines.queries.trimming import families_to_trim_by

@@ -6,7 +6,8 @@ from collections.abc import Callable
 
 from django.contrib import messages
 from django.http import HttpResponse
-from django.shortcuts import get_object_or_404, redirect
+from django.shortcuts import get_object_or_404
+from django.urls import reverse
 from django.views.decorators.http import require_POST
 
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
@@ -15,6 +16,7 @@ from wryfalcon.machines.forms import ClampForm, FollowerForm
 from wryfalcon.machines.models import Cutter, Follower, Machine
 from wryfalcon.machines.refusal import NotKept
 from wryfalcon.machines.views.particulars import particulars_page
+from wryfalcon.machines.views.room import back_to
 
 
 @require_POST
@@ -64,4 +66,4 @@ def _done(request: PersonRequest, machine: Machine, act: Callable[[], object], s
         messages.success(request, says)
     except NotKept as refusal:
         messages.error(request, refusal.says)
-    return redirect("machines:machine", pk=machine.pk)
+    return back_to(request, reverse("machines:machine", args=[machine.pk]))

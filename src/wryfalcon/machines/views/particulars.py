@@ -9,10 +9,9 @@ from django.views.decorators.http import require_GET, require_POST
 
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.machines.actions.care import describe_machine
-from wryfalcon.machines.actions.trimming import change_offset
+from wryfalcon.machines.actions.trimming import MakerFigures, change_offset
 from wryfalcon.machines.forms import ClampForm, FollowerForm, OffsetForm, ParticularsForm
-from wryfalcon.machines.models import Machine, MachineOffset
-from wryfalcon.machines.queries.drift import TRACES
+from wryfalcon.machines.models import TRACES, Machine, MachineOffset
 from wryfalcon.machines.refusal import NotKept
 
 
@@ -51,8 +50,9 @@ def offset(request: PersonRequest, pk: int) -> HttpResponse:
     row, _ = MachineOffset.objects.get_or_create(
         machine=machine, gauge=said["gauge"], jaw_side=said["jaw_side"], family_record=said["family"]
     )
+    maker = MakerFigures(said["maker_value"], said["maker_space"])
     try:
-        change_offset(request.user, row, said["value"], said["space"], why=said["why"])
+        change_offset(request.user, row, said["value"], said["space"], why=said["why"], maker=maker)
     except NotKept as refusal:
         messages.error(request, refusal.says)
     return redirect("machines:machine", pk=pk)

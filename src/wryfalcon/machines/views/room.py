@@ -48,7 +48,7 @@ def home(request: PersonRequest, pk: int) -> HttpResponse:
         messages.success(request, f"{machine} is homed.")
     except (MachineRefused, MachineUnreachable) as error:
         messages.error(request, f"{machine} was not homed: {error}.")
-    return _back(request)
+    return back_to(request, reverse("machines:machines"))
 
 
 @require_POST
@@ -63,7 +63,7 @@ def panel(request: PersonRequest, pk: int) -> HttpResponse:
         driver.panel(**asked)
     except (MachineRefused, MachineUnreachable) as error:
         messages.error(request, f"Nothing done: {error}.")
-    return _back(request)
+    return back_to(request, reverse("machines:machines"))
 
 
 @require_POST
@@ -88,9 +88,7 @@ def practice(request: PersonRequest, pk: int) -> HttpResponse:
     return redirect("machines:care", pk=pk)
 
 
-def _back(request: PersonRequest) -> HttpResponse:
-    """Go back where the person came from, if that is a page of ours."""
+def back_to(request: PersonRequest, usual: str) -> HttpResponse:
+    """Go back where the person came from, if that is a page of ours; else where one usually goes."""
     back = request.POST.get("back", "")
-    if not url_has_allowed_host_and_scheme(back, allowed_hosts={request.get_host()}):
-        back = reverse("machines:machines")
-    return redirect(back)
+    return redirect(back if url_has_allowed_host_and_scheme(back, allowed_hosts={request.get_host()}) else usual)
