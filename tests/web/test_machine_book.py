@@ -277,7 +277,7 @@ def test_an_adapter_has_axes_and_offsets_of_its_own(owner: Client, gannet: Machi
     same = owner.post(f"/machines/{gannet.pk}/clamps", {**new, "depth_axis": "X", "face": "3"}, follow=True)
     assert "One axis cannot make both space and depth." in same.content.decode()
     swapped = Clamp.objects.get(machine=gannet, name="Round-key adapter")
-    said = words(owner, f"/machines/{gannet.pk}")
+    said = words(owner, f"/machines/{gannet.pk}/fitted")
     assert f"Here {swapped.depth_axis} makes the depth" in said
     assert set(JawSide.cutting_sides().filter(machine=gannet).values_list("name", flat=True)) == {"A", "B", "2"}
     posted = {"family": str(family_record("harbour-five").pk), "side": str(side.pk)}
@@ -355,7 +355,7 @@ def test_a_card_whose_wheel_is_not_fitted_says_so_and_notes_the_change(
     assert back["Location"] == card
     assert "has W-100 fitted" not in words(smith, card)
     away = smith.post(f"/machines/{gannet.pk}/cutter", {"cutter": str(other.pk), "back": "https://elsewhere.example/"})
-    assert away["Location"] == f"/machines/{gannet.pk}"
+    assert away["Location"] == f"/machines/{gannet.pk}/fitted"
     smith.post(f"/tags/{tag.number}/set-up/tick", {"tick": ["cutter"]})  # says that the right one is on
     gannet.refresh_from_db()
     assert gannet.fitted == wheel

@@ -24,6 +24,7 @@ urlpatterns = [
     path("<int:pk>/touch/showed", touch.showed, name="touch-showed"),
     path("<int:pk>/duplicates", tracing.duplicates, name="duplicates"),
     path("<int:pk>/duplicates/<int:duplicate>/withdraw", tracing.withdraw, name="duplicate-withdraw"),
+    path("<int:pk>/fitted", fittings.fitted, name="fitted"),
     path("<int:pk>/cutter", fittings.cutter, name="fit-cutter"),
     path("<int:pk>/followers/<int:follower>/fit", fittings.follower, name="fit-follower"),
     path("<int:pk>/clamps", fittings.new_clamp, name="add-clamp"),

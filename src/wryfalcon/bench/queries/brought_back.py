@@ -3,14 +3,13 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterable
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 from datetime import datetime
 
 from keycore.reading.evidence import Spread
 from keycore.reading.wear import worn_after
-from wryfalcon.bench.models import Sighting, SourceKind, Tag
-from wryfalcon.machines.models import Run, RunState
+from wryfalcon.bench.models import Sighting, SourceKind
 
 MEASURED = (SourceKind.CALIPERS, SourceKind.PROBE)
 
@@ -30,14 +29,10 @@ class BroughtBack:
         return worn_after((self.measured_at - self.made_at).total_seconds() / 86_400)
 
 
-def brought_back(runs: Iterable[Run]) -> dict[int, BroughtBack]:
-    """What was measured of each of these runs' keys when it came back, by run.
-
-    A key that was touched up is left out: it no longer shows how the machine first cut it.
-    """
-    made = {run.pk: run for run in runs if run.finished_at and run.touches_up_id is None}
+def brought_back(made_at: Mapping[int, datetime]) -> dict[int, BroughtBack]:
+    """What was measured of these runs' keys when they came back, by run; given is when each was made."""
     seen = Sighting.objects.filter(
-        source__tag__made_by__in=made, source__kind__in=MEASURED, source__removed=False, withdrawn=False,
+        source__tag__made_by__in=made_at, source__kind__in=MEASURED, source__removed=False, withdrawn=False,
         value__isnull=False,
     )  # fmt: skip
     rows = seen.order_by("at").values_list(
@@ -45,15 +40,8 @@ def brought_back(runs: Iterable[Run]) -> dict[int, BroughtBack]:
     )
     found: dict[int, BroughtBack] = {}
     for run, tag, at, track, space, value in rows:
-        finished = made[run].finished_at
-        assert finished is not None  # asked for
-        assert value is not None
-        back = found.setdefault(run, BroughtBack(tag, finished, at))
+        assert value is not None  # asked for
+        back = found.setdefault(run, BroughtBack(tag, made_at[run], at))
         back.tag, back.measured_at = tag, at
         back.values[track, space].append(value)
     return found
-
-
-def returns_of(tag: Tag) -> list[Tag]:
-    """The tags under which keys of this one came back."""
-    return list(Tag.objects.filter(made_by__set_up__tag=tag, made_by__state=RunState.FINISHED).order_by("number"))

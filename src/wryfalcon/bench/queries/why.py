@@ -19,7 +19,6 @@ from wryfalcon.bench.queries.brought_back import BroughtBack, brought_back
 from wryfalcon.bench.queries.proving import ShownProof, proof_brought_back, proof_of
 from wryfalcon.codes.models import Code
 from wryfalcon.machines.models import Run
-from wryfalcon.machines.queries.care import to_be_homed
 from wryfalcon.machines.queries.drift import MachineDrift, drift_of
 from wryfalcon.machines.queries.proven import shallow_mm
 
@@ -64,7 +63,7 @@ class Why:
 
 def why_wrong(tag: Tag, run: Run) -> Why | None:
     """Weigh the suspects; None for a key that is not measured."""
-    new, back = proof_of(tag, run), brought_back([run]).get(run.pk)
+    new, back = proof_of(tag, run), _came_back(run)
     returned = proof_brought_back(tag, run, back) if back else None
     changed = _changed(tag, new, returned, back) if new and returned and back else None
     proof = returned if returned and changed is None else new
@@ -93,8 +92,15 @@ def why_wrong(tag: Tag, run: Run) -> Why | None:
         back=back,
         then=_side_by_side(new, returned) if returned else (),
         changed=changed,
-        to_home=to_be_homed(run.machine),
+        to_home=course.to_home,
     )
+
+
+def _came_back(run: Run) -> BroughtBack | None:
+    """The key as it came back; one that was touched up no longer shows how the machine first cut it."""
+    if run.finished_at is None or run.touches_up_id is not None:
+        return None
+    return brought_back({run.pk: run.finished_at}).get(run.pk)
 
 
 def _side_by_side(new: ShownProof, back: ShownProof) -> tuple[Then, ...]:

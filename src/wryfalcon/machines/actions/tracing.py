@@ -14,6 +14,7 @@ from wryfalcon.accounts.models import User
 from wryfalcon.bench.models import Tag
 from wryfalcon.library.models import FamilyRecord
 from wryfalcon.machines.models import Duplicate, Machine
+from wryfalcon.machines.queries.hands import caliper_sd_mm
 from wryfalcon.machines.queries.tracing import compared
 from wryfalcon.machines.refusal import NotKept
 from wryfalcon.records.actions import write_down
@@ -48,7 +49,7 @@ def keep_duplicate(actor: User, machine: Machine, key: TracedKey) -> Duplicate:
         pattern=list(key.pattern), copy=list(key.copy), repeats=key.repeats, by=actor,
     )  # fmt: skip
     try:
-        compared(duplicate)
+        compared(duplicate, caliper_sd_mm())
     except InputError as error:
         raise NotKept(f"That cannot be compared: {error.reason}.") from None
     duplicate.save()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 
@@ -44,9 +45,9 @@ def care_of(machine: Machine) -> list[CareDue]:
     return [CareDue(work, days, how, done.get(work)) for work, days, how in SCHEDULE]
 
 
-def to_be_homed(machine: Machine) -> str:
-    """What made a machine lose its place since it was last homed, and what to do; "" for nothing."""
-    told = MachineWork.objects.filter(machine=machine, what__in=[*LOST_ITS_PLACE, Work.HOMED]).first()
+def to_be_homed(works: Sequence[MachineWork]) -> str:
+    """What made a machine lose its place since it was last homed, and what to do; "" for nothing. Newest first."""
+    told = next((work for work in works if work.what in (*LOST_ITS_PLACE, Work.HOMED)), None)
     if told is None or told.what == Work.HOMED:
         return ""
     return f"{told.by} {Work(told.what).label} on {told.at:%d %b}. {HOME_FIRST}"

@@ -15,12 +15,14 @@ from keycore.machines.drift import Drift, Forecast, KeyMade, Touched, follow_dri
 from keycore.machines.trim import Noise
 from keycore.reading.evidence import Spread
 from wryfalcon.machines.models import TRACES, Machine, MachineWork, OffsetChange, RunState, Trim, Work
+from wryfalcon.machines.queries.care import to_be_homed
 from wryfalcon.machines.queries.hands import caliper_sd_mm
 from wryfalcon.machines.queries.proven import ProvenKey, proven_keys
 
 FEWEST_KEYS = 6  # fewer tell nothing of a drift
 BUSY, BRISK = 100, 12  # keys a day: daily, weekly, else monthly; common practice, no source
 DAY_SECONDS = 86_400
+TELLING = [work for work in Work if work.moves_it or work == Work.HOMED]
 FARTHEST_DAYS = 366  # a machine is checked once a year whatever its keys say
 
 
@@ -49,7 +51,8 @@ class MachineDrift:
     per_day: float
     touched_since: str  # what was done since that makes a check due, "" for nothing
     last_checked: datetime | None
-    idle_days: int = 0  # since its last key
+    idle_days: int  # since its last key
+    to_home: str  # what must be done before anything else
 
     @property
     def offset(self) -> Spread | None:
@@ -121,13 +124,19 @@ class MachineDrift:
 def drift_of(machine: Machine, gauge: str = "") -> MachineDrift:
     """Follow a machine through every key proven on it that was gauged so; the usual way where none is named."""
     noise = Noise(hypot(machine.sd_each, machine.caliper_sd), machine.sd_seat)
-    every, tolerance = proven_keys(machine, noise)
+    closed = list(
+        Trim.objects.filter(machine=machine, closed_at__isnull=False)
+        .select_related("family_record")
+        .prefetch_related("readings")
+    )
+    works = list(MachineWork.objects.filter(machine=machine, what__in=TELLING).select_related("by"))
+    every, tolerance = proven_keys(machine, noise, closed)
     usual = Counter(key.gauge for key in every).most_common(1)
     gauge = gauge or (usual[0][0] if usual else "shoulder")
     keys = tuple(key for key in every if key.gauge == gauge)
-    marks = _marks(machine, gauge, [key.at for key in keys])
+    marks = _marks(machine, gauge, works, [key.at for key in keys])
     last_checked = max((mark.at for mark in marks if mark.by is not None), default=None)
-    check = Trim.objects.filter(machine=machine, gauge=gauge, closed_at__isnull=False).first()
+    check = next((trim for trim in closed if trim.gauge == gauge), None)
     checks = [check.closed_at if check else None, keys[-1].at if keys and machine.kind in TRACES else None]
     last_checked = max(filter(None, [last_checked, *checks]), default=None)
     since = [key for key in keys if last_checked is None or key.at > last_checked]
@@ -135,7 +144,8 @@ def drift_of(machine: Machine, gauge: str = "") -> MachineDrift:
     now = timezone.now()
     month = now - timedelta(days=30)
     made = machine.runs.filter(state=RunState.FINISHED, finished_at__gte=month).count()
-    made += machine.duplicates.filter(withdrawn=False, at__gte=month).count()
+    if machine.kind in TRACES:
+        made += machine.duplicates.filter(withdrawn=False, at__gte=month).count()
     idle_days = max(0, (now - keys[-1].at).days) if keys else 0
     drift, forecast = None, None
     if len(keys) >= FEWEST_KEYS:
@@ -153,6 +163,7 @@ def drift_of(machine: Machine, gauge: str = "") -> MachineDrift:
         touched_since=touched[-1].words if touched else "",
         last_checked=last_checked,
         idle_days=idle_days,
+        to_home=to_be_homed(works),
     )
 
 
@@ -187,7 +198,7 @@ def days_between(earlier: datetime, later: datetime) -> float:
     return (later - earlier).total_seconds() / DAY_SECONDS
 
 
-def _marks(machine: Machine, gauge: str, made_at: list[datetime]) -> tuple[Marked, ...]:
+def _marks(machine: Machine, gauge: str, works: list[MachineWork], made_at: list[datetime]) -> tuple[Marked, ...]:
     """Trims, and work that moves the machine, among the keys made."""
     marks = []
     own = OffsetChange.objects.filter(
@@ -197,6 +208,6 @@ def _marks(machine: Machine, gauge: str, made_at: list[datetime]) -> tuple[Marke
         by = change.value_after - change.value_before + change.turned
         if by:
             marks.append(Marked(change.at, bisect_left(made_at, change.at), f"trimmed by {by:+.3f} mm", by))
-    for work in MachineWork.objects.filter(machine=machine, what__in=[w for w in Work if w.moves_it]):
+    for work in [work for work in works if Work(work.what).moves_it]:
         marks.append(Marked(work.at, bisect_left(made_at, work.at), Work(work.what).label, None))
     return tuple(sorted(marks, key=lambda mark: mark.at))

@@ -8,13 +8,15 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 from math import sqrt
 
+from django.db.models import Exists, OuterRef, Q
+
 from keycore.family import Family
 from keycore.machines.trim import Noise
 from keycore.units import Unit, convert
-from wryfalcon.bench.models import Proof
+from wryfalcon.bench.models import Tag
 from wryfalcon.bench.queries.brought_back import BroughtBack, brought_back
 from wryfalcon.library.models import FamilyRecord
-from wryfalcon.machines.models import Duplicate, Machine, Run, RunState, Trim
+from wryfalcon.machines.models import TRACES, Duplicate, Machine, Run, RunState, Trim
 
 USUAL_TOLERANCE_MM = 0.05
 CHANGED = 4.0  # sd: a key so far from what it was is no evidence any more
@@ -32,11 +34,14 @@ class ProvenKey:
     extra_sd: float = 0.0  # mm, beside cutting, measuring and seating
 
 
-def proven_keys(machine: Machine, noise: Noise) -> tuple[tuple[ProvenKey, ...], float]:
-    """Every key measured on a machine, first to last, and the strictest tolerance among its families, mm."""
+def proven_keys(machine: Machine, noise: Noise, closed: Sequence[Trim]) -> tuple[tuple[ProvenKey, ...], float]:
+    """Every key measured on a machine, first to last, and the strictest tolerance among its families, mm.
+
+    ``closed`` are its trims and checks that are over, with their readings.
+    """
     made, tolerances = _made_keys(machine, noise)
-    traced = _traced_keys(machine, noise, tolerances)
-    keys = sorted([*made, *traced, *_test_keys(machine)], key=lambda key: key.at)
+    traced = _traced_keys(machine, noise, tolerances) if machine.kind in TRACES else []
+    keys = sorted([*made, *traced, *_test_keys(closed)], key=lambda key: key.at)
     return tuple(keys), min(tolerances, default=USUAL_TOLERANCE_MM)
 
 
@@ -60,18 +65,22 @@ def zero_mm(trim: Trim, family: Family) -> float:
 def _made_keys(machine: Machine, noise: Noise) -> tuple[list[ProvenKey], Counter[float]]:
     """Keys that were proven when new, those that came back, and how often each tolerance was asked, mm."""
     runs = Run.objects.filter(machine=machine, touches_up=None, state=RunState.FINISHED, finished_at__isnull=False)
-    back = brought_back(runs.filter(returns__isnull=False).distinct())
-    proofs = dict(Proof.objects.filter(run__in=runs).values_list("run", "cuts"))
-    rows = runs.filter(pk__in=[*proofs, *back]).values_list(
-        "pk", "finished_at", "set_up__tag__number", "set_up__tag__family_record_id", "set_up__settlement__values"
-    )
+    came_back = Exists(Tag.objects.filter(made_by=OuterRef("pk")))
+    told = runs.annotate(came_back=came_back).filter(Q(proof__isnull=False) | Q(came_back=True))
+    rows = list(
+        told.values_list(
+            "pk", "finished_at", "set_up__tag__number", "set_up__tag__family_record_id", "set_up__settlement__values",
+            "proof__cuts", "came_back",
+        )
+    )  # fmt: skip
+    back = brought_back({row[0]: row[1] for row in rows if row[6] and row[1]}) if any(row[6] for row in rows) else {}
     records = FamilyRecord.objects.in_bulk({row[3] for row in rows})
     keys, tolerances = [], Counter[float]()
-    for pk, at, number, record, targets in rows:
+    for pk, at, number, record, targets, proven, _ in rows:
         assert at is not None  # asked for
         family = records[record].family
         to_mm = shallow_mm(family)
-        errors = [cut["error"] * to_mm for cut in proofs.get(pk, ()) if cut["error"] is not None]
+        errors = [cut["error"] * to_mm for cut in proven or () if cut["error"] is not None]
         name = f"tag {number:04d}"
         if pk in back:
             keys.append(
@@ -123,11 +132,10 @@ def _traced_keys(machine: Machine, noise: Noise, tolerances: Counter[float]) -> 
     return found
 
 
-def _test_keys(machine: Machine) -> list[ProvenKey]:
+def _test_keys(closed: Sequence[Trim]) -> list[ProvenKey]:
     """The test keys of closed trims and checks that were measured there: keys of known target like any other."""
     found = []
-    trims = Trim.objects.filter(machine=machine, closed_at__isnull=False).select_related("family_record")
-    for trim in trims.prefetch_related("readings"):
+    for trim in closed:
         family = trim.family_record.family
         values, to_mm = family.track(trim.track).values, shallow_mm(family)
         errors: defaultdict[int, list[float]] = defaultdict(list)

@@ -59,13 +59,14 @@ class ShownDuplicate:
 def duplicates_on(machine: Machine) -> list[ShownDuplicate]:
     """The last duplicates of a machine, newest first."""
     kept = machine.duplicates.filter(withdrawn=False).select_related("family_record", "tag", "by")[:SHOWN]
-    return [ShownDuplicate(duplicate, compared(duplicate)) for duplicate in kept]
+    sd_mm = caliper_sd_mm()
+    return [ShownDuplicate(duplicate, compared(duplicate, sd_mm)) for duplicate in kept]
 
 
-def compared(duplicate: Duplicate) -> Copied:
-    """What a duplicate says. Raises InputError for one that cannot be compared."""
+def compared(duplicate: Duplicate, sd_mm: float) -> Copied:
+    """What a duplicate says, one measurement being good to ``sd_mm``. Raises InputError where it cannot."""
     document, unit = duplicate.family_record.document, duplicate.family_record.family.unit
-    sd = convert(caliper_sd_mm(), Unit.MILLIMETRE, unit) / sqrt(duplicate.repeats)
+    sd = convert(sd_mm, Unit.MILLIMETRE, unit) / sqrt(duplicate.repeats)
     return _compared(document, duplicate.track, tuple(duplicate.pattern), tuple(duplicate.copy), sd)
 
 

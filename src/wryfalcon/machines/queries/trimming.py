@@ -16,7 +16,7 @@ from keycore.units import Unit, convert
 from wryfalcon.bench.models import ProofValue
 from wryfalcon.documents import parsed
 from wryfalcon.library.models import FamilyRecord
-from wryfalcon.machines.models import Closer, Machine, RunState, Trim, TrimReading
+from wryfalcon.machines.models import Closer, JawSide, Machine, RunState, Trim, TrimReading
 from wryfalcon.machines.queries.drift import drift_of, noise_of
 from wryfalcon.machines.queries.fittings import axes_of
 from wryfalcon.machines.queries.proven import shallow_mm, zero_mm
@@ -214,9 +214,9 @@ def can_be_cut(trim: Trim) -> bool:
     return trim.family_record.family.kind.is_profiled and axes_of(trim.machine, side) == usual
 
 
-def families_to_trim_by(machine: Machine) -> list[FamilyRecord]:
+def families_to_trim_by(sides: Sequence[JawSide]) -> list[FamilyRecord]:
     """The families whose test keys tell the terms apart: edges, and tubular keys where a clamp holds them."""
-    kinds = ["edge", "double-edge"] + (["tubular"] if machine.clamps.exists() else [])
+    kinds = ["edge", "double-edge"] + (["tubular"] if any(side.clamp_id for side in sides) else [])
     records = FamilyRecord.objects.filter(kind__in=kinds)
     return [r for r in records if len(r.family.tracks[0].spaces) > 2 and r.family.tolerance]
 

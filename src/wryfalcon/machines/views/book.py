@@ -19,10 +19,9 @@ from wryfalcon.machines.actions.care import note_work
 from wryfalcon.machines.actions.practice import score_words
 from wryfalcon.machines.actions.trimming import undo_change
 from wryfalcon.machines.models import TRACES, DriverKind, HiddenFault, Machine, OffsetChange, Work
-from wryfalcon.machines.queries.care import care_of, to_be_homed
+from wryfalcon.machines.queries.care import care_of
 from wryfalcon.machines.queries.copies import copies_on
 from wryfalcon.machines.queries.drift import MachineDrift, Marked, days_between, drift_of, followed
-from wryfalcon.machines.queries.fittings import clampings_of, counters_of, mismatch_of
 from wryfalcon.machines.queries.proven import ProvenKey
 from wryfalcon.machines.queries.trimming import families_to_trim_by
 from wryfalcon.machines.refusal import NotKept
@@ -36,24 +35,17 @@ DAYS = "days"
 def show(request: PersonRequest, pk: int) -> HttpResponse:
     """The machine's page; its course is worked out after the page is there."""
     machine = _machine(pk)
+    sides = list(machine.jaw_sides.select_related("clamp"))
     changes = OffsetChange.objects.filter(offset__machine=machine, undone=False)
     context = {
         "machine": machine, "offsets": machine.offsets.select_related("jaw_side", "family_record"),
         "changes": changes.select_related("offset", "by")[:SHOWN],
         "trims": machine.trims.select_related("by", "family_record")[:SHOWN],
-        "families": [(record.pk, record.name) for record in families_to_trim_by(machine)],
-        "can_practise": _can_practise(machine), "traces": machine.kind in TRACES, **_fittings(machine),
+        "families": [(record.pk, record.name) for record in families_to_trim_by(sides)],
+        "can_practise": _can_practise(machine), "traces": machine.kind in TRACES,
+        "sides": [(side.pk, str(side)) for side in sides],
     }  # fmt: skip
     return render(request, "machines/book.html", context)
-
-
-def _fittings(machine: Machine) -> dict[str, object]:
-    followers, holdings = list(machine.followers.all()), clampings_of(machine)
-    return {
-        "cutters": machine.cutters.all(), "followers": followers, "holdings": holdings,
-        "sides": [(side.pk, f"{holding.name}, {side.name}") for holding in holdings for side in holding.faces],
-        "counters": counters_of(machine), "mismatch": mismatch_of(machine, followers),
-    }  # fmt: skip
 
 
 @require_GET
@@ -66,7 +58,7 @@ def course(request: PersonRequest, pk: int) -> HttpResponse:
     context = {
         "machine": machine, "course": found, "chart": _chart(found, by), "by": by,
         "other_gauge": "shoulder" if found.gauge == "tip" else "tip",
-        "copies": copies_on(machine, found), "to_home": to_be_homed(machine),
+        "copies": copies_on(machine, found),
     }  # fmt: skip
     return render(request, f"machines/{'_course' if request.htmx else 'course'}.html", context)
 

@@ -6,17 +6,32 @@ from collections.abc import Callable
 
 from django.contrib import messages
 from django.http import HttpResponse
-from django.shortcuts import get_object_or_404
+from django.shortcuts import get_object_or_404, render
 from django.urls import reverse
-from django.views.decorators.http import require_POST
+from django.views.decorators.http import require_GET, require_POST
 
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.machines.actions.fitting import NewClamp, add_clamp, add_follower, fit_cutter, fit_follower
 from wryfalcon.machines.forms import ClampForm, FollowerForm
 from wryfalcon.machines.models import Cutter, Follower, Machine
+from wryfalcon.machines.queries.fittings import clampings_of, counters_of, mismatch_of
 from wryfalcon.machines.refusal import NotKept
 from wryfalcon.machines.views.particulars import particulars_page
 from wryfalcon.machines.views.room import back_to
+
+
+@require_GET
+@needs(Act.LOOK)
+def fitted(request: PersonRequest, pk: int) -> HttpResponse:
+    """What is fitted, how a key is held, and how many keys it made since."""
+    machine = get_object_or_404(Machine.objects.select_related("fitted"), pk=pk)
+    followers = list(machine.followers.all())
+    context = {
+        "machine": machine, "cutters": machine.cutters.all(), "followers": followers,
+        "holdings": clampings_of(machine), "counters": counters_of(machine),
+        "mismatch": mismatch_of(machine, followers),
+    }  # fmt: skip
+    return render(request, "machines/fitted.html", context)
 
 
 @require_POST
@@ -66,4 +81,4 @@ def _done(request: PersonRequest, machine: Machine, act: Callable[[], object], s
         messages.success(request, says)
     except NotKept as refusal:
         messages.error(request, refusal.says)
-    return back_to(request, reverse("machines:machine", args=[machine.pk]))
+    return back_to(request, reverse("machines:fitted", args=[machine.pk]))

@@ -13,7 +13,7 @@ from wryfalcon.bench.models import Tag
 from wryfalcon.lengths import NotALength, parse_length, show_length, split_lengths
 from wryfalcon.library.models import FamilyRecord
 from wryfalcon.machines.actions.tracing import TracedKey, keep_duplicate, withdraw_duplicate
-from wryfalcon.machines.models import Duplicate, Machine
+from wryfalcon.machines.models import TRACES, Duplicate, Machine
 from wryfalcon.machines.queries.tracing import duplicates_on, measured_pattern, tracks_to_trace
 from wryfalcon.machines.refusal import NotKept
 
@@ -25,7 +25,7 @@ MOST_CUTS = 40
 @needs_to_change(Act.PROVE)
 def duplicates(request: PersonRequest, pk: int) -> HttpResponse:
     """Type a pattern and its copy; see what the machine did and what the key is."""
-    machine = get_object_or_404(Machine, pk=pk)
+    machine = get_object_or_404(Machine, pk=pk, kind__in=TRACES)
     problem = ""
     given = request.POST if request.method == "POST" else request.GET
     typed = {name: given.get(name, "") for name in ("key", "pattern", "copy", "tag")}
