@@ -8,7 +8,7 @@ from browser.smith import Smith
 from wryfalcon.accounts.models import User
 from wryfalcon.bench.models import Tag
 from wryfalcon.codes.models import Series
-from wryfalcon.demonstration.keeping_true import forget_wheel_changes, hang_a_trim, trace_some
+from wryfalcon.demonstration.keeping_true import hang_a_trim, trace_some
 from wryfalcon.demonstration.open_jobs import hang_open_tags
 from wryfalcon.demonstration.other_ways import hang_other_ways
 from wryfalcon.demonstration.past import fill_history
@@ -50,7 +50,6 @@ def demonstration(smith: Smith) -> Smith:
     hang_other_ways(people)
     bring_in_series(people["orla"])
     hang_a_trim(people)
-    forget_wheel_changes()
     trace_some(people["tam"])
     smith.log_in("orla")
     return smith

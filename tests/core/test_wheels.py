@@ -179,3 +179,42 @@ def test_a_key_known_less_well_counts_for_less() -> None:
     unsure = follow_drift([*keys, KeyMade(20, 0.002, 5, extra_sd=0.003)], [], QUIET).offset.mean
     assert 0 <= unsure < sure
     assert follow_drift(keys, [Touched(20, None, 5.0)], QUIET).offset.sd > 0.005
+
+
+def swapping(seed: int, count: int = 60) -> tuple[list[KeyMade], list[float]]:
+    """A machine that stays put, its three wheels each a little off; which is on changes with every key."""
+    random = np.random.default_rng(seed)
+    off = [float(each) for each in random.normal(0, 0.0012, 3)]
+    errors = [0.001 + off[n % 3] + float(random.normal(0, QUIET.seat_sd)) for n in range(count)]
+    return [KeyMade(n, error, 5, wheel=1 + n % 3) for n, error in enumerate(errors)], off
+
+
+def test_each_wheel_keeps_an_offset_of_its_own_while_another_is_on() -> None:
+    keys, off = swapping(2)
+    drift = follow_drift(keys, [], QUIET)
+    for wheel in (1, 2, 3):
+        told = drift.with_wheel(wheel).offset
+        assert told.mean == pytest.approx(0.001 + off[wheel - 1], abs=3 * told.sd)
+        assert told.sd < 0.0004
+    never_on = drift.with_wheel(9).offset
+    assert never_on.sd > 0.001
+    assert drift.with_wheel(drift.on).offset == drift.offset
+
+
+def test_a_new_wheel_is_unknown_and_the_others_are_not() -> None:
+    keys, _ = swapping(3)
+    before = follow_drift(keys, [], QUIET)
+    after = follow_drift(keys, [Touched(60, None, wheel=2)], QUIET)
+    assert after.with_wheel(2).offset.sd > 3 * before.with_wheel(2).offset.sd
+    assert after.with_wheel(1).offset.mean == pytest.approx(before.with_wheel(1).offset.mean, abs=1e-5)
+    trimmed = follow_drift(keys, [Touched(60, -0.002)], QUIET)
+    assert trimmed.with_wheel(3).offset.mean == pytest.approx(before.with_wheel(3).offset.mean - 0.002, abs=1e-5)
+
+
+def test_one_wheel_alone_needs_no_offset_of_its_own() -> None:
+    keys = [KeyMade(n, 0.001, 5, wheel=7) for n in range(20)]
+    plain = follow_drift([KeyMade(n, 0.001, 5) for n in range(20)], [], QUIET)
+    drift = follow_drift(keys, [], QUIET)
+    assert drift.offset == plain.offset
+    assert drift.with_wheel(8).offset.sd > 2 * drift.offset.sd
+    assert plain.with_wheel(8).offset == plain.offset  # which wheel cut them was not known

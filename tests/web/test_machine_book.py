@@ -203,7 +203,8 @@ def test_a_fitted_wheel_counts_its_keys_and_makes_a_check_due(smith: Client, peo
     smith.post(f"/machines/{gannet.pk}/cutter", {"cutter": str(wheel.pk)})
     gannet.refresh_from_db()
     assert gannet.fitted == wheel
-    assert "changed the cutter" in drift_of(gannet).due
+    assert "put another of the cutters on" not in drift_of(gannet).due  # it was on already: a new one
+    assert "put a new cutter on" in drift_of(gannet).due
     assert counters_of(gannet).since == (("the wheel was changed", 0),)
     key_made(people, gannet, -0.01)
     assert counters_of(gannet).keys == 2
@@ -359,7 +360,7 @@ def test_a_card_whose_wheel_is_not_fitted_says_so_and_notes_the_change(
     smith.post(f"/tags/{tag.number}/set-up/tick", {"tick": ["cutter"]})  # says that the right one is on
     gannet.refresh_from_db()
     assert gannet.fitted == wheel
-    assert MachineWork.objects.filter(what="wheel").count() == 4
+    assert MachineWork.objects.filter(what="swapped").count() == 4
 
 
 def test_the_makers_figures_stand_beside_those_in_force(owner: Client, gannet: Machine) -> None:
@@ -390,3 +391,31 @@ def test_a_check_is_due_by_a_day(people: People, smith: Client, gannet: Machine)
     assert f"Check it by {course.by:%-d %B}." in words(smith, f"/machines/{gannet.pk}/course")
     smith.post(f"/machines/{gannet.pk}/care", {"what": "jam"})
     assert drift_of(gannet).by is None
+
+
+def test_a_swapped_wheel_makes_a_check_due_until_a_key_is_proven_with_it(
+    smith: Client, people: People, gannet: Machine
+) -> None:
+    for n in range(8):
+        tag, run = key_made(people, gannet, 9 - n)
+        measured(people["tam"], tag, run, Random(n), off_mm=0.0, repeats=2)
+        proven(people["tam"], tag, run, passed=True)
+    other = Cutter.objects.get(name="W-100")
+    smith.post(f"/machines/{gannet.pk}/cutter", {"cutter": str(other.pk)})
+    course = drift_of(Machine.objects.get(pk=gannet.pk))
+    assert "put another of the cutters on" in course.due
+    assert not course.marks  # the machine itself did not move
+    assert course.drift
+    assert course.drift.on == other.pk
+    assert course.drift.offset.sd > 0.015  # it never cut here
+    tag, run = key_made(people, gannet, -0.01)
+    measured(people["tam"], tag, run, Random(9), off_mm=0.0, repeats=2)
+    proven(people["tam"], tag, run, passed=True)
+    assert "put another of the cutters on" not in drift_of(Machine.objects.get(pk=gannet.pk)).due
+
+
+def test_a_key_taken_in_as_another_family_says_nothing_of_its_maker(people: People, gannet: Machine) -> None:
+    tag, _ = key_made(people, gannet, 4)
+    back = hang(people, on_bench=OnBench.RETURNED_KEY, brought_back=str(tag), family=family_record("theatre-six"))
+    type_values(people["tam"], back, "A", [0.3] * 6)
+    assert not drift_of(gannet).keys

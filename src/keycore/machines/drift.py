@@ -6,13 +6,15 @@ random walk on top. It is preferred to an exponentially weighted average because
 it is (a key of two clampings counts for more, a long pause for less) and because a trim is a known
 jump, not a surprise. How fast the walk and the rate may change, and how far clampings scatter, are
 not known: a grid of each is filtered side by side and weighed by how well it foretold every key.
-Where the days are known the walk may also go on while the machine stands idle.
+Where the days are known the walk may also go on while the machine stands idle. Where keys were cut
+with several wheels each wheel has an offset of its own on top, remembered while another is on.
 """
 
 from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from functools import cached_property
 from itertools import product
 
 import numpy as np
@@ -27,6 +29,7 @@ WALKS = (0.0, 0.02, 0.05, 0.1, 0.2, 0.4)  # sd of the walk for one key, in seat_
 RATES = (0.0, 0.01, 0.03, 0.1)  # sd beforehand of the drift for one key, in seat_sd
 SEATS = (0.6, 0.8, 1.0, 1.3, 1.7)  # how far clampings really scatter, in what was said
 IDLE = (0.0, 0.1, 0.4)  # sd of the walk for one day, busy or idle, in seat_sd
+WHEELS = 3.0  # how far one wheel differs from another, sd in seat_sd; common practice, no source
 UNKNOWN = 20.0  # sd of the offset before anything is known, in seat_sd
 MISSEATED = 4.0  # a key so many sd deeper than foretold was not seated; common practice, no source
 MOST_AHEAD = 2_000
@@ -41,15 +44,20 @@ class KeyMade:
     cuts: int
     extra_sd: float = 0.0  # what else is unknown of it: its wear, where it was measured later
     day: float = 0.0  # when, in days from any beginning; 0 for all where it is not known
+    wheel: int = 0  # which wheel cut it, by any number; 0 where it is not known
 
 
 @dataclass(frozen=True, slots=True)
 class Touched:
-    """The machine was touched before a key: trimmed by a known amount, or a wheel or jaw changed (None)."""
+    """The machine was touched before a key: trimmed by a known amount, or a wheel or jaw changed (None).
+
+    ``wheel`` is that of a new wheel in the place of the old one, whose own offset alone is unknown then.
+    """
 
     number: float
     by: float | None
     day: float = 0.0
+    wheel: int | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -74,8 +82,9 @@ class Forecast:
 class Drift:
     """The machine's course so far, as a mixture over the grid.
 
-    ``means`` (g, 2) of offset and drift, ``covariances`` (g, 2, 2), ``walks`` for a key, ``idle`` for
-    a day, ``seats`` and ``weights`` (g,).
+    ``means`` (g, n) of offset, drift and each of the ``wheels`` where there are several, (g, n, n)
+    ``covariances``, ``walks`` for a key, ``idle`` for a day, ``seats`` and ``weights`` (g,). All that
+    is said of the offset is said of it with the wheel that is ``on``.
     """
 
     course: tuple[Estimate, ...]
@@ -86,11 +95,23 @@ class Drift:
     idle: Array
     seats: Array
     weights: Array
+    wheels: tuple[int, ...] = ()
+    on: int = 0
 
     @property
     def offset(self) -> Spread:
         """The offset now."""
-        return _mixed(self.means[:, 0], self.covariances[:, 0, 0], self.weights)
+        return self.ahead(0)
+
+    def with_wheel(self, wheel: int) -> Drift:
+        """The same machine with another wheel on; one that never cut is as good as any. Raises nothing."""
+        if wheel in self.wheels or wheel == self.on or not (self.wheels or self.on):
+            return replace(self, on=wheel)
+        count, size = self.means.shape
+        means, covariances = np.zeros((count, size + 1)), np.zeros((count, size + 1, size + 1))
+        means[:, :size], covariances[:, :size, :size] = self.means, self.covariances
+        covariances[:, size, size] = (WHEELS * self.seats.mean()) ** 2
+        return replace(self, means=means, covariances=covariances, wheels=(*self.wheels, wheel), on=wheel)
 
     @property
     def per_key(self) -> Spread:
@@ -132,11 +153,17 @@ class Drift:
         sd = np.sqrt(variance)
         return float(self.weights @ (ndtr((-limit - mean) / sd) + ndtr((mean - limit) / sd)))
 
+    @cached_property
+    def _now(self) -> tuple[Array, Array, Array, Array, Array]:
+        """Of each of the grid: offset and drift, the offset's variance, its covariance with the drift, the drift's."""
+        seen = _at(self.wheels, self.on, self.means.shape[1])
+        across = self.covariances @ seen
+        return self.means @ seen, self.means[:, 1], across @ seen, across[:, 1], self.covariances[:, 1, 1]
+
     def _ahead(self, keys: float, days: float) -> tuple[Array, Array]:
-        c = self.covariances
-        mean = self.means[:, 0] + keys * self.means[:, 1]
+        offset, rate, own, both, of_rate = self._now
         walked = keys * self.walks**2 + days * self.idle**2
-        return mean, c[:, 0, 0] + 2 * keys * c[:, 0, 1] + keys**2 * c[:, 1, 1] + walked
+        return offset + keys * rate, own + 2 * keys * both + keys**2 * of_rate + walked
 
 
 def follow_drift(keys: Sequence[KeyMade], touched: Sequence[Touched], noise: Noise) -> Drift:
@@ -156,28 +183,35 @@ def follow_drift(keys: Sequence[KeyMade], touched: Sequence[Touched], noise: Noi
     grid = np.array(list(product(WALKS, RATES, SEATS, IDLE if knows_days else (0.0,)))) * noise.seat_sd
     walks, seats, idle = grid[:, 0], grid[:, 2], grid[:, 3]
     count = len(grid)
+    several = {key.wheel for key in keys}
+    wheels = tuple(sorted(several)) if len(several) > 1 else ()
+    size = 2 + len(wheels)
     state = _State(
-        np.zeros((count, 2)), np.zeros((count, 2, 2)), np.full(count, 1 / count), walks, idle, seats,
+        np.zeros((count, size)), np.zeros((count, size, size)), np.full(count, 1 / count), walks, idle, seats,
         keys[0].number if keys else 0.0, keys[0].day if keys else 0.0,
     )  # fmt: skip
     state.covariances[:, 0, 0] = (UNKNOWN * noise.seat_sd) ** 2
     state.covariances[:, 1, 1] = grid[:, 1] ** 2
+    for place in range(2, size):
+        state.covariances[:, place, place] = (WHEELS * noise.seat_sd) ** 2
     course, left, kept_out = [], sorted(touched, key=lambda each: each.number), False
     for key in keys:
         while left and left[0].number <= key.number:
-            state = _touch(state, left.pop(0), noise)
+            state = _touch(state, left.pop(0), wheels, noise)
         state = _move(state, key.number, key.day)
-        variance = state.covariances[:, 0, 0] + state.seats**2 + noise.sd**2 / key.cuts + key.extra_sd**2
-        surprise = float(state.weights @ ((key.error - state.means[:, 0]) / np.sqrt(variance)))
+        seen = _at(wheels, key.wheel, size)
+        variance = _told(state, seen)[1] + state.seats**2 + noise.sd**2 / key.cuts + key.extra_sd**2
+        surprise = float(state.weights @ ((key.error - state.means @ seen) / np.sqrt(variance)))
         kept_out = surprise < -MISSEATED and not kept_out
         if not kept_out:
-            state = _learn(state, key.error, variance)
-        course.append(
-            Estimate(key.number, _mixed(state.means[:, 0], state.covariances[:, 0, 0], state.weights), kept_out)
-        )
+            state = _learn(state, seen, key.error, variance)
+        course.append(Estimate(key.number, _mixed(*_told(state, seen), state.weights), kept_out))
     for each in left:
-        state = _touch(state, each, noise)
-    return Drift(tuple(course), state.number, state.means, state.covariances, walks, idle, seats, state.weights)
+        state = _touch(state, each, wheels, noise)
+    return Drift(
+        tuple(course), state.number, state.means, state.covariances, walks, idle, seats, state.weights, wheels,
+        keys[-1].wheel if keys else 0,
+    )  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -195,7 +229,8 @@ class _State:
 def _move(state: _State, number: float, day: float) -> _State:
     """Let keys be made, and days go by, between."""
     keys, days = max(0.0, number - state.number), max(0.0, day - state.day)
-    onward = np.array([[1.0, keys], [0.0, 1.0]])
+    onward = np.eye(state.means.shape[1])
+    onward[0, 1] = keys
     covariances = onward @ state.covariances @ onward.T
     covariances[:, 0, 0] += keys * state.walks**2 + days * state.idle**2
     return replace(
@@ -204,27 +239,51 @@ def _move(state: _State, number: float, day: float) -> _State:
     )  # fmt: skip
 
 
-def _touch(state: _State, touched: Touched, noise: Noise) -> _State:
+def _at(wheels: tuple[int, ...], wheel: int, size: int) -> Array:
+    """What an error shows of the state: the offset, and its wheel's own where there are several."""
+    seen = np.zeros(size)
+    seen[0] = 1.0
+    if wheel in wheels:
+        seen[2 + wheels.index(wheel)] = 1.0
+    return seen
+
+
+def _told(state: _State, seen: Array) -> tuple[Array, Array]:
+    """Mean and variance of what an error would show, for each of the grid."""
+    return state.means @ seen, (state.covariances @ seen) @ seen
+
+
+def _touch(state: _State, touched: Touched, wheels: tuple[int, ...], noise: Noise) -> _State:
     """A trim moves the offset by what it was meant to; a changed wheel or jaw makes it unknown again."""
     state = _move(state, touched.number, touched.day)
     means, covariances = state.means.copy(), state.covariances.copy()
-    if touched.by is None:
+    if touched.by is not None:
+        means[:, 0] += touched.by
+    elif touched.wheel in wheels:
+        _forget(means, covariances, 2 + wheels.index(touched.wheel), WHEELS * noise.seat_sd)
+    else:
         covariances[:, 0, :] = covariances[:, :, 0] = 0.0
         covariances[:, 0, 0] = (UNKNOWN * noise.seat_sd) ** 2
-    else:
-        means[:, 0] += touched.by
     return replace(state, means=means, covariances=covariances)
 
 
-def _learn(state: _State, error: float, variance: Array) -> _State:
-    gain = state.covariances[:, :, 0] / variance[:, None]
-    surprise = error - state.means[:, 0]
+def _forget(means: Array, covariances: Array, place: int, sd: float) -> None:
+    """Begin anew with one wheel."""
+    means[:, place] = 0.0
+    covariances[:, place, :] = covariances[:, :, place] = 0.0
+    covariances[:, place, place] = sd**2
+
+
+def _learn(state: _State, seen: Array, error: float, variance: Array) -> _State:
+    across = state.covariances @ seen
+    gain = across / variance[:, None]
+    surprise = error - state.means @ seen
     log_weights = np.log(np.maximum(state.weights, 1e-300)) - 0.5 * (np.log(variance) + surprise**2 / variance)
     weights = np.exp(log_weights - log_weights.max())
     return replace(
         state,
         means=state.means + gain * surprise[:, None],
-        covariances=state.covariances - gain[:, :, None] * state.covariances[:, None, 0, :],
+        covariances=state.covariances - gain[:, :, None] * across[:, None, :],
         weights=weights / weights.sum(),
     )
 

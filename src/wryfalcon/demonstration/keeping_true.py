@@ -38,11 +38,6 @@ def trimmed_once(tam: User, at: datetime, by_mm: float) -> None:
     keep_study(tam, "bench caliper", list(bias), readings)
 
 
-def forget_wheel_changes() -> None:
-    """The shop notes its wheels from today on; what the past jobs' cards noted would all bear today's date."""
-    MachineWork.objects.filter(what="wheel").delete()
-
-
 def trace_some(tam: User) -> None:
     """Copies of the last weeks on the duplicator by the door, which wanders deep; a look at its wheel."""
     tern, record, hand = Machine.objects.get(name="The Tern"), family_record("harbour-five"), Random(12)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from datetime import datetime
+from datetime import datetime, timedelta
 from random import Random
 
 from keycore.family import Family
@@ -16,7 +16,7 @@ from wryfalcon.bench.actions.settle import Choice, read_back, settle
 from wryfalcon.bench.models import ProofValue, Tag
 from wryfalcon.library.models import FamilyRecord
 from wryfalcon.machines.actions.runs import plan_run
-from wryfalcon.machines.models import Cutter, Machine, Run, RunState
+from wryfalcon.machines.models import Cutter, Machine, MachineWork, Run, RunState
 
 Bitting = dict[str, list[str]]
 
@@ -75,6 +75,9 @@ def finished_key(tag: Tag, at: datetime, key_number: int = 1) -> Run:
     run.state, run.done, run.blank_taken, run.finished_at = RunState.FINISHED, len(cuts), True, at
     run.save()
     Run.objects.filter(pk=run.pk).update(created_at=at)
+    noted = MachineWork.objects.filter(machine=run.machine, what="swapped").first()
+    if noted is not None and noted.at > at:  # as the card was ticked, just before
+        MachineWork.objects.filter(pk=noted.pk).update(at=at - timedelta(minutes=5))
     return run
 
 

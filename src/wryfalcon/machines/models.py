@@ -190,6 +190,7 @@ class Trim(models.Model):
     steps = models.JSONField(help_text="the test bitting, family order")
     tag = models.ForeignKey("bench.Tag", models.SET_NULL, null=True, related_name="+", help_text="made the test keys")
     jaw_side = models.ForeignKey(JawSide, models.PROTECT, null=True, blank=True, related_name="+")
+    cutter = models.ForeignKey(Cutter, models.SET_NULL, null=True, related_name="+", help_text="on it then")
     is_check = models.BooleanField(default=False, help_text="a morning check: one key, true or not")
     known_size = models.FloatField(null=True, help_text="of the gauge block the caliper was tried on, mm")
     known_read = models.FloatField(null=True, help_text="what the caliper said of it, mm")
@@ -243,7 +244,8 @@ class OffsetChange(models.Model):
 class Work(models.TextChoices):
     """What is done to a machine besides cutting. Those marked so make its offset unknown again."""
 
-    WHEEL = "wheel", "changed the cutter"
+    WHEEL = "wheel", "put a new cutter on"
+    SWAPPED = "swapped", "put another of the cutters on"
     JAW = "jaw", "changed or squared the jaw"
     JAM = "jam", "cleared a jam"
     SERVICE = "service", "had it serviced"
@@ -355,6 +357,7 @@ class Duplicate(models.Model):
     track = models.CharField(max_length=120)
     pattern = models.JSONField(help_text="values, family order and unit; null for what was not measured")
     copy = models.JSONField(help_text="likewise")
+    cutter = models.ForeignKey(Cutter, models.SET_NULL, null=True, related_name="+", help_text="on it then")
     repeats = models.PositiveSmallIntegerField(default=1, help_text="of each cut, meaned; the fewest")
     withdrawn = models.BooleanField(default=False)
     by = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, related_name="+")

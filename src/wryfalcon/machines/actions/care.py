@@ -17,7 +17,7 @@ from wryfalcon.records.actions import write_down
 from wryfalcon.records.models import Event
 
 PARTICULARS = ("kind", "depth_step", "space_step", "screw_lead", "closer", "space_axis", "depth_axis", "note")
-OF_THE_CUTTER = {Work.WHEEL, Work.BURRS, Work.SHOOK}
+OF_THE_CUTTER = {Work.WHEEL, Work.SWAPPED, Work.BURRS, Work.SHOOK}
 
 
 @dataclass(frozen=True)

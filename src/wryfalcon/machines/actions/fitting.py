@@ -16,15 +16,16 @@ from wryfalcon.records.models import Event
 
 @transaction.atomic
 def fit_cutter(actor: User, machine: Machine, cutter: Cutter) -> None:
-    """Note that another wheel, or a new one of the same name, was fitted: the machine is checked anew.
+    """Note that another of the wheels, or a new one of the same name, was fitted: the machine is checked anew.
 
     Raises NotKept for a wheel that does not go on it, where its book says which do.
     """
     if machine.cutters.exists() and not machine.cutters.filter(pk=cutter.pk).exists():
         raise NotKept(f"{cutter} does not go on {machine}.")
+    what = Work.WHEEL if machine.fitted == cutter else Work.SWAPPED
     machine.fitted = cutter
     machine.save()
-    note_work(actor, machine, Work.WHEEL, f"{cutter} fitted")
+    note_work(actor, machine, what, f"{cutter}")
 
 
 @transaction.atomic

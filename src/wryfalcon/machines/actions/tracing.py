@@ -45,7 +45,7 @@ def keep_duplicate(actor: User, machine: Machine, key: TracedKey) -> Duplicate:
             if value is not None and not (isfinite(value) and min(abs(value - v) for v in values) <= FAR * gap):
                 raise NotKept(f"Cut {space} of the {which} is far from every depth of {key.record}: measure it again.")
     duplicate = Duplicate(
-        machine=machine, family_record=key.record, tag=key.tag, track=key.track,
+        machine=machine, family_record=key.record, tag=key.tag, track=key.track, cutter=machine.fitted,
         pattern=list(key.pattern), copy=list(key.copy), repeats=key.repeats, by=actor,
     )  # fmt: skip
     try:

@@ -51,7 +51,7 @@ def begin_trim(
         raise NotKept(f"{record} cannot be trimmed by: {error.reason}.") from None
     trim = Trim.objects.create(
         machine=machine, gauge=family.gauge, family_record=record, track=track.name, steps=list(key.steps),
-        jaw_side=side, is_check=is_check, by=actor,
+        jaw_side=side, cutter=machine.fitted, is_check=is_check, by=actor,
     )  # fmt: skip
     write_down(Event.TRIM_BEGUN, actor, machine=str(machine), family=str(record), is_check=is_check)
     return trim

@@ -22,7 +22,7 @@ from wryfalcon.machines.queries.proven import ProvenKey, proven_keys
 FEWEST_KEYS = 6  # fewer tell nothing of a drift
 BUSY, BRISK = 100, 12  # keys a day: daily, weekly, else monthly; common practice, no source
 DAY_SECONDS = 86_400
-TELLING = [work for work in Work if work.moves_it or work == Work.HOMED]
+TELLING = [work for work in Work if work.moves_it or work in (Work.HOMED, Work.SWAPPED)]
 FARTHEST_DAYS = 366  # a machine is checked once a year whatever its keys say
 
 
@@ -34,6 +34,20 @@ class Marked:
     number: int
     words: str
     by: float | None  # mm; None where the offset is unknown afterwards
+    wheel: int | None = None  # whose own offset alone is unknown afterwards
+
+
+@dataclass(frozen=True)
+class Told:
+    """All that a course is worked out from."""
+
+    keys: tuple[ProvenKey, ...]
+    marks: tuple[Marked, ...]
+    noise: Noise  # mm, of one cut measured and of one clamping
+    tolerance: float  # mm, of the families it cuts, the strictest
+    days_a_key: float  # at the pace of the last month; 0 where none was made
+    idle_days: int  # since its last key
+    wheel: int | None  # the cutter that is on
 
 
 @dataclass(frozen=True)
@@ -41,28 +55,29 @@ class MachineDrift:
     """All that is known of a machine's course."""
 
     gauge: str
-    keys: tuple[ProvenKey, ...]
-    marks: tuple[Marked, ...]
-    noise: Noise  # mm, of one cut measured and of one clamping
+    told: Told
     drift: Drift | None
-    tolerance: float  # mm, of the families it cuts, the strictest
     forecast: Forecast | None
     since_trim: int  # keys made since it was last trimmed or checked
     per_day: float
     touched_since: str  # what was done since that makes a check due, "" for nothing
     last_checked: datetime | None
-    idle_days: int  # since its last key
     to_home: str  # what must be done before anything else
+
+    @property
+    def keys(self) -> tuple[ProvenKey, ...]:
+        """The keys it is worked out from, first to last."""
+        return self.told.keys
+
+    @property
+    def marks(self) -> tuple[Marked, ...]:
+        """What was done to the machine among them."""
+        return self.told.marks
 
     @property
     def offset(self) -> Spread | None:
         """Where the machine stands today; None while too few keys are known."""
-        return self.drift.ahead(0, self.idle_days) if self.drift else None
-
-    @property
-    def days_a_key(self) -> float:
-        """How long it takes to make one more, at the pace of the last month; 0 where none was made."""
-        return 1 / self.per_day if self.per_day else 0.0
+        return self.drift.ahead(0, self.told.idle_days) if self.drift else None
 
     @property
     def says(self) -> str:
@@ -71,6 +86,11 @@ class MachineDrift:
         if offset is None:
             return f"Too few proven keys to follow it yet: {len(self.keys)} of {FEWEST_KEYS}."
         way = "shallow" if offset.mean > 0 else "deep"
+        wheels = {key.wheel for key in self.keys}
+        if self.told.wheel not in wheels and wheels != {0}:
+            return (
+                f"The wheel that is on has proven no key here yet; by the others it is within {2 * offset.sd:.3f} mm."
+            )
         if abs(offset.mean) < 1.96 * offset.sd:
             return f"It cuts true as far as its keys can tell, within {1.96 * offset.sd:.3f} mm."
         return f"It cuts {abs(offset.mean):.3f} mm {way}, give or take {1.96 * offset.sd:.3f}."
@@ -87,7 +107,7 @@ class MachineDrift:
         return f"Half of the tolerance used up in about {self.forecast.median} keys{pace} ({between})."
 
     def _in_time(self, keys: int) -> str:
-        days = keys * self.days_a_key
+        days = keys * self.told.days_a_key
         if days < 2:
             return ""
         return f", {days:.0f} days at this pace" if days < 21 else f", {days / 7:.0f} weeks at this pace"
@@ -111,9 +131,9 @@ class MachineDrift:
         if self.drift is None:
             return self.last_checked + self.every if self.last_checked else None
         soonest = self.forecast.soonest if self.forecast else None
-        if soonest is None or not self.days_a_key:
+        if soonest is None or not self.told.days_a_key:
             return None
-        return timezone.now() + timedelta(days=min(soonest * self.days_a_key, FARTHEST_DAYS))
+        return timezone.now() + timedelta(days=min(soonest * self.told.days_a_key, FARTHEST_DAYS))
 
     @property
     def every(self) -> timedelta:
@@ -125,7 +145,7 @@ def drift_of(machine: Machine, gauge: str = "") -> MachineDrift:
     """Follow a machine through every key proven on it that was gauged so; the usual way where none is named."""
     noise = Noise(hypot(machine.sd_each, machine.caliper_sd), machine.sd_seat)
     closed = list(
-        Trim.objects.filter(machine=machine, closed_at__isnull=False)
+        Trim.objects.filter(machine=machine, jaw_side=None, closed_at__isnull=False)
         .select_related("family_record")
         .prefetch_related("readings")
     )
@@ -140,29 +160,27 @@ def drift_of(machine: Machine, gauge: str = "") -> MachineDrift:
     checks = [check.closed_at if check else None, keys[-1].at if keys and machine.kind in TRACES else None]
     last_checked = max(filter(None, [last_checked, *checks]), default=None)
     since = [key for key in keys if last_checked is None or key.at > last_checked]
-    touched = [mark for mark in marks if mark.by is None and (last_checked is None or mark.at > last_checked)]
+    touched = [mark.words for mark in marks if mark.by is None and (last_checked is None or mark.at > last_checked)]
+    swapped = next((work for work in works if work.what == Work.SWAPPED), None)
+    if swapped is not None and not any(key.at > swapped.at for key in every):
+        touched.append(Work.SWAPPED.label)  # until a key with that wheel is proven
     now = timezone.now()
     month = now - timedelta(days=30)
     made = machine.runs.filter(state=RunState.FINISHED, finished_at__gte=month).count()
     if machine.kind in TRACES:
         made += machine.duplicates.filter(withdrawn=False, at__gte=month).count()
     idle_days = max(0, (now - keys[-1].at).days) if keys else 0
-    drift, forecast = None, None
-    if len(keys) >= FEWEST_KEYS:
-        drift, forecast = followed(keys, marks, noise, tolerance, 30 / made if made else 0.0, idle_days)
+    told = Told(keys, marks, noise, tolerance, 30 / made if made else 0.0, idle_days, machine.fitted_id)
+    drift, forecast = followed(told) if len(keys) >= FEWEST_KEYS else (None, None)
     return MachineDrift(
         gauge=gauge,
-        keys=keys,
-        marks=marks,
-        noise=noise,
+        told=told,
         drift=drift,
-        tolerance=tolerance,
         forecast=forecast,
         since_trim=len(since),
         per_day=made / 30,
-        touched_since=touched[-1].words if touched else "",
+        touched_since=touched[-1] if touched else "",
         last_checked=last_checked,
-        idle_days=idle_days,
         to_home=to_be_homed(works),
     )
 
@@ -174,23 +192,18 @@ def noise_of(machine: Machine, learned: Drift | None = None, repeats: int = 1) -
 
 
 @lru_cache(maxsize=16)
-def followed(
-    keys: tuple[ProvenKey, ...],
-    marks: tuple[Marked, ...],
-    noise: Noise,
-    tolerance: float,
-    days_a_key: float = 0.0,
-    idle_days: int = 0,
-) -> tuple[Drift, Forecast]:
-    """The same keys tell the same course however often it is looked at."""
-    began = keys[0].at
+def followed(told: Told) -> tuple[Drift, Forecast]:
+    """The same keys tell the same course however often it is looked at; foretold for the wheel that is on."""
+    began = told.keys[0].at
     made = [
-        KeyMade(number, key.error, key.cuts, key.extra_sd, days_between(began, key.at))
-        for number, key in enumerate(keys)
+        KeyMade(number, key.error, key.cuts, key.extra_sd, days_between(began, key.at), key.wheel)
+        for number, key in enumerate(told.keys)
     ]
-    touched = [Touched(mark.number, mark.by, days_between(began, mark.at)) for mark in marks]
-    drift = follow_drift(made, touched, noise)
-    return drift, drift.forecast(tolerance / 2, days_a_key, idle_days)
+    touched = [Touched(mark.number, mark.by, days_between(began, mark.at), mark.wheel) for mark in told.marks]
+    drift = follow_drift(made, touched, told.noise)
+    if told.wheel is not None:
+        drift = drift.with_wheel(told.wheel)
+    return drift, drift.forecast(told.tolerance / 2, told.days_a_key, told.idle_days)
 
 
 def days_between(earlier: datetime, later: datetime) -> float:
@@ -209,5 +222,6 @@ def _marks(machine: Machine, gauge: str, works: list[MachineWork], made_at: list
         if by:
             marks.append(Marked(change.at, bisect_left(made_at, change.at), f"trimmed by {by:+.3f} mm", by))
     for work in [work for work in works if Work(work.what).moves_it]:
-        marks.append(Marked(work.at, bisect_left(made_at, work.at), Work(work.what).label, None))
+        words, wheel = Work(work.what).label, work.cutter_id if work.what == Work.WHEEL else None
+        marks.append(Marked(work.at, bisect_left(made_at, work.at), words, None, wheel))
     return tuple(sorted(marks, key=lambda mark: mark.at))

@@ -30,11 +30,13 @@ def counters_of(machine: Machine) -> Counters:
     """Count its keys, duplicates too."""
     works = MachineWork.objects.filter(machine=machine)
     last: dict[str, datetime | None] = works.aggregate(
-        **{what.value: Max("at", filter=Q(what=what)) for what in (Work.TOUCHED, Work.WHEEL, Work.JAW)}
+        touched=Max("at", filter=Q(what=Work.TOUCHED)),
+        wheel=Max("at", filter=Q(what__in=(Work.WHEEL, Work.SWAPPED))),
+        jaw=Max("at", filter=Q(what=Work.JAW)),
     )
     changes = OffsetChange.objects.filter(offset__machine=machine).aggregate(last=Max("at"))
-    trimmed = max(filter(None, [changes["last"], last[Work.TOUCHED]]), default=None)
-    since = {"trim": trimmed, "wheel": last[Work.WHEEL], "jaw": last[Work.JAW]}
+    trimmed = max(filter(None, [changes["last"], last["touched"]]), default=None)
+    since = {"trim": trimmed, "wheel": last["wheel"], "jaw": last["jaw"]}
     made = machine.runs.filter(state=RunState.FINISHED, touches_up=None).aggregate(**_counts("finished_at", since))
     traced = machine.duplicates.filter(withdrawn=False).aggregate(**_counts("at", since))
     return Counters(
@@ -49,7 +51,7 @@ def _counts(when: str, since: dict[str, datetime | None]) -> dict[str, Count]:
 
 
 @dataclass(frozen=True)
-class Clamping:
+class Holding:
     """A way to hold a key: the machine's own jaw or another clamp, its faces, and which axis does what."""
 
     name: str
@@ -67,15 +69,15 @@ class Clamping:
         return f"Here {self.depth_axis} makes the depth: an error of that axis, elsewhere a shift, shows as depth."
 
 
-def clampings_of(machine: Machine) -> list[Clamping]:
+def holdings_of(machine: Machine) -> list[Holding]:
     """The machine's own jaw first, then its clamps and adapters."""
     sides = list(machine.jaw_sides.all())
     own = [side for side in sides if side.clamp_id is None]
-    found = [Clamping("Its own jaw", tuple(own), machine.space_axis, machine.depth_axis, "", False)]
+    found = [Holding("Its own jaw", tuple(own), machine.space_axis, machine.depth_axis, "", False)]
     for clamp in machine.clamps.all():
         faces = tuple(side for side in sides if side.clamp_id == clamp.pk)
         swaps = (clamp.space_axis, clamp.depth_axis) != (machine.space_axis, machine.depth_axis)
-        found.append(Clamping(clamp.name, faces, clamp.space_axis, clamp.depth_axis, clamp.note, swaps))
+        found.append(Holding(clamp.name, faces, clamp.space_axis, clamp.depth_axis, clamp.note, swaps))
     return found
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections import Counter, defaultdict
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 from math import sqrt
 
@@ -31,6 +31,7 @@ class ProvenKey:
     gauge: str
     error: float  # positive is shallow
     cuts: int
+    wheel: int = 0  # the cutter's key; 0 where it is not known
     extra_sd: float = 0.0  # mm, beside cutting, measuring and seating
 
 
@@ -47,7 +48,13 @@ def proven_keys(machine: Machine, noise: Noise, closed: Sequence[Trim]) -> tuple
 
 def shallow_mm(family: Family) -> float:
     """What a depth error in the family's unit is on one edge, mm, shallow counted positive."""
-    return edge_mm(family) * (-1.0 if family.kind.falls_when_deeper is False else 1.0)
+    return edge_mm(family) * (1.0 if falls_when_deeper(family) else -1.0)
+
+
+def falls_when_deeper(family: Family) -> bool:
+    """Whether a deeper cut has the smaller value, as its first table says."""
+    values = family.tracks[0].values
+    return values[0] > values[-1]
 
 
 def edge_mm(family: Family) -> float:
@@ -70,13 +77,13 @@ def _made_keys(machine: Machine, noise: Noise) -> tuple[list[ProvenKey], Counter
     rows = list(
         told.values_list(
             "pk", "finished_at", "set_up__tag__number", "set_up__tag__family_record_id", "set_up__settlement__values",
-            "proof__cuts", "came_back",
+            "proof__cuts", "came_back", "set_up__cutter_id",
         )
     )  # fmt: skip
     back = brought_back({row[0]: row[1] for row in rows if row[6] and row[1]}) if any(row[6] for row in rows) else {}
     records = FamilyRecord.objects.in_bulk({row[3] for row in rows})
     keys, tolerances = [], Counter[float]()
-    for pk, at, number, record, targets, proven, _ in rows:
+    for pk, at, number, record, targets, proven, _, wheel in rows:
         assert at is not None  # asked for
         family = records[record].family
         to_mm = shallow_mm(family)
@@ -84,10 +91,10 @@ def _made_keys(machine: Machine, noise: Noise) -> tuple[list[ProvenKey], Counter
         name = f"tag {number:04d}"
         if pk in back:
             keys.append(
-                _with_return(ProvenKey(at, name, family.gauge, 0.0, 0), errors, back[pk], targets, family, noise)
+                _with_return(ProvenKey(at, name, family.gauge, 0.0, 0, wheel), errors, back[pk], targets, family, noise)
             )
         elif errors:
-            keys.append(ProvenKey(at, name, family.gauge, _mean(errors), len(errors)))
+            keys.append(ProvenKey(at, name, family.gauge, _mean(errors), len(errors), wheel))
         if family.tolerance:
             tolerances[family.tolerance.value * edge_mm(family)] += 1
     return keys, tolerances
@@ -109,12 +116,12 @@ def _with_return(
     ]
     name = f"{key.name}, brought back {back.measured_at:%d %b}"
     if not new:
-        return ProvenKey(key.at, name, key.gauge, _mean(then), len(then), worn[1])
+        return replace(key, name=name, error=_mean(then), cuts=len(then), extra_sd=worn[1])
     trust_new, trust_then = len(new) / noise.sd**2, 1 / (noise.sd**2 / len(then) + worn[1] ** 2)
     if abs(_mean(new) - _mean(then)) > CHANGED * sqrt(1 / trust_new + 1 / trust_then):
-        return ProvenKey(key.at, key.name, key.gauge, _mean(new), len(new))  # bent, filed, or another key
+        return replace(key, error=_mean(new), cuts=len(new))  # bent, filed, or another key
     error = (_mean(new) * trust_new + _mean(then) * trust_then) / (trust_new + trust_then)
-    return ProvenKey(key.at, name, key.gauge, error, max(len(new), len(then)))
+    return replace(key, name=name, error=error, cuts=max(len(new), len(then)))
 
 
 def _traced_keys(machine: Machine, noise: Noise, tolerances: Counter[float]) -> list[ProvenKey]:
@@ -126,7 +133,8 @@ def _traced_keys(machine: Machine, noise: Noise, tolerances: Counter[float]) -> 
         errors = [(c - p) * shallow_mm(family) for p, c in pairs if p is not None and c is not None]
         if errors:
             extra = noise.sd / sqrt(len(errors) * traced.repeats)  # the pattern's own measuring
-            found.append(ProvenKey(traced.at, "a duplicate", family.gauge, _mean(errors), len(errors), extra))
+            wheel = traced.cutter_id or 0
+            found.append(ProvenKey(traced.at, "a duplicate", family.gauge, _mean(errors), len(errors), wheel, extra))
         if family.tolerance:
             tolerances[family.tolerance.value * edge_mm(family)] += 1
     return found
@@ -146,7 +154,8 @@ def _test_keys(closed: Sequence[Trim]) -> list[ProvenKey]:
         for clamping, of_key in sorted(errors.items()):
             if trim.closed_at is not None:  # measured before the adjustment that closed it
                 made_at = trim.closed_at - timedelta(milliseconds=100 - clamping)
-                found.append(ProvenKey(made_at, "a test key", trim.gauge, _mean(of_key), len(of_key)))
+                wheel = trim.cutter_id or 0
+                found.append(ProvenKey(made_at, "a test key", trim.gauge, _mean(of_key), len(of_key), wheel))
     return found
 
 

@@ -19,7 +19,7 @@ from wryfalcon.library.models import FamilyRecord
 from wryfalcon.machines.models import Closer, JawSide, Machine, RunState, Trim, TrimReading
 from wryfalcon.machines.queries.drift import drift_of, noise_of
 from wryfalcon.machines.queries.fittings import axes_of
-from wryfalcon.machines.queries.proven import shallow_mm, zero_mm
+from wryfalcon.machines.queries.proven import falls_when_deeper, shallow_mm, zero_mm
 
 CLAMPINGS = 2  # fewer cannot tell a badly seated key from a machine out of true
 
@@ -58,7 +58,7 @@ class TrimState:
     @property
     def falls_when_deeper(self) -> bool:
         """Whether a deeper cut has the smaller value."""
-        return self.family.kind.falls_when_deeper is not False
+        return falls_when_deeper(self.family)
 
     @property
     def is_zeroed(self) -> bool:

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
-from django.db.models import Q
+from django.db.models import Max, Q, QuerySet
 
 from keycore.family import Family, Tolerance
 from keycore.machines.trim import Noise, Term
@@ -32,9 +32,9 @@ class Wheel:
     machines: tuple[Machine, ...]  # it is fitted to
     fitted_at: datetime | None  # as far as it was noted
     keys: int
-    keys_since: int
-    proven: int  # keys since that tell of it
-    look: CutterLook | None  # since it was fitted
+    keys_since: int | None
+    proven: int  # keys since it was new that tell of it
+    look: CutterLook | None  # since it was new
     steep: Term | None
     steepest: float  # mm
     tolerance: Tolerance  # mm, the strictest of its families
@@ -54,17 +54,17 @@ class Wheel:
 
 
 def wheel_of(cutter: Cutter) -> Wheel:
-    """Gather what is known of a wheel since it was last fitted."""
+    """Gather what is known of a wheel since it was new; swapping it off and on does not make it so."""
     machines = tuple(cutter.fitted_to.all())
-    fitted = MachineWork.objects.filter(cutter=cutter, what=Work.WHEEL).first()
-    fitted_at = fitted.at if fitted else None
-    since = Q(finished_at__gt=fitted_at) if fitted_at else Q()
+    put_on = MachineWork.objects.filter(cutter=cutter, what__in=(Work.WHEEL, Work.SWAPPED))
+    dates = put_on.aggregate(fitted=Max("at"), new=Max("at", filter=Q(what=Work.WHEEL)))
+    fitted_at, new_at = dates["fitted"], dates["new"]
     made = Run.objects.filter(set_up__cutter=cutter, state=RunState.FINISHED, touches_up=None)
-    noted = MachineWork.objects.filter(Q(at__gt=fitted_at) if fitted_at else Q(), cutter=cutter)
+    noted = MachineWork.objects.filter(Q(at__gt=new_at) if new_at else Q(), cutter=cutter)
     whats = list(noted.values_list("what", flat=True))
-    keys, steepest, tolerance = _keys_of(made.filter(since))
+    keys, steepest, tolerance = _keys_of(made.filter(finished_at__gt=new_at) if new_at else made)
     noise = noise_of(machines[0]) if machines else Noise(0.012, 0.008)
-    looks = cutter.looks.filter(Q(at__gt=fitted_at) if fitted_at else Q())
+    looks = cutter.looks.filter(at__gt=new_at) if new_at else cutter.looks.all()
     look, steep = looks.first(), steep_error(keys, noise) if len(keys) >= FEWEST_KEYS else None
     burrs, shakes = whats.count(Work.BURRS), whats.count(Work.SHOOK)
     signs = WheelSigns(steep, steepest, tolerance.value, tolerance.space, _shape(look) if look else None, burrs, shakes)
@@ -73,7 +73,7 @@ def wheel_of(cutter: Cutter) -> Wheel:
         machines=machines,
         fitted_at=fitted_at,
         keys=made.count(),
-        keys_since=made.filter(since).count(),
+        keys_since=made.filter(finished_at__gt=fitted_at).count() if fitted_at else None,
         proven=len(keys),
         look=look,
         steep=steep,
@@ -89,7 +89,7 @@ def _shape(look: CutterLook) -> WheelShape:
     return WheelShape(Spread(look.flat, look.flat_sd), Spread(look.angle, look.angle_sd))
 
 
-def _keys_of(made: Any) -> tuple[list[KeyOfWheel], float, Tolerance]:
+def _keys_of(made: QuerySet[Run]) -> tuple[list[KeyOfWheel], float, Tolerance]:
     """The proven keys of these runs, the steepest neighbours and the strictest tolerance among them, mm."""
     rows = Proof.objects.filter(run__in=made).values_list(
         "cuts", "run__set_up__settlement__values", "run__set_up__tag__family_record_id"

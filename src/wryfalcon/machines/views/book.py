@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 from functools import lru_cache
 
 from django.conf import settings
@@ -12,16 +13,15 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
-from keycore.machines.trim import Noise
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs, needs_to_change
 from wryfalcon.drawings.drift import DriftChart, draw_drift, over_days, over_keys
 from wryfalcon.machines.actions.care import note_work
 from wryfalcon.machines.actions.practice import score_words
 from wryfalcon.machines.actions.trimming import undo_change
-from wryfalcon.machines.models import TRACES, DriverKind, HiddenFault, Machine, OffsetChange, Work
+from wryfalcon.machines.models import TRACES, Cutter, DriverKind, HiddenFault, Machine, OffsetChange, Work
 from wryfalcon.machines.queries.care import care_of
 from wryfalcon.machines.queries.copies import copies_on
-from wryfalcon.machines.queries.drift import MachineDrift, Marked, days_between, drift_of, followed
+from wryfalcon.machines.queries.drift import MachineDrift, Told, days_between, drift_of, followed
 from wryfalcon.machines.queries.proven import ProvenKey
 from wryfalcon.machines.queries.trimming import families_to_trim_by
 from wryfalcon.machines.refusal import NotKept
@@ -114,28 +114,27 @@ def _chart(found: MachineDrift, by: str) -> DriftChart | None:
     if found.drift is None:
         return None
     today = days_between(found.keys[0].at, timezone.now()) if by == DAYS else 0.0
-    return _drawn(found.keys, found.marks, found.noise, found.tolerance, round(found.days_a_key, 3), round(today))
+    return _drawn(replace(found.told, days_a_key=round(found.told.days_a_key, 3)), round(today))
 
 
 @lru_cache(maxsize=16)
-def _drawn(
-    keys: tuple[ProvenKey, ...],
-    marks: tuple[Marked, ...],
-    noise: Noise,
-    tolerance: float,
-    days_a_key: float,
-    today: int,
-) -> DriftChart:
+def _drawn(told: Told, today: int) -> DriftChart:
     """The same course is drawn once; over days where today is said."""
-    errors = [(key.error, f"{key.name}, {key.at:%d %b}, {key.error:+.3f} mm") for key in keys]
-    drift, _ = followed(keys, marks, noise, tolerance)
+    keys, marks = told.keys, told.marks
+    wheels = dict(Cutter.objects.filter(pk__in={key.wheel for key in keys}).values_list("pk", "name"))
+    errors = [(key.error, _title(key, wheels.get(key.wheel, ""))) for key in keys]
+    drift, _ = followed(told)
     if today:
         began = keys[0].at
         days, then = [days_between(began, key.at) for key in keys], [days_between(began, mark.at) for mark in marks]
-        places = over_days(days, then, max(today, days[-1]), days_a_key, f"{began:%d %b %Y}")
+        places = over_days(days, then, max(today, days[-1]), told.days_a_key, f"{began:%d %b %Y}")
     else:
-        places = over_keys(len(keys), [mark.number for mark in marks], days_a_key)
-    return draw_drift(drift, errors, [mark.words for mark in marks], places, tolerance)
+        places = over_keys(len(keys), [mark.number for mark in marks], told.days_a_key)
+    return draw_drift(drift, errors, [mark.words for mark in marks], places, told.tolerance)
+
+
+def _title(key: ProvenKey, wheel: str) -> str:
+    return ", ".join(filter(None, [key.name, f"{key.at:%d %b}", wheel, f"{key.error:+.3f} mm"]))
 
 
 def _machine(pk: int) -> Machine:

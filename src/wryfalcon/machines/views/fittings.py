@@ -14,7 +14,7 @@ from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.machines.actions.fitting import NewClamp, add_clamp, add_follower, fit_cutter, fit_follower
 from wryfalcon.machines.forms import ClampForm, FollowerForm
 from wryfalcon.machines.models import Cutter, Follower, Machine
-from wryfalcon.machines.queries.fittings import clampings_of, counters_of, mismatch_of
+from wryfalcon.machines.queries.fittings import counters_of, holdings_of, mismatch_of
 from wryfalcon.machines.refusal import NotKept
 from wryfalcon.machines.views.particulars import particulars_page
 from wryfalcon.machines.views.room import back_to
@@ -28,7 +28,7 @@ def fitted(request: PersonRequest, pk: int) -> HttpResponse:
     followers = list(machine.followers.all())
     context = {
         "machine": machine, "cutters": machine.cutters.all(), "followers": followers,
-        "holdings": clampings_of(machine), "counters": counters_of(machine),
+        "holdings": holdings_of(machine), "counters": counters_of(machine),
         "mismatch": mismatch_of(machine, followers),
     }  # fmt: skip
     return render(request, "machines/fitted.html", context)
