@@ -33,6 +33,7 @@ from wryfalcon.machines.models import (
 )
 from wryfalcon.machines.queries.drift import drift_of
 from wryfalcon.machines.queries.fittings import counters_of
+from wryfalcon.machines.queries.trimming import dial_words, turn_words
 from wryfalcon.machines.queries.wheels import wheel_of
 
 pytestmark = pytest.mark.django_db
@@ -419,3 +420,37 @@ def test_a_key_taken_in_as_another_family_says_nothing_of_its_maker(people: Peop
     back = hang(people, on_bench=OnBench.RETURNED_KEY, brought_back=str(tag), family=family_record("theatre-six"))
     type_values(people["tam"], back, "A", [0.3] * 6)
     assert not drift_of(gannet).keys
+
+
+def test_a_test_bitting_of_ones_own_is_taken_if_the_family_allows_it(smith: Client, gannet: Machine) -> None:
+    page, posted = f"/machines/{gannet.pk}/trim", {"family": str(family_record("harbour-five").pk)}
+    smith.post(page, {**posted, "own": "3 1 3 5 3"})
+    assert Trim.objects.get().steps == [2, 0, 2, 4, 2]
+    for own, says in (
+        ("1 6 1 6 1", "Cuts 1 and 2 of that test bitting differ by more than the family allows."),
+        ("1 2 3", "3 labels for 5 cuts"),
+        ("1 2 - 2 1", "A test bitting has 5 cuts"),
+        ("1 2 9 2 1", "There is no depth 9"),
+    ):
+        assert says in smith.post(page, {**posted, "own": own}, follow=True).content.decode()
+    assert Trim.objects.count() == 1
+
+
+def test_dials_say_how_many_divisions(people: People, gannet: Machine) -> None:
+    gannet.depth_dial, gannet.space_dial = 0.02, 0.05
+    assert turn_words(gannet, -0.03) == "add -0.030 mm to the offset, 1.5 divisions of the dial, deeper"
+    assert dial_words(gannet.space_dial, 0.05) == ", 1 division of the dial"
+
+
+def test_a_wheel_out_of_shape_is_judged_as_it_is(smith: Client, people: People, gannet: Machine) -> None:
+    tag, _ = key_made(people, gannet, 1)
+    wheel = tag.set_up.cutter  # type: ignore[union-attr]
+    page = f"/tags/{tag.number}/cutters"
+    assert "as its test cuts" not in words(smith, page)
+    cuts = "\n".join(f"{d} mm {3.4 + 2 * d * tan(radians(45)):.3f} mm" for d in (1.0, 2.0, 3.0))
+    smith.post(f"/machines/cutters/{wheel.pk}", {"cuts": cuts})
+    said = words(smith, page, cutter=str(wheel.pk))
+    assert "as its test cuts of" in said
+    assert " low" in said
+    smith.post(f"/machines/{gannet.pk}/cutter", {"cutter": str(wheel.pk)})  # a new one
+    assert "as its test cuts" not in words(smith, page)

@@ -21,6 +21,7 @@ class DriftPlaces:
 
     keys: tuple[float, ...]
     marks: tuple[float, ...]
+    swaps: tuple[float, ...]
     now: float
     ahead: float  # how far it is foretold
     keys_each: float  # made in one unit of the axis
@@ -29,20 +30,24 @@ class DriftPlaces:
     later: str  # words beyond now
 
 
-def over_keys(count: int, marks: Sequence[int], days_a_key: float) -> DriftPlaces:
+def over_keys(count: int, marks: Sequence[int], swaps: Sequence[int], days_a_key: float) -> DriftPlaces:
     """One place for each key, however long the pauses."""
     ahead = max(FEWEST_AHEAD, round(count * AHEAD))
     return DriftPlaces(
-        keys=tuple(number + 0.5 for number in range(count)), marks=tuple(map(float, marks)), now=count, ahead=ahead,
+        keys=tuple(number + 0.5 for number in range(count)), marks=tuple(map(float, marks)),
+        swaps=tuple(map(float, swaps)), now=count, ahead=ahead,
         keys_each=1.0, days_each=days_a_key, first="key 1", later=f"now; the next {ahead} keys, 9 in 10",
     )  # fmt: skip
 
 
-def over_days(keys: Sequence[float], marks: Sequence[float], now: float, days_a_key: float, began: str) -> DriftPlaces:
+def over_days(
+    keys: Sequence[float], marks: Sequence[float], swaps: Sequence[float], now: float, days_a_key: float, began: str
+) -> DriftPlaces:
     """Each key at its day; ahead as many keys a day as in the last month."""
     ahead = max(FEWEST_AHEAD, round(now * AHEAD))
     return DriftPlaces(
-        keys=tuple(keys), marks=tuple(max(0.0, mark) for mark in marks), now=max(now, 1.0), ahead=ahead,
+        keys=tuple(keys), marks=tuple(max(0.0, mark) for mark in marks),
+        swaps=tuple(max(0.0, swap) for swap in swaps), now=max(now, 1.0), ahead=ahead,
         keys_each=1 / days_a_key if days_a_key else 0.0, days_each=1.0, first=began,
         later=f"today; the next {ahead} days, 9 in 10",
     )  # fmt: skip
@@ -68,6 +73,22 @@ class MarkLine:
 
 
 @dataclass(frozen=True)
+class SwapTick:
+    """One wheel put on for another."""
+
+    x: float
+    title: str
+
+
+@dataclass(frozen=True)
+class DriftWords:
+    """What was done to the machine, and which wheels were put on, in the order of their places."""
+
+    marks: tuple[str, ...]
+    swaps: tuple[str, ...]
+
+
+@dataclass(frozen=True)
 class Level:
     """A line across the chart."""
 
@@ -90,6 +111,7 @@ class DriftChart:
     levels: tuple[Level, ...]
     dots: tuple[KeyDot, ...]
     marks: tuple[MarkLine, ...]
+    swaps: tuple[SwapTick, ...]
     estimates: tuple[str, ...]  # broken where the machine was touched
     bands: tuple[str, ...]
     foretold: str
@@ -99,9 +121,9 @@ class DriftChart:
 
 
 def draw_drift(
-    drift: Drift, errors: Sequence[tuple[float, str]], words: Sequence[str], places: DriftPlaces, tolerance: float
+    drift: Drift, errors: Sequence[tuple[float, str]], words: DriftWords, places: DriftPlaces, tolerance: float
 ) -> DriftChart:
-    """Draw (error, title) of each key, what was done in words, and the estimate; mm, shallow up."""
+    """Draw (error, title) of each key, what was done, and the estimate; mm, shallow up."""
     later = _foretold(drift, places)
     # A key that was not seated is drawn at the edge: it would press the others flat.
     seated = [abs(error) for (error, _), at in zip(errors, drift.course, strict=True) if not at.is_misseated]
@@ -133,7 +155,7 @@ def draw_drift(
         ),
         marks=tuple(
             MarkLine(x_of(place), says, px(TOP + 10 + 15 * (number % 3)))
-            for number, (place, says) in enumerate(zip(places.marks, words, strict=True))
+            for number, (place, says) in enumerate(zip(places.marks, words.marks, strict=True))
         ),
         estimates=tuple(_path([(x_of(x), y_of(mean)) for x, mean, _ in piece]) for piece in pieces),
         bands=tuple(
@@ -147,6 +169,7 @@ def draw_drift(
             [(x_of(place), y_of(high)) for place, _, high in later]
             + [(x_of(place), y_of(low)) for place, low, _ in reversed(later)]
         ),
+        swaps=tuple(SwapTick(x_of(at), says) for at, says in zip(places.swaps, words.swaps, strict=True)),
         now_x=x_of(places.now),
         first=places.first,
         later=places.later,

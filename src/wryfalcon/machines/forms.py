@@ -24,6 +24,12 @@ class ParticularsForm(forms.Form):
     screw_lead = forms.FloatField(
         label="Depth screw, mm a turn", min_value=0.01, max_value=5, required=False, help_text="Empty: set by number."
     )
+    depth_dial = forms.FloatField(
+        label="Depth dial, mm a division", min_value=0.0001, max_value=1, required=False, help_text="Empty: no dial."
+    )
+    space_dial = forms.FloatField(
+        label="Space dial, mm a division", min_value=0.0001, max_value=1, required=False, help_text="Empty: no dial."
+    )
     closer = forms.ChoiceField(label="Closer is", choices=[("", "by number"), *Closer.choices], required=False)
     space_axis = forms.ChoiceField(label="Axis along the blade", choices=AXES)
     depth_axis = forms.ChoiceField(label="Axis of depth", choices=AXES)

@@ -78,6 +78,8 @@ class Machine(models.Model):
     depth_step = models.FloatField(default=0.01, help_text="smallest depth adjustment, mm")
     space_step = models.FloatField(default=0.01, help_text="smallest adjustment along the blade, mm")
     screw_lead = models.FloatField(null=True, blank=True, help_text="mm a turn of the depth screw; none if by number")
+    depth_dial = models.FloatField(null=True, blank=True, help_text="mm a division; none without a dial")
+    space_dial = models.FloatField(null=True, blank=True, help_text="mm a division; none without a dial")
     closer = models.CharField(max_length=13, choices=Closer, blank=True)
     space_axis = models.CharField(max_length=2, default="X", help_text="moves along the blade")
     depth_axis = models.CharField(max_length=2, default="Z", help_text="makes the depth")

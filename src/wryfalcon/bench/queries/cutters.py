@@ -15,7 +15,7 @@ from wryfalcon.bench.models import Settlement, Tag
 from wryfalcon.bench.queries.planning import is_same_wheel, plan_of
 from wryfalcon.bench.queries.prospects import making_of
 from wryfalcon.drawings.key import KeyDrawing, draw_key
-from wryfalcon.machines.models import Cutter, RunState
+from wryfalcon.machines.models import Cutter, CutterLook, RunState
 
 TELLING = 0.1  # of the play: a tumbler moved by less is not spoken of
 
@@ -40,6 +40,7 @@ class CutterFit:
     moved: tuple[MovedTumbler, ...] = ()
     problems: tuple[str, ...] = ()
     chance: float | None = None  # that the key turns in a lock as new
+    look: CutterLook | None = None  # its shape by the last test cuts since it was new
 
 
 def cutters_for(tag: Tag, settlement: Settlement) -> list[CutterFit]:
@@ -56,6 +57,7 @@ def cutters_for(tag: Tag, settlement: Settlement) -> list[CutterFit]:
 
 def _fit(tag: Tag, settlement: Settlement, cutter: Cutter, own: Cut | None) -> CutterFit:
     serves = own is not None and is_same_wheel(tag, own, cutter)
+    look = last_look(cutter)
     fitted = ", ".join(machine.name for machine in cutter.fitted_to.all())
     keys = int(getattr(cutter, "keys", 0))
     play, making = play_of(tag.family), making_of(tag)
@@ -63,7 +65,7 @@ def _fit(tag: Tag, settlement: Settlement, cutter: Cutter, own: Cut | None) -> C
     for track in tag.family.tracks:
         values = settlement.values[track.name]
         right = edge_of(tag.family, track, values)
-        made = edge_of(tag.family, _with(track, cutter, tag.family.unit), values)
+        made = edge_of(tag.family, _with(track, look or cutter, tag.family.unit), values)
         tumbler = tumbler_of(tag.family, track)
         stands = zip(stand(made, track.spaces, tumbler), stand(right, track.spaces, tumbler), strict=True)
         for space, (now, wanted) in enumerate(stands, start=1):
@@ -71,19 +73,25 @@ def _fit(tag: Tag, settlement: Settlement, cutter: Cutter, own: Cut | None) -> C
             if abs(now - wanted) > TELLING * min(play.high, play.low):
                 moved.append(MovedTumbler(track.name, space, now - wanted))
     problems = () if serves else tuple(p.says for p in plan_of(tag, settlement, cutter=cutter).problems)
-    return CutterFit(cutter, serves, keys, fitted, tuple(moved), problems, chance_of_turning(away, making, play))
+    return CutterFit(cutter, serves, keys, fitted, tuple(moved), problems, chance_of_turning(away, making, play), look)
 
 
-def drawn_with(tag: Tag, settlement: Settlement, cutter: Cutter) -> KeyDrawing:
-    """The key as a cutter would leave it, the right one's edge as an outline over it."""
+def last_look(cutter: Cutter) -> CutterLook | None:
+    """The cutter's shape as it was last measured, if that was since it was new."""
+    look, new_at = next(iter(cutter.looks.all()), None), getattr(cutter, "new_at", None)
+    return look if look is not None and (new_at is None or look.at > new_at) else None
+
+
+def drawn_with(tag: Tag, settlement: Settlement, fit: CutterFit) -> KeyDrawing:
+    """The key as a cutter would leave it, as measured if it was, the right one's edge as an outline over it."""
     edges: dict[str, Profile] = {}
     right: dict[str, Profile] = {}
     for track in tag.family.tracks:
         values = settlement.values[track.name]
         right[track.name] = edge_of(tag.family, track, values)
-        edges[track.name] = edge_of(tag.family, _with(track, cutter, tag.family.unit), values)
+        edges[track.name] = edge_of(tag.family, _with(track, fit.look or fit.cutter, tag.family.unit), values)
     return draw_key(tag.family, edges, right)
 
 
-def _with(track: Track, cutter: Cutter, unit: Unit) -> Track:
+def _with(track: Track, cutter: Cutter | CutterLook, unit: Unit) -> Track:
     return replace(track, cut=Cut(convert(cutter.flat, Unit.MILLIMETRE, unit), cutter.angle))

@@ -25,7 +25,7 @@ def show(request: PersonRequest, number: int) -> HttpResponse:
     try:
         fits = cutters_for(tag, settlement)
         shown = next((fit for fit in fits if fit.cutter.pk == wanted), fits[0] if fits else None)
-        key = drawn_with(tag, settlement, shown.cutter) if shown else None
+        key = drawn_with(tag, settlement, shown) if shown else None
     except InputError as error:
         messages.error(request, f"It cannot be drawn: {error.reason}.")
         return to_stage(tag, "settle")

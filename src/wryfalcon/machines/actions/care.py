@@ -16,7 +16,18 @@ from wryfalcon.machines.refusal import NotKept
 from wryfalcon.records.actions import write_down
 from wryfalcon.records.models import Event
 
-PARTICULARS = ("kind", "depth_step", "space_step", "screw_lead", "closer", "space_axis", "depth_axis", "note")
+PARTICULARS = (
+    "kind",
+    "depth_step",
+    "space_step",
+    "screw_lead",
+    "depth_dial",
+    "space_dial",
+    "closer",
+    "space_axis",
+    "depth_axis",
+    "note",
+)
 OF_THE_CUTTER = {Work.WHEEL, Work.SWAPPED, Work.BURRS, Work.SHOOK}
 
 
@@ -28,6 +39,8 @@ class Particulars:
     depth_step: float
     space_step: float
     screw_lead: float | None
+    depth_dial: float | None
+    space_dial: float | None
     closer: str
     space_axis: str
     depth_axis: str

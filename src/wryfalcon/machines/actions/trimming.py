@@ -10,10 +10,14 @@ from django.db import transaction
 from django.utils import timezone
 
 from keycore.errors import InputError
+from keycore.family import Track
+from keycore.rules import NO_RULES, breaks
 from wryfalcon.accounts.models import User
+from wryfalcon.bench.actions.read import labels_typed
 from wryfalcon.bench.actions.settle import Choice, settle
 from wryfalcon.bench.actions.take_in import Job, take_in
 from wryfalcon.bench.models import OnBench, Tag
+from wryfalcon.bench.refusal import NotDone
 from wryfalcon.library.models import FamilyRecord
 from wryfalcon.machines.models import JawSide, Machine, MachineOffset, OffsetChange, Trim, TrimReading
 from wryfalcon.machines.queries.drift import drift_of, noise_of
@@ -36,25 +40,52 @@ class Measured:
 
 @transaction.atomic
 def begin_trim(
-    actor: User, machine: Machine, record: FamilyRecord, *, side: JawSide | None = None, is_check: bool = False
+    actor: User,
+    machine: Machine,
+    record: FamilyRecord,
+    *,
+    side: JawSide | None = None,
+    own: str = "",
+    is_check: bool = False,
 ) -> Trim:
-    """Begin a trim with the test bitting that tells most, of the machine or of one side of its clamps alone.
+    """Begin a trim of the machine, or of one side of its clamps alone.
 
-    Raises NotKept for a family that cannot tell enough.
+    The test bitting is ``own`` as typed, or the one that tells most. Raises NotKept for a family that
+    cannot tell enough, or a bitting it does not allow.
     """
     family = record.family
     track = family.tracks[0]
-    noise = noise_of(machine, drift_of(machine, family.gauge).drift)
-    try:
-        key = best_test_key(record.document, track.name, noise, CLAMPINGS)
-    except InputError as error:
-        raise NotKept(f"{record} cannot be trimmed by: {error.reason}.") from None
+    steps = _own_steps(track, own) if own.strip() else _best_steps(machine, record)
     trim = Trim.objects.create(
-        machine=machine, gauge=family.gauge, family_record=record, track=track.name, steps=list(key.steps),
+        machine=machine, gauge=family.gauge, family_record=record, track=track.name, steps=steps,
         jaw_side=side, cutter=machine.fitted, is_check=is_check, by=actor,
     )  # fmt: skip
     write_down(Event.TRIM_BEGUN, actor, machine=str(machine), family=str(record), is_check=is_check)
     return trim
+
+
+def _best_steps(machine: Machine, record: FamilyRecord) -> list[int]:
+    family = record.family
+    noise = noise_of(machine, drift_of(machine, family.gauge).drift)
+    try:
+        return list(best_test_key(record.document, family.tracks[0].name, noise, CLAMPINGS).steps)
+    except InputError as error:
+        raise NotKept(f"{record} cannot be trimmed by: {error.reason}.") from None
+
+
+def _own_steps(track: Track, typed: str) -> list[int]:
+    try:
+        labels = [label for label in labels_typed(track, typed) if label is not None]
+    except NotDone as refusal:
+        raise NotKept(f"The test bitting: {refusal.says}") from None
+    if len(labels) != len(track.spaces):
+        raise NotKept(f"A test bitting has {len(track.spaces)} cuts, in the family’s own order.")
+    steps = list(track.steps(labels))
+    steep = [found.spaces for found in breaks(track, NO_RULES, steps) if found.rule == "macs"]
+    if steep:
+        at = steep[0]
+        raise NotKept(f"Cuts {at[0]} and {at[1]} of that test bitting differ by more than the family allows.")
+    return steps
 
 
 @transaction.atomic

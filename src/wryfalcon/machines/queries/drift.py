@@ -43,6 +43,7 @@ class Told:
 
     keys: tuple[ProvenKey, ...]
     marks: tuple[Marked, ...]
+    swaps: tuple[Marked, ...]  # of one wheel for another, which leave the machine as it was
     noise: Noise  # mm, of one cut measured and of one clamping
     tolerance: float  # mm, of the families it cuts, the strictest
     days_a_key: float  # at the pace of the last month; 0 where none was made
@@ -170,7 +171,16 @@ def drift_of(machine: Machine, gauge: str = "") -> MachineDrift:
     if machine.kind in TRACES:
         made += machine.duplicates.filter(withdrawn=False, at__gte=month).count()
     idle_days = max(0, (now - keys[-1].at).days) if keys else 0
-    told = Told(keys, marks, noise, tolerance, 30 / made if made else 0.0, idle_days, machine.fitted_id)
+    told = Told(
+        keys,
+        marks,
+        _swaps(works, [key.at for key in keys]),
+        noise,
+        tolerance,
+        30 / made if made else 0.0,
+        idle_days,
+        machine.fitted_id,
+    )
     drift, forecast = followed(told) if len(keys) >= FEWEST_KEYS else (None, None)
     return MachineDrift(
         gauge=gauge,
@@ -225,3 +235,12 @@ def _marks(machine: Machine, gauge: str, works: list[MachineWork], made_at: list
         words, wheel = Work(work.what).label, work.cutter_id if work.what == Work.WHEEL else None
         marks.append(Marked(work.at, bisect_left(made_at, work.at), words, None, wheel))
     return tuple(sorted(marks, key=lambda mark: mark.at))
+
+
+def _swaps(works: list[MachineWork], made_at: list[datetime]) -> tuple[Marked, ...]:
+    """One wheel put on for another, among the keys made."""
+    swaps = [work for work in works if work.what == Work.SWAPPED]
+    return tuple(
+        Marked(work.at, bisect_left(made_at, work.at), f"{work.note} put on, {work.at:%d %b}", 0.0)
+        for work in reversed(swaps)
+    )

@@ -133,7 +133,8 @@ class TrimState:
         if self.fit.depth_adjust:
             steps.append(f"Depth{self._axis(1)}: {turn_words(machine, self.fit.depth_adjust, self._sign)}")
         if self.fit.space_adjust:
-            steps.append(f"Along the blade{self._axis(0)}: add {self.fit.space_adjust:+.3f} mm to the offset")
+            dial = dial_words(machine.space_dial, self.fit.space_adjust)
+            steps.append(f"Along the blade{self._axis(0)}: add {self.fit.space_adjust:+.3f} mm to the offset{dial}")
         return ". ".join(steps) + "." if steps else ""
 
     @property
@@ -171,12 +172,21 @@ def turn_words(machine: Machine, adjust: float, sign: float = 1.0) -> str:
     """
     deeper = adjust < 0
     if not machine.screw_lead:
-        return f"add {adjust * sign:+.3f} mm to the offset, {'deeper' if deeper else 'shallower'}"
+        dial = dial_words(machine.depth_dial, adjust)
+        return f"add {adjust * sign:+.3f} mm to the offset{dial}, {'deeper' if deeper else 'shallower'}"
     turns = abs(adjust) / machine.screw_lead
     closer = machine.closer or Closer.CLOCKWISE
     other = Closer.ANTICLOCKWISE if closer == Closer.CLOCKWISE else Closer.CLOCKWISE
     way = closer if deeper else other
     return f"turn the screw {turns:.2f} of a turn {Closer(way).label}, {'closer' if deeper else 'away'}"
+
+
+def dial_words(division: float | None, adjust: float) -> str:
+    """An adjustment in divisions of a dial, "" without one; mm."""
+    if not division:
+        return ""
+    divisions = abs(adjust) / division
+    return f", {divisions:.3g} division{'' if divisions == 1 else 's'} of the dial"
 
 
 def trim_state(trim: Trim) -> TrimState:

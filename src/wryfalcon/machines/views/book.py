@@ -14,7 +14,7 @@ from django.utils import timezone
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs, needs_to_change
-from wryfalcon.drawings.drift import DriftChart, draw_drift, over_days, over_keys
+from wryfalcon.drawings.drift import DriftChart, DriftWords, draw_drift, over_days, over_keys
 from wryfalcon.machines.actions.care import note_work
 from wryfalcon.machines.actions.practice import score_words
 from wryfalcon.machines.actions.trimming import undo_change
@@ -126,11 +126,13 @@ def _drawn(told: Told, today: int) -> DriftChart:
     drift, _ = followed(told)
     if today:
         began = keys[0].at
-        days, then = [days_between(began, key.at) for key in keys], [days_between(began, mark.at) for mark in marks]
-        places = over_days(days, then, max(today, days[-1]), told.days_a_key, f"{began:%d %b %Y}")
+        days, then, swaps = ([days_between(began, each.at) for each in row] for row in (keys, marks, told.swaps))
+        places = over_days(days, then, swaps, max(today, days[-1]), told.days_a_key, f"{began:%d %b %Y}")
     else:
-        places = over_keys(len(keys), [mark.number for mark in marks], told.days_a_key)
-    return draw_drift(drift, errors, [mark.words for mark in marks], places, told.tolerance)
+        then_at, swaps_at = [mark.number for mark in marks], [swap.number for swap in told.swaps]
+        places = over_keys(len(keys), then_at, swaps_at, told.days_a_key)
+    words = DriftWords(tuple(mark.words for mark in marks), tuple(swap.words for swap in told.swaps))
+    return draw_drift(drift, errors, words, places, told.tolerance)
 
 
 def _title(key: ProvenKey, wheel: str) -> str:

@@ -41,7 +41,9 @@ def begin(request: PersonRequest, pk: int) -> HttpResponse:
             raise NotKept("Choose the family whose blanks the test key is cut on.")
         held = request.POST.get("side", "")
         side = machine.jaw_sides.filter(pk=int(held)).first() if held.isdecimal() and len(held) < 10 else None
-        trim = begin_trim(request.user, machine, record, side=side, is_check="check" in request.POST)
+        trim = begin_trim(
+            request.user, machine, record, side=side, own=request.POST.get("own", ""), is_check="check" in request.POST
+        )
     except NotKept as refusal:
         messages.error(request, refusal.says)
         return redirect("machines:machine", pk=pk)
