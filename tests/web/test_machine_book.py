@@ -447,7 +447,7 @@ def test_a_wheel_out_of_shape_is_judged_as_it_is(smith: Client, people: People, 
     wheel = tag.set_up.cutter  # type: ignore[union-attr]
     page = f"/tags/{tag.number}/cutters"
     assert "as its test cuts" not in words(smith, page)
-    cuts = "\n".join(f"{d} mm {3.4 + 2 * d * tan(radians(45)):.3f} mm" for d in (1.0, 2.0, 3.0))
+    cuts = "\n".join(f"{d} mm {5.0 + 2 * d * tan(radians(45)):.3f} mm" for d in (1.0, 2.0, 3.0))
     smith.post(f"/machines/cutters/{wheel.pk}", {"cuts": cuts})
     said = words(smith, page, cutter=str(wheel.pk))
     assert "as its test cuts of" in said
