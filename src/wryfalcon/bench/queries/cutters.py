@@ -48,8 +48,11 @@ def cutters_for(tag: Tag, settlement: Settlement) -> list[CutterFit]:
     own = tag.family.tracks[0].cut
     cutters = (
         Cutter.wheels()
-        .prefetch_related("fitted_to")
-        .annotate(keys=Count("setup__runs", filter=Q(setup__runs__state=RunState.FINISHED), distinct=True))
+        .prefetch_related("fitted_to", "looks")
+        .annotate(
+            keys=Count("setup__runs", filter=Q(setup__runs__state=RunState.FINISHED), distinct=True),
+            new_at=Max("work__at", filter=Q(work__what=Work.WHEEL)),
+        )
     )
     fits = [_fit(tag, settlement, cutter, own) for cutter in cutters]
     return sorted(fits, key=lambda fit: (not fit.serves, -(fit.chance or 0), fit.cutter.name))
