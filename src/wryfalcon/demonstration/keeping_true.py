@@ -13,9 +13,17 @@ from wryfalcon.accounts.models import User
 from wryfalcon.demonstration.making import bitting_of, family_record
 from wryfalcon.machines.actions.care import keep_study, note_work
 from wryfalcon.machines.actions.tracing import TracedKey, keep_duplicate
-from wryfalcon.machines.actions.trimming import Measured, begin_trim, change_offset, measure_clamping, try_caliper
+from wryfalcon.machines.actions.trimming import (
+    Measured,
+    begin_trim,
+    change_offset,
+    close_trim,
+    measure_clamping,
+    try_caliper,
+)
 from wryfalcon.machines.actions.wheels import look_at_wheel
-from wryfalcon.machines.models import Cutter, Duplicate, Machine, MachineWork, OffsetChange
+from wryfalcon.machines.models import Cutter, Duplicate, Machine, MachineWork, OffsetChange, Trim
+from wryfalcon.machines.queries.trimming import trim_state
 
 COPIES = 9
 
@@ -36,6 +44,24 @@ def trimmed_once(tam: User, at: datetime, by_mm: float) -> None:
     bias = {"Orla": 0.004, "Tam": -0.003}
     readings = [[[s + b + hand.gauss(0, 0.012) for _ in range(3)] for s in sizes] for b in bias.values()]
     keep_study(tam, "bench caliper", list(bias), readings)
+
+
+def check_some(tam: User) -> None:
+    """The hand-fed machine checked with one key last week, the side mill trimmed by touch."""
+    slip, fulmar, hand = Machine.objects.get(name="The Slip"), Machine.objects.get(name="The Fulmar"), Random(31)
+    check = begin_trim(tam, slip, family_record("harbour-five"), is_check=True)
+    try_caliper(tam, check, 7.0, 7.0)
+    values = check.family_record.family.track(check.track).values
+    cuts = {
+        space: Measured(round(values[step] + hand.gauss(0, 0.0004), 4))
+        for space, step in enumerate(check.steps, start=1)
+    }
+    measure_clamping(tam, check, 1, cuts)
+    close_trim(tam, trim_state(check), apply=False)
+    week_ago = timezone.now() - timedelta(days=6)
+    Trim.objects.filter(pk=check.pk).update(at=week_ago, closed_at=week_ago)
+    touched = note_work(tam, fulmar, "touched", "after 3 tries")
+    MachineWork.objects.filter(pk=touched.pk).update(at=week_ago)
 
 
 def trace_some(tam: User) -> None:

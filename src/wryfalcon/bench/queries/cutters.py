@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
-from django.db.models import Count, Q
+from django.db.models import Count, Max, Q
 
 from keycore.cutting.profile import Profile
 from keycore.family import Cut, Track
@@ -15,7 +15,7 @@ from wryfalcon.bench.models import Settlement, Tag
 from wryfalcon.bench.queries.planning import is_same_wheel, plan_of
 from wryfalcon.bench.queries.prospects import making_of
 from wryfalcon.drawings.key import KeyDrawing, draw_key
-from wryfalcon.machines.models import Cutter, CutterLook, RunState
+from wryfalcon.machines.models import Cutter, CutterLook, RunState, Work
 
 TELLING = 0.1  # of the play: a tumbler moved by less is not spoken of
 

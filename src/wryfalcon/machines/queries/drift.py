@@ -158,7 +158,9 @@ def drift_of(machine: Machine, gauge: str = "") -> MachineDrift:
     marks = _marks(machine, gauge, works, [key.at for key in keys])
     last_checked = max((mark.at for mark in marks if mark.by is not None), default=None)
     check = next((trim for trim in closed if trim.gauge == gauge), None)
-    checks = [check.closed_at if check else None, keys[-1].at if keys and machine.kind in TRACES else None]
+    touch = next((work.at for work in works if work.what == Work.TOUCHED), None)  # it ends with a proving cut
+    traced = keys[-1].at if keys and machine.kind in TRACES else None
+    checks = [check.closed_at if check else None, touch, traced]
     last_checked = max(filter(None, [last_checked, *checks]), default=None)
     since = [key for key in keys if last_checked is None or key.at > last_checked]
     touched = [mark.words for mark in marks if mark.by is None and (last_checked is None or mark.at > last_checked)]

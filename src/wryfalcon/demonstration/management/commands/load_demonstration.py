@@ -11,7 +11,7 @@ from django.core.management.base import BaseCommand, CommandError
 from django.db import transaction
 
 from wryfalcon.accounts.models import User
-from wryfalcon.demonstration.keeping_true import hang_a_trim, trace_some
+from wryfalcon.demonstration.keeping_true import check_some, hang_a_trim, trace_some
 from wryfalcon.demonstration.open_jobs import hang_open_tags
 from wryfalcon.demonstration.other_ways import hang_other_ways
 from wryfalcon.demonstration.past import fill_history
@@ -40,6 +40,7 @@ class Command(BaseCommand):
                 hang_other_ways(people)
                 bring_in_series(people["orla"])
                 hang_a_trim(people)
+                check_some(people["tam"])
                 trace_some(people["tam"])
             self.stdout.write("The demonstration shop is loaded.")
         Machine.objects.filter(driver=DriverKind.BENCH).update(port=port)
