@@ -358,10 +358,12 @@ def test_a_card_whose_wheel_is_not_fitted_says_so_and_notes_the_change(
     assert "has W-100 fitted" not in words(smith, card)
     away = smith.post(f"/machines/{gannet.pk}/cutter", {"cutter": str(other.pk), "back": "https://elsewhere.example/"})
     assert away["Location"] == f"/machines/{gannet.pk}/fitted"
+    odd = smith.post(f"/machines/{gannet.pk}/cutter", {"cutter": str(other.pk), "back": "bench:tag"})
+    assert odd["Location"] == f"/machines/{gannet.pk}/fitted"
     smith.post(f"/tags/{tag.number}/set-up/tick", {"tick": ["cutter"]})  # says that the right one is on
     gannet.refresh_from_db()
     assert gannet.fitted == wheel
-    assert MachineWork.objects.filter(what="swapped").count() == 4
+    assert [w.what for w in MachineWork.objects.all()] == ["swapped", "wheel", "swapped", "swapped", "swapped"]
 
 
 def test_the_makers_figures_stand_beside_those_in_force(owner: Client, gannet: Machine) -> None:

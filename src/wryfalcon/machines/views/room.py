@@ -6,7 +6,7 @@ from typing import Any
 
 from django.conf import settings
 from django.contrib import messages
-from django.http import Http404, HttpResponse
+from django.http import Http404, HttpResponse, HttpResponseRedirect
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.utils.http import url_has_allowed_host_and_scheme
@@ -91,4 +91,5 @@ def practice(request: PersonRequest, pk: int) -> HttpResponse:
 def back_to(request: PersonRequest, usual: str) -> HttpResponse:
     """Go back where the person came from, if that is a page of ours; else where one usually goes."""
     back = request.POST.get("back", "")
-    return redirect(back if url_has_allowed_host_and_scheme(back, allowed_hosts={request.get_host()}) else usual)
+    is_ours = back.startswith("/") and url_has_allowed_host_and_scheme(back, allowed_hosts={request.get_host()})
+    return HttpResponseRedirect(back if is_ours else usual)
