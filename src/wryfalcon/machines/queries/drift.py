@@ -156,17 +156,8 @@ def drift_of(machine: Machine, gauge: str = "") -> MachineDrift:
     gauge = gauge or (usual[0][0] if usual else "shoulder")
     keys = tuple(key for key in every if key.gauge == gauge)
     marks = _marks(machine, gauge, works, [key.at for key in keys])
-    last_checked = max((mark.at for mark in marks if mark.by is not None), default=None)
-    check = next((trim for trim in closed if trim.gauge == gauge), None)
-    touch = next((work.at for work in works if work.what == Work.TOUCHED), None)  # it ends with a proving cut
-    traced = keys[-1].at if keys and machine.kind in TRACES else None
-    checks = [check.closed_at if check else None, touch, traced]
-    last_checked = max(filter(None, [last_checked, *checks]), default=None)
+    last_checked = _last_checked(machine, keys, marks, works, [trim for trim in closed if trim.gauge == gauge])
     since = [key for key in keys if last_checked is None or key.at > last_checked]
-    touched = [mark.words for mark in marks if mark.by is None and (last_checked is None or mark.at > last_checked)]
-    swapped = next((work for work in works if work.what == Work.SWAPPED), None)
-    if swapped is not None and not any(key.at > swapped.at for key in every):
-        touched.append(Work.SWAPPED.label)  # until a key with that wheel is proven
     now = timezone.now()
     month = now - timedelta(days=30)
     made = machine.runs.filter(state=RunState.FINISHED, finished_at__gte=month).count()
@@ -191,10 +182,39 @@ def drift_of(machine: Machine, gauge: str = "") -> MachineDrift:
         forecast=forecast,
         since_trim=len(since),
         per_day=made / 30,
-        touched_since=touched[-1] if touched else "",
+        touched_since=_touched_since(last_checked, every, marks, works),
         last_checked=last_checked,
         to_home=to_be_homed(works),
     )
+
+
+def _last_checked(
+    machine: Machine,
+    keys: tuple[ProvenKey, ...],
+    marks: tuple[Marked, ...],
+    works: list[MachineWork],
+    closed: list[Trim],
+) -> datetime | None:
+    """When it was last known to be true: a trim, a check, a trim by touch, or on a duplicator a copy measured."""
+    dates = [mark.at for mark in marks if mark.by is not None]
+    dates += [work.at for work in works if work.what == Work.TOUCHED]  # it ends with a proving cut
+    dates += [trim.closed_at for trim in closed if trim.closed_at]
+    dates += [keys[-1].at] if keys and machine.kind in TRACES else []
+    return max(dates, default=None)
+
+
+def _touched_since(
+    last_checked: datetime | None,
+    every: tuple[ProvenKey, ...],
+    marks: tuple[Marked, ...],
+    works: list[MachineWork],
+) -> str:
+    """What was done since that makes a check due, "" for nothing; a swapped wheel until a key is proven with it."""
+    swapped = next((work for work in works if work.what == Work.SWAPPED), None)
+    if swapped is not None and not any(key.at > swapped.at for key in every):
+        return Work.SWAPPED.label
+    touched = [mark.words for mark in marks if mark.by is None and (last_checked is None or mark.at > last_checked)]
+    return touched[-1] if touched else ""
 
 
 def noise_of(machine: Machine, learned: Drift | None = None, repeats: int = 1) -> Noise:

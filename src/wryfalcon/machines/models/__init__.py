@@ -1,0 +1,55 @@
+"""Cutting machines, how they are kept true, and the runs they make."""
+
+from wryfalcon.machines.models.keeping import (
+    CutterLook,
+    Duplicate,
+    HandStudy,
+    HiddenFault,
+    MachineWork,
+    OffsetChange,
+    Practice,
+    TouchTry,
+    Trim,
+    TrimReading,
+    Work,
+)
+from wryfalcon.machines.models.machine import (
+    TRACES,
+    Clamp,
+    Closer,
+    Cutter,
+    DriverKind,
+    Follower,
+    JawSide,
+    Machine,
+    MachineKind,
+    MachineOffset,
+)
+from wryfalcon.machines.models.runs import Run, RunEvent, RunState
+
+__all__ = [
+    "TRACES",
+    "Clamp",
+    "Closer",
+    "Cutter",
+    "CutterLook",
+    "DriverKind",
+    "Duplicate",
+    "Follower",
+    "HandStudy",
+    "HiddenFault",
+    "JawSide",
+    "Machine",
+    "MachineKind",
+    "MachineOffset",
+    "MachineWork",
+    "OffsetChange",
+    "Practice",
+    "Run",
+    "RunEvent",
+    "RunState",
+    "TouchTry",
+    "Trim",
+    "TrimReading",
+    "Work",
+]
