@@ -143,7 +143,7 @@ def _page(
     context = {
         "state": state, "trim": state.trim, "machine": state.trim.machine, "family": state.family, "rows": rows,
         "clamping": given.get("clamping", number), "problem": problem, "enough": CLAMPINGS,
-        "can_be_cut": can_be_cut(state.trim),
+        "can_be_cut": can_be_cut(state.trim), "positions_typed": any(position for *_, position in rows),
     }  # fmt: skip
     return render(request, "machines/trim.html", context, status=422 if problem else 200)
 
