@@ -411,6 +411,8 @@ def test_a_swapped_wheel_makes_a_check_due_until_a_key_is_proven_with_it(
     assert course.drift
     assert course.drift.on == other.pk
     assert course.drift.offset.sd > 0.015  # it never cut here
+    assert "has proven no key here yet" in course.says
+    assert course.foretells == "Prove a key with it before anything is foretold."
     tag, run = key_made(people, gannet, -0.01)
     measured(people["tam"], tag, run, Random(9), off_mm=0.0, repeats=2)
     proven(people["tam"], tag, run, passed=True)

@@ -180,6 +180,8 @@ def _between_marks(drift: Drift, places: DriftPlaces) -> list[list[tuple[float, 
     """The estimate as (place, mean, two standard deviations), a piece for each time between two touches."""
     pieces: dict[int, list[tuple[float, float, float]]] = {}
     for place, each in zip(places.keys, drift.course, strict=True):
+        if each.is_misseated:  # it taught nothing
+            continue
         after = sum(mark <= place for mark in places.marks)
         pieces.setdefault(after, []).append((place, each.offset.mean, 2 * each.offset.sd))
     return list(pieces.values())

@@ -81,6 +81,12 @@ class MachineDrift:
         return self.drift.ahead(0, self.told.idle_days) if self.drift else None
 
     @property
+    def knows_wheel(self) -> bool:
+        """Whether a key of the wheel that is on was proven, or which wheel is on was never noted."""
+        wheels = {key.wheel for key in self.keys}
+        return self.drift is None or self.told.wheel in {None, *wheels} or wheels == {0}
+
+    @property
     def says(self) -> str:
         """Where the machine stands, in one sentence."""
         offset = self.offset
@@ -99,6 +105,8 @@ class MachineDrift:
     @property
     def foretells(self) -> str:
         """When half of the tolerance will be used up."""
+        if not self.knows_wheel:
+            return "Prove a key with it before anything is foretold."
         if self.forecast is None or self.forecast.median is None:
             return "Half of the tolerance is not in sight within 2,000 keys." if self.forecast else ""
         if self.forecast.median <= 1:
