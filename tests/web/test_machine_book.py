@@ -31,7 +31,7 @@ from wryfalcon.machines.models import (
     Run,
     Trim,
 )
-from wryfalcon.machines.queries.drift import drift_of
+from wryfalcon.machines.queries.drift import drift_of, offset_before
 from wryfalcon.machines.queries.fittings import counters_of
 from wryfalcon.machines.queries.trimming import dial_words, turn_words
 from wryfalcon.machines.queries.wheels import wheel_of
@@ -458,3 +458,23 @@ def test_a_wheel_out_of_shape_is_judged_as_it_is(smith: Client, people: People, 
     assert " low" in said
     smith.post(f"/machines/{gannet.pk}/cutter", {"cutter": str(wheel.pk)})  # a new one
     assert "as its test cuts" not in words(smith, page)
+
+
+def test_what_was_known_before_a_key_is_of_its_own_wheel(people: People, gannet: Machine) -> None:
+    wheels = {"harbour-five": 0.0, "theatre-six": -0.04}  # mm that each family's wheel cuts off
+    for n in range(16):
+        family = list(wheels)[n % 2]
+        tag = hang(people, family=family_record(family))
+        settled(people, tag, {"A": ["2"] * len(tag.family.tracks[0].spaces)})
+        carded(people, tag, gannet)
+        run = finished_key(tag, timezone.now() - timedelta(days=20 - n))
+        measured(people["tam"], tag, run, Random(n), off_mm=wheels[family], scatter_mm=0.004)
+        proven(people["tam"], tag, run, passed=True, reason="turns")
+    course = drift_of(gannet)
+    for family, off in wheels.items():
+        wheel = Cutter.objects.get(name=family_record(family).family.setup["cutter"])
+        known = offset_before(course, timezone.now(), wheel.pk)
+        assert known is not None
+        assert known.mean == pytest.approx(off, abs=3 * known.sd)
+        assert known.sd < 0.012
+    assert offset_before(course, timezone.now() - timedelta(days=18), wheel.pk) is None

@@ -19,7 +19,7 @@ from wryfalcon.bench.queries.brought_back import BroughtBack, brought_back
 from wryfalcon.bench.queries.proving import ShownProof, proof_brought_back, proof_of
 from wryfalcon.codes.models import Code
 from wryfalcon.machines.models import Run
-from wryfalcon.machines.queries.drift import MachineDrift, drift_of
+from wryfalcon.machines.queries.drift import MachineDrift, drift_of, offset_before
 from wryfalcon.machines.queries.proven import shallow_mm
 
 SHOWN = 5
@@ -71,7 +71,7 @@ def why_wrong(tag: Tag, run: Run) -> Why | None:
     if proof is None or new is None or not errors or tag.family.tolerance is None:
         return None
     course = drift_of(run.machine, tag.family.gauge)
-    before = _offset_before(course, run)
+    before = offset_before(course, run.finished_at, run.set_up.cutter_id) if run.finished_at else None
     mm = shallow_mm(tag.family)
     seat = run.machine.sd_seat
     suspects = weigh_suspects(
@@ -140,14 +140,6 @@ def _one_side(tag: Tag, proof: ShownProof) -> float | None:
 
 def _mean(numbers: Sequence[float]) -> float:
     return sum(numbers) / len(numbers)
-
-
-def _offset_before(course: MachineDrift, run: Run) -> Spread | None:
-    """What was known of the machine's offset just before a key."""
-    if course.drift is None or run.finished_at is None:
-        return None
-    earlier = [e for e, key in zip(course.drift.course, course.keys, strict=True) if key.at < run.finished_at]
-    return earlier[-1].offset if earlier else None
 
 
 @dataclass(frozen=True)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from bisect import bisect_left
 from collections import Counter
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 from functools import lru_cache
 from math import hypot, sqrt
@@ -234,6 +234,12 @@ def noise_of(machine: Machine, learned: Drift | None = None, repeats: int = 1) -
 @lru_cache(maxsize=16)
 def followed(told: Told) -> tuple[Drift, Forecast]:
     """The same keys tell the same course however often it is looked at; foretold for the wheel that is on."""
+    drift = drift_through(told)
+    return drift, drift.forecast(told.tolerance / 2, told.days_a_key, told.idle_days)
+
+
+def drift_through(told: Told) -> Drift:
+    """The course through all that is told, with the wheel that is on."""
     began = told.keys[0].at
     made = [
         KeyMade(number, key.error, key.cuts, key.extra_sd, days_between(began, key.at), key.wheel)
@@ -241,9 +247,16 @@ def followed(told: Told) -> tuple[Drift, Forecast]:
     ]
     touched = [Touched(mark.number, mark.by, days_between(began, mark.at), mark.wheel) for mark in told.marks]
     drift = follow_drift(made, touched, told.noise)
-    if told.wheel is not None:
-        drift = drift.with_wheel(told.wheel)
-    return drift, drift.forecast(told.tolerance / 2, told.days_a_key, told.idle_days)
+    return drift if told.wheel is None else drift.with_wheel(told.wheel)
+
+
+def offset_before(course: MachineDrift, at: datetime, wheel: int) -> Spread | None:
+    """What was known of the machine with this wheel just before a moment; None with too few keys."""
+    keys = tuple(key for key in course.keys if key.at < at)
+    if len(keys) < FEWEST_KEYS:
+        return None
+    marks = tuple(mark for mark in course.marks if mark.at < at)
+    return drift_through(replace(course.told, keys=keys, marks=marks, wheel=wheel)).offset
 
 
 def days_between(earlier: datetime, later: datetime) -> float:
