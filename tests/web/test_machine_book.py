@@ -478,3 +478,18 @@ def test_what_was_known_before_a_key_is_of_its_own_wheel(people: People, gannet:
         assert known.mean == pytest.approx(off, abs=3 * known.sd)
         assert known.sd < 0.012
     assert offset_before(course, timezone.now() - timedelta(days=18), wheel.pk) is None
+
+
+def test_the_card_proposes_a_machine_that_is_driven_from_here(smith: Client, people: People, tern: Machine) -> None:
+    tag = hang(people)
+    settled(people, tag)
+    wheel = Cutter.objects.get(name="W-80")
+    assert tern.fitted == wheel
+    gannet = Machine.objects.get(name="Old Gannet")
+    Machine.objects.filter(pk=gannet.pk).update(fitted=Cutter.objects.get(name="W-100"))
+    page = smith.get(f"/tags/{tag.number}/set-up").content.decode()
+    assert f'<option value="{gannet.pk}" selected>Old Gannet</option>' in page
+    side = gannet.jaw_sides.get(name="A")
+    assert f'<option value="{side.pk}" selected>Old Gannet, side A</option>' in page
+    assert f"/machines/{tern.pk}/duplicates?tag={tag.number}" in page
+    assert "The Fulmar" not in page

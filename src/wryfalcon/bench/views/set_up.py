@@ -17,7 +17,7 @@ from wryfalcon.bench.views.stage import attempt, find_tag, key_of, show_stage, t
 from wryfalcon.drawings.jaw import draw_jaw
 from wryfalcon.machines.formats.gcode import write_gcode
 from wryfalcon.machines.formats.outline import write_dxf, write_svg
-from wryfalcon.machines.models import TRACES, Cutter, JawSide, Machine
+from wryfalcon.machines.models import Cutter, DriverKind, JawSide, Machine, MachineKind
 
 
 @require_GET
@@ -115,7 +115,7 @@ def _proposal(tag: Tag) -> dict[str, Any]:
     """The machine whose cutter fits this family; the jaw side the family names."""
     own = tag.family.tracks[0].cut
     fits = [c for c in Cutter.wheels() if own is not None and is_same_wheel(tag, own, c)]
-    machines = list(Machine.objects.all())
+    machines = list(Machine.objects.exclude(driver=DriverKind.NONE))
     machine = next((m for m in machines if fits and m.fitted_id == fits[0].pk), machines[0] if machines else None)
     side = JawSide.objects.filter(machine=machine, name=tag.family.setup.get("jaw", "A")).first()
     return {"machine": machine, "cutter": fits[0] if fits else None, "jaw_side": side}
@@ -123,8 +123,9 @@ def _proposal(tag: Tag) -> dict[str, Any]:
 
 def _choices(tag: Tag) -> dict[str, Any]:
     own = tag.family.tracks[0].cut
+    tracer = MachineKind.TRACING if tag.family.kind.is_profiled else MachineKind.SIDE_MILL
     return {
         "fitting_cutters": [c.name for c in Cutter.wheels() if own and is_same_wheel(tag, own, c)],
-        "tracers": Machine.objects.filter(kind__in=TRACES),
+        "tracers": Machine.objects.filter(kind=tracer),
         "can_set_up": tag.settlement is not None and tag.settlement.read_back_at is not None,
     }

@@ -155,7 +155,7 @@ def drift_of(machine: Machine, gauge: str = "") -> MachineDrift:
     noise = Noise(hypot(machine.sd_each, machine.caliper_sd), machine.sd_seat)
     closed = list(
         Trim.objects.filter(machine=machine, jaw_side=None, closed_at__isnull=False)
-        .select_related("family_record")
+        .select_related("family_record", "cutter")
         .prefetch_related("readings")
     )
     works = list(MachineWork.objects.filter(machine=machine, what__in=TELLING).select_related("by"))

@@ -16,7 +16,7 @@ from keycore.units import Unit, convert
 from wryfalcon.bench.models import Tag
 from wryfalcon.bench.queries.brought_back import BroughtBack, brought_back
 from wryfalcon.library.models import FamilyRecord
-from wryfalcon.machines.models import TRACES, Duplicate, Machine, Run, RunState, Trim
+from wryfalcon.machines.models import TRACES, Cutter, Duplicate, Machine, Run, RunState, Trim
 
 USUAL_TOLERANCE_MM = 0.05
 CHANGED = 4.0  # sd: a key so far from what it was is no evidence any more
@@ -32,6 +32,7 @@ class ProvenKey:
     error: float  # positive is shallow
     cuts: int
     wheel: int = 0  # the cutter's key; 0 where it is not known
+    wheel_name: str = ""
     extra_sd: float = 0.0  # mm, beside cutting, measuring and seating
 
 
@@ -77,24 +78,22 @@ def _made_keys(machine: Machine, noise: Noise) -> tuple[list[ProvenKey], Counter
     rows = list(
         told.values_list(
             "pk", "finished_at", "set_up__tag__number", "set_up__tag__family_record_id", "set_up__settlement__values",
-            "proof__cuts", "came_back", "set_up__cutter_id",
+            "proof__cuts", "came_back", "set_up__cutter_id", "set_up__cutter__name",
         )
     )  # fmt: skip
     back = brought_back({row[0]: row[1] for row in rows if row[6] and row[1]}) if any(row[6] for row in rows) else {}
     records = FamilyRecord.objects.in_bulk({row[3] for row in rows})
     keys, tolerances = [], Counter[float]()
-    for pk, at, number, record, targets, proven, _, wheel in rows:
+    for pk, at, number, record, targets, proven, _, wheel, wheel_name in rows:
         assert at is not None  # asked for
         family = records[record].family
         to_mm = shallow_mm(family)
         errors = [cut["error"] * to_mm for cut in proven or () if cut["error"] is not None]
-        name = f"tag {number:04d}"
+        key = ProvenKey(at, f"tag {number:04d}", family.gauge, 0.0, 0, wheel, wheel_name)
         if pk in back:
-            keys.append(
-                _with_return(ProvenKey(at, name, family.gauge, 0.0, 0, wheel), errors, back[pk], targets, family, noise)
-            )
+            keys.append(_with_return(key, errors, back[pk], targets, family, noise))
         elif errors:
-            keys.append(ProvenKey(at, name, family.gauge, _mean(errors), len(errors), wheel))
+            keys.append(replace(key, error=_mean(errors), cuts=len(errors)))
         if family.tolerance:
             tolerances[family.tolerance.value * edge_mm(family)] += 1
     return keys, tolerances
@@ -127,14 +126,14 @@ def _with_return(
 def _traced_keys(machine: Machine, noise: Noise, tolerances: Counter[float]) -> list[ProvenKey]:
     """Duplicates beside their patterns: both are measured, so each difference carries two measurements' doubt."""
     found = []
-    for traced in Duplicate.objects.filter(machine=machine, withdrawn=False).select_related("family_record"):
+    for traced in Duplicate.objects.filter(machine=machine, withdrawn=False).select_related("family_record", "cutter"):
         family = traced.family_record.family
         pairs = zip(traced.pattern, traced.copy, strict=True)
         errors = [(c - p) * shallow_mm(family) for p, c in pairs if p is not None and c is not None]
         if errors:
             extra = noise.sd / sqrt(len(errors) * traced.repeats)  # the pattern's own measuring
-            wheel = traced.cutter_id or 0
-            found.append(ProvenKey(traced.at, "a duplicate", family.gauge, _mean(errors), len(errors), wheel, extra))
+            key = ProvenKey(traced.at, "a duplicate", family.gauge, _mean(errors), len(errors), *_wheel(traced.cutter))
+            found.append(replace(key, extra_sd=extra))
         if family.tolerance:
             tolerances[family.tolerance.value * edge_mm(family)] += 1
     return found
@@ -154,9 +153,13 @@ def _test_keys(closed: Sequence[Trim]) -> list[ProvenKey]:
         for clamping, of_key in sorted(errors.items()):
             if trim.closed_at is not None:  # measured before the adjustment that closed it
                 made_at = trim.closed_at - timedelta(milliseconds=100 - clamping)
-                wheel = trim.cutter_id or 0
-                found.append(ProvenKey(made_at, "a test key", trim.gauge, _mean(of_key), len(of_key), wheel))
+                wheel = _wheel(trim.cutter)
+                found.append(ProvenKey(made_at, "a test key", trim.gauge, _mean(of_key), len(of_key), *wheel))
     return found
+
+
+def _wheel(cutter: Cutter | None) -> tuple[int, str]:
+    return (cutter.pk, cutter.name) if cutter else (0, "")
 
 
 def _mean(numbers: Sequence[float]) -> float:

@@ -18,7 +18,7 @@ from wryfalcon.drawings.drift import DriftChart, DriftWords, draw_drift, over_da
 from wryfalcon.machines.actions.care import note_work
 from wryfalcon.machines.actions.practice import score_words
 from wryfalcon.machines.actions.trimming import undo_change
-from wryfalcon.machines.models import TRACES, Cutter, DriverKind, HiddenFault, Machine, OffsetChange, Work
+from wryfalcon.machines.models import TRACES, DriverKind, HiddenFault, Machine, OffsetChange, Work
 from wryfalcon.machines.queries.care import care_of
 from wryfalcon.machines.queries.copies import copies_on
 from wryfalcon.machines.queries.drift import MachineDrift, Told, days_between, drift_of, followed
@@ -121,8 +121,7 @@ def _chart(found: MachineDrift, by: str) -> DriftChart | None:
 def _drawn(told: Told, today: int) -> DriftChart:
     """The same course is drawn once; over days where today is said."""
     keys, marks = told.keys, told.marks
-    wheels = dict(Cutter.objects.filter(pk__in={key.wheel for key in keys}).values_list("pk", "name"))
-    errors = [(key.error, _title(key, wheels.get(key.wheel, ""))) for key in keys]
+    errors = [(key.error, _title(key)) for key in keys]
     drift, _ = followed(told)
     if today:
         began = keys[0].at
@@ -135,8 +134,8 @@ def _drawn(told: Told, today: int) -> DriftChart:
     return draw_drift(drift, errors, words, places, told.tolerance)
 
 
-def _title(key: ProvenKey, wheel: str) -> str:
-    return ", ".join(filter(None, [key.name, f"{key.at:%d %b}", wheel, f"{key.error:+.3f} mm"]))
+def _title(key: ProvenKey) -> str:
+    return ", ".join(filter(None, [key.name, f"{key.at:%d %b}", key.wheel_name, f"{key.error:+.3f} mm"]))
 
 
 def _machine(pk: int) -> Machine:
