@@ -10,11 +10,13 @@ import pytest
 from django.test import Client
 from django.utils import timezone
 
+from keycore.errors import InputError
 from web.jobs import People, carded, hang, settled
 from web.test_bench import words
 from wryfalcon.bench.models import OnBench, Tag
 from wryfalcon.bench.queries.why import help_file, why_wrong
 from wryfalcon.demonstration.making import family_record, finished_key, measured, proven, type_values
+from wryfalcon.library.actions import import_family
 from wryfalcon.machines.models import (
     Clamp,
     Cutter,
@@ -493,3 +495,11 @@ def test_the_card_proposes_a_machine_that_is_driven_from_here(smith: Client, peo
     assert f'<option value="{side.pk}" selected>Old Gannet, side A</option>' in page
     assert f"/machines/{tern.pk}/duplicates?tag={tag.number}" in page
     assert "The Fulmar" not in page
+
+
+def test_a_family_that_machines_are_kept_true_by_is_not_replaced(smith: Client, people: People, tern: Machine) -> None:
+    document = family_record("harbour-five").document.encode()
+    import_family(people["orla"], document)  # nothing hangs on it yet
+    traced(smith, tern, ".306 .286 .326 .266 .286", ".305 .285 .325 .265 .285")
+    with pytest.raises(InputError, match="machines were kept true by keys of harbour-five already"):
+        import_family(people["orla"], document)

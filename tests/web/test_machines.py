@@ -28,6 +28,7 @@ from wryfalcon.machines.models import (
     MachineOffset,
     MachineWork,
     OffsetChange,
+    Practice,
     Run,
     TouchTry,
     Trim,
@@ -387,6 +388,8 @@ def test_a_fault_called_by_another_name_is_no_success(
     change_offset(people["tam"], own, own.value + 0.05, own.space, why="chased noise")
     smith.post(f"/machines/{gannet.pk}/practice", {"named": "nothing"})
     assert "no adjustment mends that, and one was made" in words(smith, f"/machines/{gannet.pk}/care")
+    Practice.objects.update(hidden="depth", named="", left_over=0.004)  # as they were kept before
+    assert "Found, and thriftily: it was the depth setting" in words(smith, f"/machines/{gannet.pk}/care")
 
 
 def test_practice_is_for_the_simulated_machine_alone(smith: Client, people: People) -> None:

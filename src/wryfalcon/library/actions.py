@@ -13,6 +13,7 @@ from keycore.errors import InputError
 from keycore.family import Family
 from wryfalcon.accounts.models import User
 from wryfalcon.library.models import Blank, FamilyRecord
+from wryfalcon.machines.models import Duplicate, Trim
 from wryfalcon.records.actions import write_down
 from wryfalcon.records.models import Event
 
@@ -21,8 +22,8 @@ from wryfalcon.records.models import Event
 def import_family(actor: User | None, raw: bytes, *, restricted: bool = False) -> FamilyRecord:
     """Bring a family document in. Raises InputError naming the field.
 
-    A family that no tag uses is replaced by a document of the same id; one in use is not, since
-    its past keys must keep the edition they were cut from.
+    A family that no tag, trim or copy uses is replaced by a document of the same id; one in use is
+    not, since its past keys must keep the edition they were cut from.
     """
     data = parse_json(raw)
     family = read_family(data if isinstance(data, dict) else {})
@@ -33,6 +34,10 @@ def import_family(actor: User | None, raw: bytes, *, restricted: bool = False) -
     if record.pk and record.tags.exists():
         raise InputError(
             "id", f"{record.tags.count()} tags hang on {slug} already; give the new edition an id of its own"
+        )
+    if record.pk and any(kept.objects.filter(family_record=record).exists() for kept in (Trim, Duplicate)):
+        raise InputError(
+            "id", f"machines were kept true by keys of {slug} already; give the new edition an id of its own"
         )
     record.name, record.kind, record.unit = family.name, family.kind, family.unit
     record.edition, record.provenance, record.restricted = family.edition, family.source[:200], restricted

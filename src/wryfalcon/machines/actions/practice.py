@@ -86,8 +86,9 @@ def score_words(practice: Practice) -> str:
     hidden, kind = HiddenFault(practice.hidden), FAULTS.get(HiddenFault(practice.hidden))
     was = f"It was {hidden.label}" + (f", {abs(practice.fault):.3f} {kind.unit}" if kind else "")
     keys = f"{practice.keys_used} key{'' if practice.keys_used == 1 else 's'} in {practice.minutes} min"
-    if practice.named != hidden:
-        return f"{was}, not {HiddenFault(practice.named).label}. {keys}. Look at how the errors go along the blade."
+    named = HiddenFault(practice.named or hidden)  # practices of old hid one kind, and nothing was named
+    if named != hidden:
+        return f"{was}, not {named.label}. {keys}. Look at how the errors go along the blade."
     if hidden.is_trimmed and abs(practice.left_over) > GOOD:
         return f"{was}, as you say; {abs(practice.left_over):.3f} mm left over. {keys}. Trust the interval, then trim."
     if not hidden.is_trimmed and abs(practice.left_over) > GOOD:
