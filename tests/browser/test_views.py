@@ -55,7 +55,8 @@ def demonstration(smith: Smith) -> Smith:
     return smith
 
 
-def test_every_main_view_is_accessible_and_fits_every_screen(demonstration: Smith) -> None:
+@pytest.mark.parametrize("half", [0, 1])
+def test_every_main_view_is_accessible_and_fits_every_screen(demonstration: Smith, half: int) -> None:
     back = Tag.objects.filter(made_by__isnull=False).latest("pk")
     assert back.brought_back_from
     assert back.made_by
@@ -66,7 +67,7 @@ def test_every_main_view_is_accessible_and_fits_every_screen(demonstration: Smit
         "fulmar": Machine.objects.get(name="The Fulmar").pk, "wheel": Cutter.objects.get(name="W-80").pk,
         "made": back.brought_back_from.number, "run": back.made_by.pk,
     }  # fmt: skip
-    for name, path in VIEWS.items():
+    for name, path in list(VIEWS.items())[half::2]:
         demonstration.go(path.format(**keys))
         demonstration.looks_right(name)
 
