@@ -150,6 +150,11 @@ class Track:
         object.__setattr__(self, "_step_of", steps)
 
     @property
+    def falls_when_deeper(self) -> bool:
+        """Whether a deeper cut has the smaller value."""
+        return self.depths[0].value > self.depths[-1].value
+
+    @property
     def values(self) -> tuple[float, ...]:
         """The depth values, shallowest first."""
         return tuple(depth.value for depth in self.depths)

@@ -117,6 +117,34 @@ def test_noise_is_left_alone_and_says_how_many_more_would_settle_it(smith: Clien
     assert not OffsetChange.objects.exists()
 
 
+def test_a_key_that_was_not_seated_is_taken_back_and_not_adjusted_for(smith: Client, gannet: Machine) -> None:
+    trim = begun(smith, gannet)
+    true = [0.0002, -0.0003, 0.0001, 0.0004, -0.0002]
+    measure(smith, trim, true)
+    said = measure(smith, trim, [error - 0.009 for error in true], clamping=2)
+    assert "the clampings disagree, and clamping 2 is the deepest" in said
+    assert "Put the adjustment in force" not in said
+    refused = smith.post(f"/machines/trims/{trim.pk}/close", {"apply": "1"}, follow=True)
+    assert "a badly seated key looks just like a machine out of true" in refused.content.decode()
+    smith.post(f"/machines/trims/{trim.pk}/clampings/2/withdraw")
+    assert "One clamping cannot tell" in words(smith, f"/machines/trims/{trim.pk}")
+    again = smith.post(f"/machines/trims/{trim.pk}/clampings/2/withdraw").content.decode()
+    assert "Nothing is kept of clamping 2" in again
+    assert "Leave it alone" in measure(smith, trim, true[::-1], clamping=2)
+    assert not OffsetChange.objects.exists()
+
+
+def test_cuts_deep_beside_steep_neighbours_ask_for_another_wheel(smith: Client, gannet: Machine) -> None:
+    posted = {"family": str(family_record("harbour-five").pk), "own": "5 5 3 3 3"}
+    smith.post(f"/machines/{gannet.pk}/trim", posted)
+    trim = Trim.objects.get()
+    for clamping in (1, 2, 3):
+        said = measure(smith, trim, [0.0, -0.006, -0.006, 0.0001, 0.0], clamping)
+    assert "This is not an adjustment: cuts beside the steepest neighbours come out" in said
+    assert "look at the wheel and change it" in said
+    assert "Put the adjustment in force" not in said
+
+
 def test_a_tilted_key_is_no_adjustment(smith: Client, gannet: Machine) -> None:
     trim = begun(smith, gannet)
     for clamping in (1, 2):

@@ -147,6 +147,34 @@ def fit_trim(
     )  # fmt: skip
 
 
+DISAGREE = 4.0  # sd of a difference; as far as a key that was not seated (common practice, no source)
+
+
+def odd_clamping(keys: Sequence[Sequence[MeasuredCut]], noise: Noise) -> int | None:
+    """Which key was most likely not seated: the deepest, where clampings differ by more than they scatter.
+
+    Means m_i over n_i cuts differ with variance 2 seat_sd^2 + sd^2 (1/n_i + 1/n_j); beyond 4 of its sd
+    the deepest is named, since a blank that is not bottomed is only ever cut too deep. Arguments: the
+    cuts of each key, errors positive where shallow, in the unit of ``noise``. Returns a place in
+    ``keys``, None where they agree or fewer than two were measured. Raises nothing.
+
+    >>> key = [MeasuredCut(0.2, 0.33, 0.331), MeasuredCut(0.35, 0.30, 0.301)]
+    >>> deep = [MeasuredCut(0.2, 0.33, 0.325), MeasuredCut(0.35, 0.30, 0.295)]
+    >>> odd_clamping([key, deep, key], Noise(0.0006, 0.0005)), odd_clamping([key, key], Noise(0.0006, 0.0005))
+    (1, None)
+    """
+    means = []
+    for place, cuts in enumerate(keys):
+        errors = [cut.measured_value - cut.value for cut in cuts if cut.measured_value is not None]
+        if errors:
+            means.append((sum(errors) / len(errors), len(errors), place))
+    if len(means) < 2:
+        return None
+    (low, few, deepest), (high, many, _) = min(means), max(means)
+    sd = (2 * noise.seat_sd**2 + noise.sd**2 * (1 / few + 1 / many)) ** 0.5
+    return deepest if high - low > DISAGREE * sd else None
+
+
 def _errors(keys: Sequence[Sequence[MeasuredCut]], error_of: Callable[[MeasuredCut], float | None]) -> _Errors:
     rows = [
         (error, cut.space, cut.value, key)

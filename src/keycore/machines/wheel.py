@@ -79,6 +79,16 @@ class KeyOfWheel:
     jumps: tuple[float, ...]
 
 
+def worse_neighbour(heights: Sequence[float], at: int) -> float:
+    """How far the worse neighbour of a cut lies away, heights in the order along the blade. Raises nothing.
+
+    >>> worse_neighbour([8.0, 7.0, 7.5], 1), worse_neighbour([8.0], 0)
+    (1.0, 0.0)
+    """
+    beside = [heights[other] for other in (at - 1, at + 1) if 0 <= other < len(heights)]
+    return max((abs(height - heights[at]) for height in beside), default=0.0)
+
+
 def steep_error(keys: Sequence[KeyOfWheel], noise: Noise) -> Term | None:
     """How much deeper cuts come out for each unit that a neighbour lies away, seating taken out.
 

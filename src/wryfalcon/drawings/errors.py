@@ -46,8 +46,7 @@ def draw_errors(
     if family.tolerance is None or not errors:
         return None
     sheet, spaces = Sheet.of(family), family.track(track).spaces
-    values = family.track(track).values
-    up = 1.0 if values[0] > values[-1] else -1.0
+    up = 1.0 if family.track(track).falls_when_deeper else -1.0
     top = sheet.bottom + 44
     middle = top + HALF
     scale = HALF / (SHOWN * family.tolerance.value)

@@ -85,15 +85,6 @@ class FollowerForm(forms.Form):
     angle = forms.FloatField(label="Angle, degrees; 0 for a tracer", min_value=0, max_value=150)
 
 
-class WheelCutsForm(forms.Form):
-    """Test cuts with a wheel into a blank's straight edge, a line each."""
-
-    cuts = forms.CharField(
-        label="A line for each cut: how deep below the edge, how wide at the edge",
-        widget=forms.Textarea(attrs={"rows": 4, "spellcheck": "false", "placeholder": "1.00 2.35\n2.50 5.34"}),
-    )
-
-
 class MillForm(forms.Form):
     """What is measured for a side mill's setting, mm."""
 

@@ -229,8 +229,7 @@ def cuts_to_deepen(tag: Tag, proof: ShownProof | None) -> list[ShallowCut]:
         if cut.error is None:
             continue
         track = tag.family.track(cut.track)
-        falls = track.values[0] > track.values[-1]
-        too_shallow = cut.error if falls else -cut.error
+        too_shallow = cut.error if track.falls_when_deeper else -cut.error
         if too_shallow > CUT_SHALLOW_SHARE * tag.family.tolerance.value and cut.verdict != Verdict.INSIDE:
             shallow.append(ShallowCut(cut.track, cut.space, convert(-cut.error, tag.family.unit, Unit.MILLIMETRE)))
     return shallow

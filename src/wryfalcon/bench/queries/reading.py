@@ -129,8 +129,7 @@ class TrackReading:
         offset = self.offset
         if offset is None:
             return 0.0
-        falls = self.track.values[0] > self.track.values[-1]
-        return -offset.mean if falls else offset.mean
+        return -offset.mean if self.track.falls_when_deeper else offset.mean
 
     @cached_property
     def known(self) -> set[int]:

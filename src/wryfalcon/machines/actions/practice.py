@@ -13,7 +13,7 @@ from keycore.cutting.commands import MachineOffsets
 from wryfalcon.accounts.models import User
 from wryfalcon.machines.drivers import MachineRefused, MachineUnreachable, driver_of
 from wryfalcon.machines.drivers.bench import BenchDriver
-from wryfalcon.machines.models import HiddenFault, Machine, Practice, RunState
+from wryfalcon.machines.models import DriverKind, HiddenFault, Machine, Practice, RunState
 from wryfalcon.machines.queries.offsets import offsets_for
 from wryfalcon.machines.refusal import NotKept
 
@@ -115,7 +115,7 @@ def _offsets_then(practice: Practice) -> MachineOffsets:
 def _set_faults(machine: Machine, wanted: Mapping[str, float]) -> None:
     """Make the simulated machine true under the offsets in force, but for what is wanted."""
     driver = driver_of(machine)
-    if not isinstance(driver, BenchDriver):
+    if machine.driver != DriverKind.BENCH or not isinstance(driver, BenchDriver):
         raise NotKept("Practice is for the simulated machine; a real one is not put out of true.")
     offsets = offsets_for(machine, "shoulder")
     true = {"depth_offset": -offsets.value, "space_offset": -offsets.space, "jaw_angle": 0.0, "wheel_wear": 0.0}

@@ -150,6 +150,15 @@ def measure_clamping(actor: User, trim: Trim, clamping: int, cuts: Mapping[int, 
 
 
 @transaction.atomic
+def withdraw_clamping(actor: User, trim: Trim, clamping: int) -> None:
+    """Take what was typed of a clamping back: it was not seated, or mistyped. Raises NotKept where nothing was."""
+    _check_open(trim)
+    if not TrimReading.objects.filter(trim=trim, clamping=clamping, withdrawn=False).update(withdrawn=True):
+        raise NotKept(f"Nothing is kept of clamping {clamping}.")
+    write_down(Event.TRIM_MEASURED, actor, machine=str(trim.machine), withdrew_clamping=clamping)
+
+
+@transaction.atomic
 def close_trim(actor: User, state: TrimState, *, apply: bool) -> OffsetChange | None:
     """Close a trim; with ``apply`` its adjustment is put in force. Raises NotKept where there is none."""
     trim, fit = state.trim, state.fit
@@ -158,7 +167,9 @@ def close_trim(actor: User, state: TrimState, *, apply: bool) -> OffsetChange | 
         raise NotKept("Measure the test keys first.")
     change = None
     if apply:
-        if trim.is_check or not (fit.depth_adjust or fit.space_adjust):
+        if state.odd is not None:
+            raise NotKept("The clampings disagree: a badly seated key looks just like a machine out of true.")
+        if not state.can_apply:
             raise NotKept("There is nothing to adjust.")
         offset, _ = MachineOffset.objects.get_or_create(
             machine=trim.machine, gauge=trim.gauge, jaw_side=trim.jaw_side, family_record=None

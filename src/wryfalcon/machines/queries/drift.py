@@ -173,14 +173,14 @@ def drift_of(machine: Machine, gauge: str = "") -> MachineDrift:
         made += machine.duplicates.filter(withdrawn=False, at__gte=month).count()
     idle_days = max(0, (now - keys[-1].at).days) if keys else 0
     told = Told(
-        keys,
-        marks,
-        _swaps(works, [key.at for key in keys]),
-        noise,
-        tolerance,
-        30 / made if made else 0.0,
-        idle_days,
-        machine.fitted_id,
+        keys=keys,
+        marks=marks,
+        swaps=_swaps(works, [key.at for key in keys]),
+        noise=noise,
+        tolerance=tolerance,
+        days_a_key=30 / made if made else 0.0,
+        idle_days=idle_days,
+        wheel=machine.fitted_id,
     )
     drift, forecast = followed(told) if len(keys) >= FEWEST_KEYS else (None, None)
     return MachineDrift(

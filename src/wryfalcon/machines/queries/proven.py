@@ -49,13 +49,7 @@ def proven_keys(machine: Machine, noise: Noise, closed: Sequence[Trim]) -> tuple
 
 def shallow_mm(family: Family) -> float:
     """What a depth error in the family's unit is on one edge, mm, shallow counted positive."""
-    return edge_mm(family) * (1.0 if falls_when_deeper(family) else -1.0)
-
-
-def falls_when_deeper(family: Family) -> bool:
-    """Whether a deeper cut has the smaller value, as its first table says."""
-    values = family.tracks[0].values
-    return values[0] > values[-1]
+    return edge_mm(family) * (1.0 if family.tracks[0].falls_when_deeper else -1.0)
 
 
 def edge_mm(family: Family) -> float:

@@ -8,10 +8,11 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 from keycore.errors import InputError
-from keycore.family import Family, Tolerance, Track
+from keycore.family import Cut, Family, Tolerance, Track
 from keycore.machines.design import TestKey, clampings_to_settle, design_test_key
-from keycore.machines.trim import Adjustment, Advice, MeasuredCut, Noise, fit_trim
+from keycore.machines.trim import Adjustment, Advice, MeasuredCut, Noise, fit_trim, odd_clamping
 from keycore.machines.trim import Trim as Fit
+from keycore.machines.wheel import KeyOfWheel, WheelAdvice, WheelSigns, judge_wheel, steep_error, worse_neighbour
 from keycore.units import Unit, convert
 from wryfalcon.bench.models import ProofValue
 from wryfalcon.documents import parsed
@@ -19,7 +20,7 @@ from wryfalcon.library.models import FamilyRecord
 from wryfalcon.machines.models import Closer, JawSide, Machine, RunState, Trim, TrimReading
 from wryfalcon.machines.queries.drift import drift_of, noise_of
 from wryfalcon.machines.queries.fittings import axes_of
-from wryfalcon.machines.queries.proven import falls_when_deeper, shallow_mm, zero_mm
+from wryfalcon.machines.queries.proven import edge_mm, shallow_mm, zero_mm
 
 CLAMPINGS = 2  # fewer cannot tell a badly seated key from a machine out of true
 
@@ -54,11 +55,20 @@ class TrimState:
     noise: Noise  # mm
     fit: Fit | None  # mm, on one edge
     problem: str = ""
+    odd: Clamping | None = None  # it disagrees with the others: most likely not seated
+    worn: str | None = None  # what speaks for another wheel before anything is adjusted
 
     @property
     def falls_when_deeper(self) -> bool:
         """Whether a deeper cut has the smaller value."""
-        return falls_when_deeper(self.family)
+        return self.family.track(self.trim.track).falls_when_deeper
+
+    @property
+    def can_apply(self) -> bool:
+        """Whether there is an adjustment to put in force."""
+        if self.fit is None or self.odd is not None or self.worn is not None or self.trim.is_check:
+            return False
+        return bool(self.fit.depth_adjust or self.fit.space_adjust)
 
     @property
     def is_zeroed(self) -> bool:
@@ -97,10 +107,17 @@ class TrimState:
             return (
                 "One clamping cannot tell a badly seated key from a machine out of true: bottom a blank and cut again."
             )
+        if self.odd is not None:
+            return (
+                f"This is not an adjustment: the clampings disagree, and clamping {self.odd.number} is the deepest. "
+                "Take it back, bottom a blank against the back of the jaw, and cut again."
+            )
         if self.trim.is_check:
             if self.is_true:
                 return f"True, as far as one key can tell: {_error(fit.offset.value)}."
             return f"Not true: {_error(fit.offset.value)}. Bottom the blank and cut again; if it stays, trim it."
+        if self.worn is not None:
+            return f"This is not an adjustment: {self.worn}, so look at the wheel and change it."
         if fit.advice == Advice.SERVICE:
             return f"This is not an adjustment: {'; '.join(self._beyond)}."
         if fit.advice == Advice.ADJUST:
@@ -206,7 +223,39 @@ def trim_state(trim: Trim) -> TrimState:
             fit = fit_trim(keys, Tolerance(tolerance.value * mm, tolerance.space * mm), step, noise)
         except InputError as error:
             problem = error.reason
-    return TrimState(trim, family, planned, tuple(clampings), noise, fit, problem)
+    odd = odd_clamping(keys, noise)
+    return TrimState(
+        trim=trim,
+        family=family,
+        planned=planned,
+        clampings=tuple(clampings),
+        noise=noise,
+        fit=fit,
+        problem=problem,
+        odd=None if odd is None else clampings[odd],
+        worn=_worn(fit, keys, family, noise),
+    )
+
+
+def _worn(fit: Fit | None, keys: Sequence[Sequence[MeasuredCut]], family: Family, noise: Noise) -> str | None:
+    """What the test keys say against the wheel: cuts deep beside steep neighbours, and no error with depth instead."""
+    if fit is None or family.tolerance is None or (fit.per_depth is not None and fit.per_depth.excludes_zero):
+        return None
+    by_wheel = []
+    for cuts in keys:
+        ordered = sorted(cuts, key=lambda cut: cut.space)
+        heights = [cut.value for cut in ordered]
+        told = [
+            (cut.measured_value - cut.value, worse_neighbour(heights, at))
+            for at, cut in enumerate(ordered)
+            if cut.measured_value is not None
+        ]
+        if len(told) == len(heights):  # a gap hides how steep it is
+            by_wheel.append(KeyOfWheel(tuple(error for error, _ in told), tuple(jump for _, jump in told)))
+    steepest = max((max(key.jumps) for key in by_wheel), default=0.0)
+    signs = WheelSigns(steep_error(by_wheel, noise), steepest, family.tolerance.value * edge_mm(family))
+    verdict = judge_wheel(Cut(0.0, 90.0), signs)
+    return verdict.reasons[0] if verdict.advice == WheelAdvice.CHANGE else None
 
 
 @lru_cache(maxsize=32)

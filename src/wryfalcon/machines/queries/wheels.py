@@ -11,7 +11,15 @@ from django.db.models import Max, Q, QuerySet
 
 from keycore.family import Family, Tolerance
 from keycore.machines.trim import Noise, Term
-from keycore.machines.wheel import KeyOfWheel, WheelShape, WheelSigns, WheelVerdict, judge_wheel, steep_error
+from keycore.machines.wheel import (
+    KeyOfWheel,
+    WheelShape,
+    WheelSigns,
+    WheelVerdict,
+    judge_wheel,
+    steep_error,
+    worse_neighbour,
+)
 from keycore.reading.evidence import Spread
 from keycore.units import Unit, convert
 from wryfalcon.bench.models import Proof
@@ -120,16 +128,10 @@ def _edges(
         heights = [values[track.name][place] * edge_mm(family) for place in order]
         errors = {cut["space"]: cut["error"] for cut in cuts if cut["track"] == track.name and cut["error"] is not None}
         measured = [
-            (errors[place + 1] * shallow_mm(family), _worse(heights, at))
+            (errors[place + 1] * shallow_mm(family), worse_neighbour(heights, at))
             for at, place in enumerate(order)
             if place + 1 in errors
         ]
         if len(measured) > 1:
             found.append(KeyOfWheel(tuple(e for e, _ in measured), tuple(jump for _, jump in measured)))
     return found
-
-
-def _worse(heights: Sequence[float], at: int) -> float:
-    """How far the worse neighbour of a cut lies away."""
-    beside = [heights[other] for other in (at - 1, at + 1) if 0 <= other < len(heights)]
-    return max((abs(height - heights[at]) for height in beside), default=0.0)

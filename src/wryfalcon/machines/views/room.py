@@ -55,7 +55,7 @@ def home(request: PersonRequest, pk: int) -> HttpResponse:
 @needs(Act.CUT)
 def panel(request: PersonRequest, pk: int) -> HttpResponse:
     """Work the simulated machine's lid or upset it; only in the demonstration."""
-    driver = driver_of(get_object_or_404(Machine, pk=pk))
+    driver = driver_of(get_object_or_404(Machine, pk=pk, driver=DriverKind.BENCH))
     asked = PANEL.get(request.POST.get("hand", ""))
     if not settings.DEMONSTRATION or asked is None or not isinstance(driver, BenchDriver):
         raise Http404

@@ -21,6 +21,7 @@ from wryfalcon.machines.actions.trimming import (
     hang_test_key,
     measure_clamping,
     try_caliper,
+    withdraw_clamping,
 )
 from wryfalcon.machines.models import Machine, Trim
 from wryfalcon.machines.queries.trimming import CLAMPINGS, TrimState, can_be_cut, trim_state
@@ -106,6 +107,14 @@ def measured(request: PersonRequest, pk: int) -> HttpResponse:
 
 @require_POST
 @needs(Act.CUT)
+def withdraw(request: PersonRequest, pk: int, clamping: int) -> HttpResponse:
+    """Take a clamping back."""
+    trim = _trim(pk)
+    return _done(request, trim, lambda: withdraw_clamping(request.user, trim, clamping))
+
+
+@require_POST
+@needs(Act.CUT)
 def hang(request: PersonRequest, pk: int) -> HttpResponse:
     """Hang a tag for the test keys."""
     trim = _trim(pk)
@@ -138,7 +147,7 @@ def _page(
     request: PersonRequest, state: TrimState, typed: Mapping[str, Any] | None = None, problem: str = ""
 ) -> HttpResponse:
     given = typed or {}
-    number = len([each for each in state.clampings if not each.from_tag]) + 1
+    number = max((each.number for each in state.clampings if not each.from_tag), default=0) + 1
     rows = [(cut, given.get(f"v{cut.space}", ""), given.get(f"p{cut.space}", "")) for cut in state.planned]
     context = {
         "state": state, "trim": state.trim, "machine": state.trim.machine, "family": state.family, "rows": rows,
