@@ -261,7 +261,8 @@ def test_keys_deep_beside_steep_neighbours_condemn_their_wheel(people: People, g
 def test_a_follower_unlike_the_wheel_is_spoken_of(owner: Client, tern: Machine) -> None:
     assert "not of one shape" not in words(owner, f"/machines/{tern.pk}/touch")
     broad = Follower.objects.get(machine=tern, name="F-broad")
-    owner.post(f"/machines/{tern.pk}/followers/{broad.pk}/fit")
+    fitted = owner.post(f"/machines/{tern.pk}/followers/{broad.pk}/fit", follow=True).content.decode()
+    assert fitted.count("Trim it by touch anew.") == 1
     said = words(owner, f"/machines/{tern.pk}/touch")
     assert "F-broad and W-80 are not of one shape" in said
     assert "too shallow where it rides on the flanks" in said

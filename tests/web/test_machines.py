@@ -123,6 +123,8 @@ def test_a_key_that_was_not_seated_is_taken_back_and_not_adjusted_for(smith: Cli
     measure(smith, trim, true)
     said = measure(smith, trim, [error - 0.009 for error in true], clamping=2)
     assert "the clampings disagree, and clamping 2 is the deepest" in said
+    assert "data-go>Take clamping 2 back" in said
+    assert said.count("data-go>") == 1
     assert "Put the adjustment in force" not in said
     refused = smith.post(f"/machines/trims/{trim.pk}/close", {"apply": "1"}, follow=True)
     assert "a badly seated key looks just like a machine out of true" in refused.content.decode()

@@ -88,7 +88,7 @@ def score_words(practice: Practice) -> str:
     keys = f"{practice.keys_used} key{'' if practice.keys_used == 1 else 's'} in {practice.minutes} min"
     named = HiddenFault(practice.named or hidden)  # practices of old hid one kind, and nothing was named
     if named != hidden:
-        return f"{was}, not {named.label}. {keys}. Look at how the errors go along the blade."
+        return f"{was}, not {named.label}. {keys}. Look at how the errors go along the blade, and where the cuts sit."
     if hidden.is_trimmed and abs(practice.left_over) > GOOD:
         return f"{was}, as you say; {abs(practice.left_over):.3f} mm left over. {keys}. Trust the interval, then trim."
     if not hidden.is_trimmed and abs(practice.left_over) > GOOD:
