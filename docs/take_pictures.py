@@ -68,7 +68,7 @@ def _read_a_little(page: Page, url: str) -> None:
 
 
 def _cut(page: Page, url: str) -> None:
-    """The interrupted run taken up again, in the middle of its cuts."""
+    """The interrupted job taken up again, in the middle of its cuts."""
     page.goto(f"{url}/tags/435/cut")
     page.get_by_role("button", name="Home the machine").click()
     page.get_by_role("button", name="Send it again").click()

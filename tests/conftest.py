@@ -16,10 +16,15 @@ SOURCE = Path(__file__).parents[1] / "src"
 
 
 class BenchMachine:
-    """A simulated machine in a process of its own."""
+    """A simulated machine in a process of its own; its time only passes when a test says so."""
 
-    def __init__(self, seconds_per_cut: float = 0.05, seed: int = 5, port: int = 0) -> None:
-        command = [sys.executable, "-m", "benchmachine", "--seed", str(seed), "--port", str(port)]
+    def __init__(
+        self, seconds_per_cut: float = 0.05, seed: int = 5, port: int = 0, *, clock: str = "stepped",
+        folder: Path | None = None,
+    ) -> None:  # fmt: skip
+        command = [sys.executable, "-m", "benchmachine", "--seed", str(seed), "--port", str(port), "--clock", clock]
+        if folder is not None:
+            command += ["--memory", str(folder / "memory.jsonl"), "--ledger", str(folder / "ledger.jsonl")]
         self.process = subprocess.Popen(
             [*command, "--seconds-per-cut", str(seconds_per_cut)],
             stdout=subprocess.PIPE,
@@ -30,6 +35,7 @@ class BenchMachine:
         self.port = int(self.process.stdout.readline().rsplit(":", 1)[1])
 
     def stop(self) -> None:
+        """Switched off without a word, as a power cut does it."""
         self.process.kill()
         self.process.wait()
         assert self.process.stdout is not None

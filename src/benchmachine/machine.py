@@ -1,6 +1,8 @@
 """The machine itself: its states, its numbered log, and the keys it has made.
 
-Time only passes through ``advance``; the server calls it, and tests call it themselves.
+Everything that changes it is an entry of its log, written into its memory first; switched on again,
+it reads them and is where it was. Time only passes through ``advance``: the server calls it, or a
+test that says how much of it has passed.
 """
 
 from __future__ import annotations
@@ -10,13 +12,25 @@ from dataclasses import dataclass, field
 from random import Random
 from typing import Any
 
+from benchmachine.clock import Clock
 from benchmachine.faults import Faults
+from benchmachine.memory import Journal
 
 MOST_CUTS = 400
 DEEPEST_FEED = 0.4  # share of a cut's time spent moving before the plunge
+ANSWERS_KEPT = 5_000
+NOTHING = Journal(None)
+AXES = ("X", "Z")  # along the blade, and the depth
+AFTER_HOMING = {"stalled": "held", "done": "idle"}
+AFTER_SWITCHING_ON = {"cutting": "stopped", "held": "stopped", "stalled": "stopped", "done": "idle"}
+"""What homing, and switching on and then homing, lead to; every other state is kept."""
+CHANGES_HANDS = frozenset(
+    {"loaded", "set-aside", "held", "turn-wanted", "stalled", "stopped", "lid-opened", "switched-on"}
+)
+"""Entries after which a press that was made without knowing of them no longer holds."""
 
 
-AFTER_HOMING = {"stalled": "held", "held": "held", "turn": "turn", "stopped": "stopped", "loaded": "loaded"}
+What = tuple[str, dict[str, Any], dict[str, Any]]
 
 
 class Refused(Exception):
@@ -25,153 +39,245 @@ class Refused(Exception):
 
 @dataclass
 class Job:
-    """One key being made: cuts as {side, position, value} in millimetres."""
+    """One key being made: cuts as {clamping, place, at, tool}, lengths in millimetres."""
 
     id: str
+    client: str
     cuts: list[dict[str, Any]]
     blank_height: float
+    onto: str | None = None  # the finished key that it is cut into
     at: int = 0  # the next cut
     share: float = 0.0  # how much of it is done
     made: dict[str, tuple[float, float]] = field(default_factory=dict)  # place: true (position, value)
 
     @property
-    def side(self) -> str:
-        """The side the next cut is on."""
-        return str(self.cuts[min(self.at, len(self.cuts) - 1)]["side"])
+    def clamping(self) -> int:
+        """The clamping that the next cut belongs to."""
+        return int(self.cuts[min(self.at, len(self.cuts) - 1)]["clamping"])
 
 
 class Machine:
     """A seeded machine. States: unhomed, idle, loaded, cutting, held, turn, stalled, stopped, done."""
 
-    def __init__(self, seed: int, seconds_per_cut: float = 0.5, boot: str | None = None) -> None:
+    def __init__(
+        self, seed: int, seconds_per_cut: float = 0.5, *,
+        memory: Journal = NOTHING, ledger: Journal = NOTHING, clock: Clock | None = None,
+    ) -> None:  # fmt: skip
         self.random = Random(seed)
         self.faults = Faults.drawn(self.random)
-        self.boot = boot or f"{Random().getrandbits(48):012x}"
+        self.memory, self.ledger, self.clock = memory, ledger, clock or Clock()
         self.seconds_per_cut = seconds_per_cut
+        self.log_id = ""
         self.state = "unhomed"
+        self.then = "idle"  # the state that homing leads back to
         self.lid_open = False
         self.job: Job | None = None
+        self.aside: dict[str, Job] = {}
         self.tray: dict[str, Job] = {}
-        self.clamped_side: str | None = None
+        self.clamped: int | None = None
         self.seat = (0.0, 0.0)  # this clamping's own error: all over, and per mm
         self.cuts_made = 0
         self.stall_next = False
         self.events: list[dict[str, Any]] = []
+        self.answered: dict[str, str] = {}  # request: why it was refused, "" where it was done
+        self._request = ""
+        self._remember(seed)
 
     # --- the log -----------------------------------------------------------------------------
 
-    def log(self, kind: str, **data: Any) -> None:
-        """Write one numbered event."""
-        job = self.job.id if self.job else None
-        self.events.append({"n": len(self.events) + 1, "kind": kind, "job": job, **data})
+    def _remember(self, seed: int) -> None:
+        """Read what was written before the machine was switched off, and write that it is on again."""
+        for entry in self.memory.entries():
+            if "refused" in entry:
+                self.answered[entry["request"]] = entry["refused"]
+            for written in entry.get("entries", ()):
+                self._take(written["event"], written["private"])
+        starts = sum(event["kind"] == "switched-on" for event in self.events)
+        if starts:
+            self.random = Random(f"{seed}, switched on {starts} times before")
+        self.ledger.write({"at": self.clock.stamp(), "what": "switched-on"})
+        log = self.log_id or f"{Random().getrandbits(48):012x}"
+        then = AFTER_SWITCHING_ON.get(self._now_or_then, self._now_or_then)
+        self._happen(("switched-on", {"log": log}, {"then": then}))
+
+    @property
+    def _now_or_then(self) -> str:
+        return self.then if self.state == "unhomed" else self.state
+
+    def _happen(self, *what: What, job: str | None = None) -> None:
+        """Write one or more numbered entries (kind, what only the machine knows, what it tells), all or none.
+
+        Then let them have happened.
+        """
+        about = job or (self.job.id if self.job else None)
+        entries = [
+            {
+                "event": {"n": number, "at": self.clock.stamp(), "kind": kind, "job": about, **told},
+                "private": {**private, "request": self._request},
+            }
+            for number, (kind, private, told) in enumerate(what, start=len(self.events) + 1)
+        ]
+        self.memory.write({"entries": entries})
+        for entry in entries:
+            self._take(entry["event"], entry["private"])
+
+    def _take(self, event: dict[str, Any], private: dict[str, Any]) -> None:
+        """Change the machine by one entry, whether it happens now or is read again."""
+        self.events.append(event)
+        if private["request"]:
+            self._answer_kept(private["request"], "")
+        TAKES[event["kind"]](self, event, private)
+
+    def _answer_kept(self, request: str, refused: str) -> None:
+        self.answered[request] = refused
+        while len(self.answered) > ANSWERS_KEPT:
+            self.answered.pop(next(iter(self.answered)))
 
     def status(self) -> dict[str, Any]:
         """What a client may see of the machine at this instant."""
         job = self.job
         return {
-            "boot": self.boot,
+            "log": self.log_id,
             "state": self.state,
             "lid": "open" if self.lid_open else "closed",
             "job": job.id if job else None,
+            "client": job.client if job else None,
             "cut": job.at if job else 0,
             "of": len(job.cuts) if job else 0,
             "share": round(job.share, 3) if job else 0.0,
-            "side": job.side if job else None,
+            "clamping": job.clamping if job else None,
+            "tool": None,
             "cuts_made": self.cuts_made,
             "last": len(self.events),
         }
 
-    # --- what an operator or client asks for ----------------------------------------------------
+    # --- what a client asks for --------------------------------------------------------------------
 
-    def home(self) -> None:
+    def asked(self, request: str, act: Callable[[], Any]) -> Any:
+        """Do something once: a request that was answered before is answered the same again, and not done."""
+        if request and request in self.answered:
+            if self.answered[request]:
+                raise Refused(self.answered[request])
+            return None
+        self._request = request
+        try:
+            return act()
+        except Refused as refusal:
+            if request:
+                self.memory.write({"request": request, "refused": str(refusal)})
+                self._answer_kept(request, str(refusal))
+            raise
+        finally:
+            self._request = ""
+
+    def home(self, client: str = "", seen: dict[str, Any] | None = None) -> None:
         """Find the home position; after a stall this also frees the cutter."""
         if self.state == "cutting":
             raise Refused("it is cutting: hold or stop it first")
-        freed = self.state == "stalled"
-        self.state = AFTER_HOMING.get(self.state, "idle")
-        self.log("homed", freed=freed)
+        if self.job is not None and self.state != "done" and self.job.client != client:
+            raise Refused("another client's key is in it")
+        self._check_seen(seen)
+        self._happen(("homed", {}, {"freed": self._now_or_then == "stalled"}))
 
-    def load(self, job: str, cuts: list[dict[str, Any]], blank_height: float, onto: str | None = None) -> None:
-        """Take a job in. Loading the same job again changes nothing, so a client may repeat it."""
+    def load(
+        self, job: str, cuts: list[dict[str, Any]], blank_height: float, client: str = "", onto: str | None = None
+    ) -> dict[str, Any]:
+        """Take a job in. One that it knows is gone on with, or is finished, and never begun again."""
         if job in self.tray or (self.job is not None and self.job.id == job):
-            return
+            return self.find(job)
         if self.state not in ("idle", "done", "stopped", "loaded"):
             raise Refused("it is not homed" if self.state == "unhomed" else f"it is {self.state} with another job")
+        if self.job is not None and self.state != "done" and self.job.client != client:
+            raise Refused("another client's key is in it")
         checked = _checked(cuts)
-        self.job = Job(job, checked, float(blank_height))
-        if onto is not None:
-            if onto not in self.tray:
-                raise Refused(f"there is no key {onto} to touch up")
-            self.job.made = dict(self.tray[onto].made)
-        self.clamped_side = None
-        self.state = "loaded"
-        self.log("loaded", cuts=len(checked))
+        if onto is not None and onto not in self.tray:
+            raise Refused(f"there is no key {onto} to touch up")
+        if self.job is not None and self.state != "done":
+            self._happen(("set-aside", {}, {"cut": self.job.at}))
+        private = {"cuts": checked, "blank_height": float(blank_height), "client": client, "onto": onto}
+        was = self.aside.get(job)
+        self._happen(("loaded", private, {"of": len(checked), "cut": was.at if was else 0}), job=job)
+        return self.find(job)
 
-    def clamp(self) -> None:
-        """The operator has clamped the key for the side that is next; each clamping sits differently."""
-        if self.job is None or self.state not in ("loaded", "turn", "stopped"):
+    def find(self, job: str, client: str = "") -> dict[str, Any]:
+        """Where a key is and how far: clamp, aside, tray or unknown."""
+        places = {"tray": self.tray.get(job), "aside": self.aside.get(job)}
+        if self.job is not None and self.job.id == job and job not in self.tray:
+            places = {"clamp": self.job}
+        for where, found in places.items():
+            if found is not None:
+                return {"where": where, "cut": found.at, "of": len(found.cuts)}
+        return {"where": "unknown", "cut": 0, "of": 0}
+
+    def clamp(self, job: str, client: str = "", seen: dict[str, Any] | None = None) -> None:
+        """The operator has clamped the key for the clamping that is next; each sits a little differently."""
+        held = self._held(job, client)
+        if self.state not in ("loaded", "turn", "stopped"):
             raise Refused("there is nothing to clamp now")
-        self.clamped_side = self.job.side
-        self.seat = (-abs(self.random.gauss(0, self.faults.seat_sd)) / 2, self.random.gauss(0, 0.0002))
-        self.log("clamped", side=self.clamped_side)
+        self._check_seen(seen)
+        seat = (-abs(self.random.gauss(0, self.faults.seat_sd)) / 2, self.random.gauss(0, 0.0002))
+        self._happen(("clamped", {"seat": seat}, {"clamping": held.clamping}))
 
-    def start(self) -> None:
+    def start(self, job: str, client: str = "", seen: dict[str, Any] | None = None) -> None:
         """Start, or go on after a stop or after the key was turned over."""
+        held = self._held(job, client)
         if self.state == "cutting":
             return
-        if self.job is None or self.state not in ("loaded", "turn", "stopped"):
-            raise Refused(f"it is {self.state}")
-        if self.clamped_side != self.job.side:
+        if self.state not in ("loaded", "turn", "stopped"):
+            raise Refused("it is not homed" if self.state == "unhomed" else f"it is {self.state}")
+        self._check_seen(seen)
+        if self.clamped != held.clamping:
             raise Refused("the key is not clamped for this side")
         self._go("started")
 
-    def hold(self) -> None:
-        """Pause where it is, spindle lifted."""
-        self._must_be_cutting()
-        self.state = "held"
-        self.log("held", reason="asked")
+    def hold(self, job: str, client: str = "") -> None:
+        """Pause where it is, spindle lifted. Nothing that moves already stands still: that is no refusal."""
+        self._held(job, client)
+        if self.state == "cutting":
+            self._happen(("held", {}, {"reason": "asked"}))
 
-    def resume(self) -> None:
+    def resume(self, job: str, client: str = "", seen: dict[str, Any] | None = None) -> None:
         """Go on after a hold; the cut that was under way is finished."""
+        self._held(job, client)
         if self.state == "cutting":
             return
         if self.state != "held":
-            raise Refused("home it first" if self.state == "stalled" else f"it is {self.state}, not held")
+            raise Refused("home it first" if self.state in ("stalled", "unhomed") else f"it is {self.state}, not held")
+        self._check_seen(seen)
         self._go("resumed")
 
-    def stop(self) -> None:
-        """End the run; cuts made stay made, and the same job can be started again."""
-        if self.job is None or self.state not in ("cutting", "held", "turn", "loaded", "stalled"):
-            raise Refused("nothing is running")
-        self.state = "stopped"
-        self.log("stopped")
+    def stop(self, job: str, client: str = "") -> None:
+        """End the run; cuts made stay made, and the same job can be started again.
 
-    def lid(self, is_open: bool) -> None:
+        Said again, it is written again: a start that was asked for before it no longer holds.
+        """
+        if job in self.tray:
+            return
+        self._held(job, client)
+        self._happen(("stopped", {}, {}))
+
+    # --- what a hand at the machine, or mischance, does ----------------------------------------------
+
+    def lid(self, open: bool) -> None:
         """The lid is opened or closed by hand; opening it stops the cutter at once."""
-        self.lid_open = is_open
-        self.log("lid-opened" if is_open else "lid-closed")
-        if is_open and self.state == "cutting":
-            self.state = "held"
-            self.log("held", reason="lid")
+        moved: What = ("lid-opened" if open else "lid-closed", {}, {})
+        holds = open and self.state == "cutting"
+        self._happen(moved, *([("held", {}, {"reason": "lid"})] if holds else []))
 
     def inject(self, fault: str, value: float = 0.0) -> None:
         """For tests and practice: ``stall`` the next cut, put a ``new-wheel`` on, or set a hidden fault."""
-        if fault == "stall":
-            self.stall_next = True
-        elif fault == "new-wheel":
-            self.cuts_made = 0
-        else:
-            try:
-                self.faults.inject(fault, value)
-            except ValueError as error:
-                raise Refused(str(error)) from None
+        try:
+            Faults().inject(fault, value) if fault not in ("stall", "new-wheel") else None
+        except ValueError as error:
+            raise Refused(str(error)) from None
+        self._happen(("touched", {"fault": fault, "value": float(value)}, {}))
 
-    def measure(self, job: str, side: str, position: float) -> dict[str, float]:
+    def measure(self, job: str, place: str, client: str = "") -> dict[str, float]:
         """Read one cut of a key with the caliper: value and position, noise included."""
-        key = self.tray.get(job) or (self.job if self.job and self.job.id == job else None)
-        if key is None or _place(side, position) not in key.made:
+        key = self.tray.get(job) or self.aside.get(job) or (self.job if self.job and self.job.id == job else None)
+        if key is None or place not in key.made:
             raise Refused("there is no such cut to measure")
-        at, value = key.made[_place(side, position)]
+        at, value = key.made[place]
         noise = self.faults.caliper_sd
         return {"value": value + self.random.gauss(0, noise), "position": at + self.random.gauss(0, noise)}
 
@@ -180,33 +286,42 @@ class Machine:
     def advance(self, seconds: float) -> None:
         """Let time pass."""
         while seconds > 0 and self.state == "cutting" and self.job is not None:
+            if self.job.share == 0.0:
+                self._touch_metal(self.job)
             if self.stall_next and self.job.share >= DEEPEST_FEED:
-                self.stall_next = False
-                self.state = "stalled"
-                self.log("stalled", cut=self.job.at)
-                return
+                self._happen(("stalled", {}, {"cut": self.job.at}))
+                break
             step = min(seconds, self.seconds_per_cut / 10)
             seconds -= step
+            self.clock.step(step)
             self.job.share += step / self.seconds_per_cut
-            if self.job.share >= 1.0:
+            if self.job.share > 1.0 - 1e-9:
                 self._finish_cut(self.job)
+        self.clock.step(max(0.0, seconds))
+
+    def _touch_metal(self, job: Job) -> None:
+        """Written before it happens, so that whoever judges the machine knows of it whatever comes next."""
+        cut = job.cuts[job.at]
+        self.ledger.write(
+            {
+                "at": self.clock.stamp(), "what": "cut-begins", "job": job.id, "onto": job.onto, "cut": job.at,
+                "of": len(job.cuts), "clamping": cut["clamping"], "place": cut["place"],
+            }
+        )  # fmt: skip
 
     def _finish_cut(self, job: Job) -> None:
-        wanted = job.cuts[job.at]
-        place = _place(wanted["side"], wanted["position"])
-        position, value = self._as_cut(wanted["position"], wanted["value"])
-        before = job.made[place][1] if place in job.made else job.blank_height
-        job.made[place] = (position, min(value, before))  # metal only ever comes off
-        self.cuts_made += 1
-        job.at, job.share = job.at + 1, 0.0
-        self.log("cut-done", cut=job.at - 1)
-        if self._finished():
-            self.tray[job.id] = job
-            self.state = "done"
-            self.log("finished")
-        elif job.side != self.clamped_side:
-            self.state = "turn"
-            self.log("turn-wanted", side=job.side)
+        cut, number = job.cuts[job.at], job.at
+        position, value = self._as_cut(cut["at"][AXES[0]], cut["at"][AXES[1]])
+        before = job.made[cut["place"]][1] if cut["place"] in job.made else job.blank_height
+        made = (position, min(value, before))  # metal only ever comes off
+        done = ("cut-done", {"made": made}, {"cut": number, "place": cut["place"]})
+        following = job.cuts[number + 1]["clamping"] if number + 1 < len(job.cuts) else None
+        if following is None:
+            self._happen(done, ("finished", {}, {}))
+        elif following != self.clamped:
+            self._happen(done, ("turn-wanted", {}, {"clamping": following}))
+        else:
+            self._happen(done)
 
     def _as_cut(self, position: float, value: float) -> tuple[float, float]:
         faults = self.faults
@@ -219,39 +334,127 @@ class Machine:
         )
         return position + faults.space_offset + self.random.gauss(0, faults.noise), value + error
 
-    def _finished(self) -> bool:
-        return self.job is not None and self.job.at >= len(self.job.cuts)
+    # --- what it looks at before it does something ---------------------------------------------------
+
+    def _held(self, job: str, client: str) -> Job:
+        if self.job is None or self.job.id != job:
+            raise Refused("it holds another key now" if self.job else "it holds no key now")
+        if self.job.client != client:
+            raise Refused("another client's key is in it")
+        return self.job
+
+    def _check_seen(self, seen: dict[str, Any] | None) -> None:
+        """Refuse a press that rests on what is no longer so: the log has moved on since it was looked at."""
+        if seen is None:
+            return
+        if seen["log"] != self.log_id:
+            raise Refused("its log is another one now: look at it again")
+        if any(event["kind"] in CHANGES_HANDS for event in self.events[int(seen["event"]) :]):
+            raise Refused("something happened at it meanwhile: look at it again")
 
     def _go(self, kind: str) -> None:
         if self.lid_open:
             raise Refused("the lid is open")
+        self._happen((kind, {}, {"cut": self.job.at if self.job else 0}))
+
+    # --- what each kind of entry does -----------------------------------------------------------------
+
+    def _take_switched_on(self, event: dict[str, Any], private: dict[str, Any]) -> None:
+        self.log_id, self.then, self.state, self.clamped = private["log"], event["then"], "unhomed", None
+        if self.job is not None:
+            self.job.share = 0.0
+            self.job = None if self.job.id in self.tray else self.job
+
+    def _take_homed(self, event: dict[str, Any], private: dict[str, Any]) -> None:
+        self.state = AFTER_HOMING.get(self._now_or_then, self._now_or_then)
+
+    def _take_set_aside(self, event: dict[str, Any], private: dict[str, Any]) -> None:
+        assert self.job is not None
+        self.aside[self.job.id], self.job = self.job, None
+
+    def _take_loaded(self, event: dict[str, Any], private: dict[str, Any]) -> None:
+        name, onto = event["job"], private["onto"]
+        made = dict(self.tray[onto].made) if onto is not None else {}
+        fresh = Job(name, private["client"], private["cuts"], private["blank_height"], onto, made=made)
+        self.job = self.aside.pop(name, fresh)
+        self.clamped, self.state = None, "loaded"
+
+    def _take_clamped(self, event: dict[str, Any], private: dict[str, Any]) -> None:
+        self.clamped, self.seat = event["clamping"], (private["seat"][0], private["seat"][1])
+
+    def _take_going(self, event: dict[str, Any], private: dict[str, Any]) -> None:
         self.state = "cutting"
-        self.log(kind, cut=self.job.at if self.job else 0)
 
-    def _must_be_cutting(self) -> None:
-        if self.state != "cutting":
-            raise Refused(f"it is {self.state}, not cutting")
+    def _take_held(self, event: dict[str, Any], private: dict[str, Any]) -> None:
+        self.state = "held"
+
+    def _take_stopped(self, event: dict[str, Any], private: dict[str, Any]) -> None:
+        if self.state == "unhomed":
+            self.then = "stopped"
+        else:
+            self.state = "stopped"
+
+    def _take_stalled(self, event: dict[str, Any], private: dict[str, Any]) -> None:
+        self.stall_next, self.state = False, "stalled"
+
+    def _take_cut_done(self, event: dict[str, Any], private: dict[str, Any]) -> None:
+        assert self.job is not None
+        self.job.made[event["place"]] = (private["made"][0], private["made"][1])
+        self.job.at, self.job.share = event["cut"] + 1, 0.0
+        self.cuts_made += 1
+
+    def _take_turn_wanted(self, event: dict[str, Any], private: dict[str, Any]) -> None:
+        self.state = "turn"
+
+    def _take_finished(self, event: dict[str, Any], private: dict[str, Any]) -> None:
+        assert self.job is not None
+        self.tray[self.job.id], self.state = self.job, "done"
+
+    def _take_lid(self, event: dict[str, Any], private: dict[str, Any]) -> None:
+        self.lid_open = event["kind"] == "lid-opened"
+
+    def _take_touched(self, event: dict[str, Any], private: dict[str, Any]) -> None:
+        if private["fault"] == "stall":
+            self.stall_next = True
+        elif private["fault"] == "new-wheel":
+            self.cuts_made = 0
+        else:
+            self.faults.inject(private["fault"], private["value"])
 
 
-def _place(side: str, position: float) -> str:
-    return f"{side}@{position:.2f}"
+def _where(cut: dict[str, Any]) -> dict[str, Any]:
+    return {"clamping": cut["clamping"], "place": cut["place"]}
 
 
 def _checked(cuts: Any) -> list[dict[str, Any]]:
-    """A job's cuts: side, position and value of each, or Refused."""
+    """A job's cuts: clamping, place, axes and tool of each, or Refused."""
     if not isinstance(cuts, list) or not 0 < len(cuts) <= MOST_CUTS:
         raise Refused(f"a job has 1 to {MOST_CUTS} cuts")
     for cut in cuts:
-        if not isinstance(cut, dict) or set(cut) != {"side", "position", "value"}:
-            raise Refused("a cut has side, position and value")
-        if not all(isinstance(cut[name], (int, float)) for name in ("position", "value")):
-            raise Refused("position and value are numbers, in millimetres")
+        if not isinstance(cut, dict) or set(cut) != {"clamping", "place", "at", "tool"}:
+            raise Refused("a cut has clamping, place, at and tool")
+        if not isinstance(cut["clamping"], int) or cut["clamping"] < 1 or not isinstance(cut["place"], str):
+            raise Refused("a clamping is a number from 1, a place a name")
+        if not isinstance(cut["at"], dict) or set(cut["at"]) != set(AXES):
+            raise Refused(f"it has the axes {' and '.join(AXES)}")
+        if not all(isinstance(number, int | float) and abs(number) < 1000 for number in cut["at"].values()):
+            raise Refused("an axis goes to a number of millimetres")
     return [dict(cut) for cut in cuts]
 
 
-COMMANDS: dict[str, Callable[..., Any]] = {
-    "home": Machine.home, "load": Machine.load, "clamp": Machine.clamp, "start": Machine.start,
-    "hold": Machine.hold, "resume": Machine.resume, "stop": Machine.stop, "inject": Machine.inject,
-    "measure": Machine.measure, "status": Machine.status,
+TAKES: dict[str, Callable[[Machine, dict[str, Any], dict[str, Any]], None]] = {
+    "switched-on": Machine._take_switched_on, "homed": Machine._take_homed, "set-aside": Machine._take_set_aside,
+    "loaded": Machine._take_loaded, "clamped": Machine._take_clamped, "started": Machine._take_going,
+    "resumed": Machine._take_going, "held": Machine._take_held, "stopped": Machine._take_stopped,
+    "stalled": Machine._take_stalled, "cut-done": Machine._take_cut_done, "turn-wanted": Machine._take_turn_wanted,
+    "finished": Machine._take_finished, "lid-opened": Machine._take_lid, "lid-closed": Machine._take_lid,
+    "touched": Machine._take_touched,
 }  # fmt: skip
-"""What a client may ask by name; lid and events are answered by the server itself."""
+
+COMMANDS: dict[str, Callable[..., Any]] = {
+    "home": Machine.home, "load": Machine.load, "find": Machine.find, "clamp": Machine.clamp, "start": Machine.start,
+    "hold": Machine.hold, "resume": Machine.resume, "stop": Machine.stop, "measure": Machine.measure,
+}  # fmt: skip
+"""What a client may ask by name; status and events are answered by the server itself."""
+HANDS: dict[str, Callable[..., Any]] = {"lid": Machine.lid, "inject": Machine.inject, "pass": Machine.advance}
+"""What is not asked by a client: a hand at the machine, mischance, and time where it stands still."""

@@ -7,36 +7,45 @@ import contextlib
 import json
 from typing import Any
 
-from benchmachine.machine import COMMANDS, Machine, Refused
+from benchmachine.machine import COMMANDS, HANDS, Machine, Refused
 
+VERSION = 2
 TICK = 0.05
 LONGEST_LINE = 262_144
 EVENTS_AT_ONCE = 500
+ENVELOPE = ("v", "id", "do")
 
 
 def answer(machine: Machine, line: bytes) -> dict[str, Any]:
-    """Answer one request line: ``{"ok": true, ...}`` or ``{"ok": false, "error": "..."}``."""
+    """Answer one request line. What happened and how the machine is are of the same instant."""
+    said: dict[str, Any] = {"v": VERSION, "id": None, "ok": True, "result": None, "error": None}
     try:
         request = json.loads(line)
         if not isinstance(request, dict):
             raise Refused("a request is one JSON object on a line")
-        command = request.pop("do", None)
-        return {"ok": True, "result": _do(machine, command, request), "status": machine.status()}
+        said["id"] = request.get("id")
+        if request.get("v") != VERSION:
+            raise Refused(f"this machine speaks version {VERSION}")
+        said["result"] = _do(machine, request)
     except Refused as refusal:
-        return {"ok": False, "error": str(refusal), "status": machine.status()}
+        said |= {"ok": False, "error": str(refusal)}
     except (ValueError, TypeError, KeyError, RecursionError) as error:
-        return {"ok": False, "error": f"not understood: {str(error)[:120]}", "status": machine.status()}
+        said |= {"ok": False, "error": f"not understood: {str(error)[:120]}"}
+    return {**said, "time": machine.clock.stamp(), "status": machine.status()}
 
 
-def _do(machine: Machine, command: Any, request: dict[str, Any]) -> Any:
+def _do(machine: Machine, request: dict[str, Any]) -> Any:
+    command, given = request.get("do"), {name: value for name, value in request.items() if name not in ENVELOPE}
+    if command == "status":
+        return None
     if command == "events":
-        after = int(request.get("after", 0))
-        return machine.events[after : after + EVENTS_AT_ONCE]
-    if command == "lid":
-        return machine.lid(bool(request["open"]))
-    if command not in COMMANDS:
+        after = int(given.get("after", 0))
+        told = machine.events[after : after + EVENTS_AT_ONCE]
+        return {"events": told, "more": after + len(told) < len(machine.events)}
+    act = COMMANDS.get(str(command)) or HANDS.get(str(command))
+    if act is None:
         raise Refused(f"no command {command!r}")
-    return COMMANDS[command](machine, **request)
+    return machine.asked(str(request.get("id") or ""), lambda: act(machine, **given))
 
 
 async def serve(machine: Machine, port: int) -> None:
@@ -54,4 +63,5 @@ async def serve(machine: Machine, port: int) -> None:
         print(f"benchmachine on 127.0.0.1:{server.sockets[0].getsockname()[1]}", flush=True)
         while True:
             await asyncio.sleep(TICK)
-            machine.advance(TICK)
+            if not machine.clock.is_stepped:
+                machine.advance(TICK)

@@ -29,7 +29,7 @@ VIEWS = {
     "duplicator": "/machines/{tern}/fitted", "fitted": "/machines/{machine}/fitted",
     "duplicates": "/machines/{tern}/duplicates", "wheel": "/machines/cutters/{wheel}",
     "side mill": "/machines/{fulmar}/touch", "test key": "/machines/trims/{trim}/paper",
-    "why": "/tags/{made}/prove/{run}/why", "hands": "/machines/hands",
+    "why": "/tags/{made}/prove/{piece}/why", "hands": "/machines/hands",
     "depth keys": "/tags/441/read", "half a lock": "/tags/441/settle", "three sources": "/tags/442/read",
     "three settled": "/tags/442/settle", "pins": "/tags/443/read", "cut down": "/tags/444/read",
     "another source": "/tags/440/read?add=1", "real size": "/tags/442/real-size", "measured": "/library/measured",
@@ -65,7 +65,7 @@ def test_every_main_view_is_accessible_and_fits_every_screen(demonstration: Smit
         "trim": Trim.objects.latest("pk").pk, "series": Series.objects.latest("pk").pk,
         "family": FamilyRecord.objects.get(slug="lighthouse-eight").pk,
         "fulmar": Machine.objects.get(name="The Fulmar").pk, "wheel": Cutter.objects.get(name="W-80").pk,
-        "made": back.brought_back_from.number, "run": back.made_by.pk,
+        "made": back.brought_back_from.number, "piece": back.made_by.pk,
     }  # fmt: skip
     for name, path in list(VIEWS.items())[half::2]:
         demonstration.go(path.format(**keys))

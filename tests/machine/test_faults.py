@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import pytest
 
 from benchmachine.faults import Faults
@@ -22,13 +24,14 @@ def machine(**faults: float) -> Machine:
 
 def errors(made: Machine, job: str = "k") -> list[float]:
     """Cut five cuts of 7 mm and say how far each came out."""
-    made.load(job, [{"side": "A", "position": x, "value": 7.0} for x in POSITIONS], 8.4)
-    made.clamp()
+    cuts = [{"clamping": 1, "place": f"A {x}", "at": {"X": x, "Z": 7.0}, "tool": None} for x in POSITIONS]
+    made.load(job, cuts, 8.4)
+    made.clamp(job)
     made.seat = (made.seat[0], 0.0)
-    made.start()
+    made.start(job)
     made.advance(60)
     assert made.state == "done"
-    return [made.measure(job, "A", x)["value"] - 7.0 for x in POSITIONS]
+    return [made.measure(job, f"A {x}")["value"] - 7.0 for x in POSITIONS]
 
 
 def test_a_true_machine_cuts_true() -> None:
@@ -53,7 +56,7 @@ def test_a_wearing_wheel_cuts_shallower_key_by_key() -> None:
 def test_a_space_offset_moves_every_cut_along() -> None:
     made = machine(space_offset=0.07)
     errors(made)
-    assert made.measure("k", "A", 8.0)["position"] == pytest.approx(8.07)
+    assert made.measure("k", "A 8.0")["position"] == pytest.approx(8.07)
 
 
 def test_a_clamping_only_ever_seats_a_key_deep() -> None:
@@ -65,26 +68,30 @@ def test_a_clamping_only_ever_seats_a_key_deep() -> None:
     assert len(set(seats)) == 40
 
 
+def cut(value: object = 7.0, x: float = 4.0) -> list[dict[str, Any]]:
+    return [{"clamping": 1, "place": f"A {x}", "at": {"X": x, "Z": value}, "tool": None}]
+
+
 def test_metal_never_grows_back() -> None:
     made = machine()
     errors(made)
-    made.load("up", [{"side": "A", "position": 4.0, "value": 8.0}], 8.4, onto="k")
-    made.clamp()
-    made.start()
+    made.load("up", cut(8.0), 8.4, onto="k")
+    made.clamp("up")
+    made.start("up")
     made.advance(5)
-    assert made.measure("up", "A", 4.0)["value"] == pytest.approx(7.0)
+    assert made.measure("up", "A 4.0")["value"] == pytest.approx(7.0)
 
 
 def test_a_hold_stops_in_the_middle_of_a_cut_and_goes_on_from_there() -> None:
     made = machine()
-    made.load("k", [{"side": "A", "position": 4.0, "value": 7.0}], 8.4)
-    made.clamp()
-    made.start()
+    made.load("k", cut(), 8.4)
+    made.clamp("k")
+    made.start("k")
     made.advance(0.5)
-    made.hold()
+    made.hold("k")
     made.advance(10)
     assert made.status()["share"] == pytest.approx(0.5, abs=0.11)
-    made.resume()
+    made.resume("k")
     made.advance(0.7)
     assert made.state == "done"
 
@@ -92,13 +99,15 @@ def test_a_hold_stops_in_the_middle_of_a_cut_and_goes_on_from_there() -> None:
 def test_what_makes_no_sense_now_is_refused_in_words() -> None:
     made = Machine(seed=1)
     with pytest.raises(Refused, match="it is not homed"):
-        made.load("k", [{"side": "A", "position": 4.0, "value": 7.0}], 8.4)
+        made.load("k", cut(), 8.4)
     made.home()
-    with pytest.raises(Refused, match="nothing to clamp now"):
-        made.clamp()
-    with pytest.raises(Refused, match="nothing is running"):
-        made.stop()
-    with pytest.raises(Refused, match="position and value are numbers"):
-        made.load("k", [{"side": "A", "position": "4", "value": 7.0}], 8.4)
+    for act in (made.clamp, made.start, made.hold, made.stop):
+        with pytest.raises(Refused, match="it holds no key now"):
+            act("k")
+    with pytest.raises(Refused, match="an axis goes to a number of millimetres"):
+        made.load("k", cut("4"), 8.4)
     with pytest.raises(Refused, match="no key x to touch up"):
-        made.load("k", [{"side": "A", "position": 4.0, "value": 7.0}], 8.4, onto="x")
+        made.load("k", cut(), 8.4, onto="x")
+    made.load("k", cut(), 8.4)
+    with pytest.raises(Refused, match="it holds another key now"):
+        made.start("other")

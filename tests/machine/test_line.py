@@ -4,120 +4,224 @@ from __future__ import annotations
 
 import json
 import socket
-import time
-from collections.abc import Callable
+from collections.abc import Mapping
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+from uuid import uuid4
 
 import pytest
 
 from conftest import BenchMachine
 from wryfalcon.machines.drivers.bench import BenchDriver
-from wryfalcon.machines.drivers.interface import Command, MachineRefused, MachineUnreachable
+from wryfalcon.machines.drivers.interface import Command, Delivery, MachineRefused, MachineUnreachable
 
 CUTS: list[Command] = [
-    {"side": side, "position": position, "value": value}
-    for side, position, value in [("A", 5.0, 7.0), ("A", 8.0, 6.5), ("A turned", 5.0, 7.0), ("A turned", 8.0, 6.5)]
+    {"side": side, "space": space, "position": position, "value": value}
+    for side in ("A", "A turned")
+    for space, position, value in [(1, 5.0, 7.0), (2, 8.0, 6.5)]
 ]
 
 
+@dataclass
+class Bench:
+    """A machine and a client of it, in few words."""
+
+    driver: BenchDriver
+
+    def ask(self, command: str, job: str = "j", **given: Any) -> Mapping[str, Any]:
+        """Ask once, as an order with an id of its own."""
+        order = Delivery(given.pop("id", uuid4().hex), command, job, seen=given.pop("seen", None), data=given)
+        return self.driver.deliver(order)
+
+    def load(self, job: str = "j", cuts: list[Command] = CUTS, onto: str | None = None) -> None:
+        self.ask("load", job, cuts=cuts, blank_height=8.4, onto=onto)
+
+    def start(self, job: str = "j") -> None:
+        """Home it, load a key, clamp it and start."""
+        self.ask("home")
+        self.load(job)
+        self.go_on(job)
+
+    def go_on(self, job: str = "j") -> None:
+        self.ask("clamp", job)
+        self.ask("start", job)
+
+    def until(self, state: str) -> None:
+        """Time passes at the machine; it must then be in a state."""
+        self.panel(do="pass", seconds=30)
+        assert self.state == state
+
+    def measure(self, job: str, place: str) -> tuple[float, float]:
+        read = self.ask("measure", job, places=[place])[place]
+        return read["value"], read["position"]
+
+    def panel(self, **request: Any) -> None:
+        self.driver.panel(**request)
+
+    @property
+    def state(self) -> str:
+        return self.driver.listen(0).status.state
+
+    @property
+    def kinds(self) -> list[str]:
+        return [event.kind for event in self.driver.listen(0).events]
+
+
 @pytest.fixture
-def driver(bench_machine: BenchMachine) -> BenchDriver:
-    return BenchDriver("127.0.0.1", bench_machine.port, 2.0)
+def bench(bench_machine: BenchMachine) -> Bench:
+    return Bench(BenchDriver("127.0.0.1", bench_machine.port, 2.0, client="shop"))
 
 
-def until(driver: BenchDriver, state: str, check: Callable[[], None] = lambda: None) -> None:
-    for _ in range(200):
-        check()
-        if driver.status().state == state:
-            return
-        time.sleep(0.02)
-    raise AssertionError(f"still {driver.status().state}, not {state}")
-
-
-def start(driver: BenchDriver, job: str = "j") -> None:
-    driver.operate("home")
-    driver.load(job, CUTS, 8.4)
-    driver.operate("clamp")
-    driver.operate("start")
-
-
-def test_a_key_is_cut_on_both_sides_with_a_turn_between(driver: BenchDriver) -> None:
-    start(driver)
-    until(driver, "turn")
+def test_a_key_is_cut_on_both_sides_with_a_turn_between(bench: Bench) -> None:
+    bench.start()
+    bench.until("turn")
     with pytest.raises(MachineRefused, match="the key is not clamped for this side"):
-        driver.operate("start")
-    driver.operate("clamp")
-    driver.operate("start")
-    until(driver, "done")
-    value, position = driver.measure("j", "A", 5.0)
+        bench.ask("start")
+    bench.go_on()
+    bench.until("done")
+    value, position = bench.measure("j", "A 1")
     assert value == pytest.approx(7.0, abs=0.15)
     assert position == pytest.approx(5.0, abs=0.15)
 
 
-def test_events_from_a_number_on_are_neither_missed_nor_counted_twice(driver: BenchDriver) -> None:
-    start(driver)
-    until(driver, "turn")
-    whole = driver.events(0)
-    assert [event.number for event in whole] == list(range(1, len(whole) + 1))
-    assert [event.number for event in driver.events(4)] == list(range(5, len(whole) + 1))
-    assert [event.kind for event in whole if event.kind == "cut-done"] == ["cut-done"] * 2
+def test_events_from_a_number_on_are_neither_missed_nor_counted_twice(bench: Bench) -> None:
+    bench.start()
+    bench.until("turn")
+    whole = bench.driver.listen(0)
+    assert [event.number for event in whole.events] == list(range(1, len(whole.events) + 1))
+    assert [event.number for event in bench.driver.listen(4).events] == list(range(5, len(whole.events) + 1))
+    assert bench.kinds.count("cut-done") == 2
+    assert (whole.more, whole.status.last_event) == (False, len(whole.events))
 
 
-def test_loading_the_same_job_again_changes_nothing(driver: BenchDriver) -> None:
-    start(driver)
-    driver.load("j", CUTS, 8.4)
-    assert driver.status().state in ("cutting", "turn")
+def test_a_log_longer_than_one_answer_is_told_to_its_end(bench: Bench) -> None:
+    for _ in range(260):
+        bench.panel(do="lid", open=True)
+        bench.panel(do="lid", open=False)
+    first = bench.driver.listen(0)
+    rest = bench.driver.listen(first.events[-1].number)
+    assert (len(first.events), first.more, len(rest.events), rest.more) == (500, True, 21, False)
+
+
+def test_every_entry_has_the_machines_own_time(bench: Bench) -> None:
+    bench.start()
+    began = bench.driver.listen(0).events[-1].at
+    bench.panel(do="pass", seconds=3600)
+    bench.ask("clamp")
+    assert (bench.driver.listen(0).events[-1].at - began).total_seconds() == pytest.approx(3600, abs=1)
+
+
+def test_loading_the_same_job_again_changes_nothing(bench: Bench) -> None:
+    bench.start()
+    bench.load()
+    assert bench.state == "cutting"
     with pytest.raises(MachineRefused, match="with another job"):
-        driver.load("other", CUTS, 8.4)
+        bench.load("other")
 
 
-def test_an_open_lid_stops_the_cutter_and_closing_it_lets_it_go_on(driver: BenchDriver) -> None:
-    start(driver)
-    driver.panel(do="lid", open=True)
-    assert driver.status().state == "held"
+def test_an_order_said_twice_is_done_once_and_refused_once(bench: Bench) -> None:
+    bench.start()
+    bench.ask("hold", id="h")
+    bench.ask("resume", id="r")
+    bench.ask("hold")
+    bench.ask("resume", id="r")  # its answer was lost, and it is said again
+    assert bench.state == "held"
+    bench.panel(do="lid", open=True)
+    for _ in range(2):
+        with pytest.raises(MachineRefused, match="the lid is open"):
+            bench.ask("resume", id="q")
+        bench.panel(do="lid", open=False)  # what was refused stays refused, whatever has changed
+    assert bench.state == "held"
+
+
+def test_a_press_that_did_not_know_of_a_stop_is_refused(bench: Bench) -> None:
+    bench.ask("home")
+    bench.load()
+    bench.ask("clamp")
+    heard = bench.driver.listen(0).status
+    seen = (heard.log, heard.last_event)
+    bench.ask("stop")
+    with pytest.raises(MachineRefused, match="something happened at it meanwhile"):
+        bench.ask("start", seen=seen)
+    with pytest.raises(MachineRefused, match="its log is another one now"):
+        bench.ask("start", seen=("elsewhere", 3))
+
+
+def test_another_clients_key_is_neither_stopped_nor_started_nor_replaced(
+    bench: Bench, bench_machine: BenchMachine
+) -> None:
+    bench.start()
+    other = Bench(BenchDriver("127.0.0.1", bench_machine.port, 2.0, client="another shop"))
+    for command in ("hold", "stop", "start"):
+        with pytest.raises(MachineRefused, match="another client's key is in it"):
+            other.ask(command)
+    assert bench.state == "cutting"
+    bench.ask("stop")
+    with pytest.raises(MachineRefused, match="another client's key is in it"):
+        other.load("theirs")
+    assert other.driver.listen(0).status.is_ours is False
+
+
+def test_hold_and_stop_are_never_refused_for_a_key_it_has(bench: Bench) -> None:
+    bench.ask("home")
+    bench.load()
+    bench.ask("hold")
+    for _ in range(2):
+        bench.ask("stop")
+    bench.go_on()
+    bench.until("turn")
+    bench.go_on()
+    bench.until("done")
+    bench.ask("stop")
+    assert bench.driver.find("j").where == "tray"
+
+
+def test_an_open_lid_stops_the_cutter_and_closing_it_lets_it_go_on(bench: Bench) -> None:
+    bench.start()
+    bench.panel(do="lid", open=True)
+    assert bench.state == "held"
     with pytest.raises(MachineRefused, match="the lid is open"):
-        driver.operate("resume")
-    driver.panel(do="lid", open=False)
-    driver.operate("resume")
-    until(driver, "turn")
+        bench.ask("resume")
+    bench.panel(do="lid", open=False)
+    bench.ask("resume")
+    bench.until("turn")
 
 
-def test_a_stalled_cutter_is_freed_by_homing_and_finishes_its_cut(driver: BenchDriver) -> None:
-    driver.panel(do="inject", fault="stall")
-    start(driver)
-    until(driver, "stalled")
+def test_a_stalled_cutter_is_freed_by_homing_and_finishes_its_cut(bench: Bench) -> None:
+    bench.panel(do="inject", fault="stall")
+    bench.start()
+    bench.until("stalled")
     with pytest.raises(MachineRefused, match="home it first"):
-        driver.operate("resume")
-    driver.operate("home")
-    driver.operate("resume")
-    until(driver, "turn")
+        bench.ask("resume")
+    bench.ask("home")
+    bench.ask("resume")
+    bench.until("turn")
 
 
-def test_a_touched_up_key_only_loses_metal(driver: BenchDriver) -> None:
-    driver.panel(do="inject", fault="caliper_sd", value=0.0)
-    start(driver)
-    until(driver, "turn")
-    driver.operate("clamp")
-    driver.operate("start")
-    until(driver, "done")
-    before = driver.measure("j", "A", 5.0)[0]
-    driver.load("up", [{"side": "A", "position": 5.0, "value": 9.0}], 8.4, onto="j")
-    driver.operate("clamp")
-    driver.operate("start")
-    until(driver, "done")
-    assert driver.measure("up", "A", 5.0)[0] == pytest.approx(before)
+def test_a_touched_up_key_only_loses_metal(bench: Bench) -> None:
+    bench.panel(do="inject", fault="caliper_sd", value=0.0)
+    bench.start()
+    bench.until("turn")
+    bench.go_on()
+    bench.until("done")
+    before = bench.measure("j", "A 1")[0]
+    bench.load("up", [{"side": "A", "space": 1, "position": 5.0, "value": 9.0}], onto="j")
+    bench.go_on("up")
+    bench.until("done")
+    assert bench.measure("up", "A 1")[0] == pytest.approx(before)
 
 
-def test_each_clamping_sits_a_little_differently(driver: BenchDriver) -> None:
+def test_each_clamping_sits_a_little_differently(bench: Bench) -> None:
     for fault in ("noise", "caliper_sd", "wheel_wear", "jaw_angle"):
-        driver.panel(do="inject", fault=fault, value=0.0)
-    driver.operate("home")
+        bench.panel(do="inject", fault=fault, value=0.0)
+    bench.ask("home")
     values = []
     for job in "ab":
-        driver.load(job, CUTS[:1], 8.4)
-        driver.operate("clamp")
-        driver.operate("start")
-        until(driver, "done")
-        values.append(driver.measure(job, "A", 5.0)[0])
+        bench.load(job, CUTS[:1])
+        bench.go_on(job)
+        bench.until("done")
+        values.append(bench.measure(job, "A 1")[0])
     assert 0.0001 < abs(values[0] - values[1]) < 0.05
 
 
@@ -125,15 +229,42 @@ def test_one_seed_is_one_machine() -> None:
     values = []
     for _ in range(2):
         machine = BenchMachine(seed=11)
-        driver = BenchDriver("127.0.0.1", machine.port, 2.0)
-        driver.operate("home")
-        driver.load("j", CUTS[:1], 8.4)
-        driver.operate("clamp")
-        driver.operate("start")
-        until(driver, "done")
-        values.append(driver.measure("j", "A", 5.0)[0])
+        bench = Bench(BenchDriver("127.0.0.1", machine.port, 2.0))
+        bench.ask("home")
+        bench.load(cuts=CUTS[:1])
+        bench.go_on()
+        bench.until("done")
+        values.append(bench.measure("j", "A 1")[0])
         machine.stop()
     assert values[0] == values[1]
+
+
+def test_a_machine_switched_off_in_the_middle_forgets_nothing_that_was_cut(tmp_path: Path) -> None:
+    machine = BenchMachine(folder=tmp_path)
+    bench = Bench(BenchDriver("127.0.0.1", machine.port, 2.0, client="shop"))
+    bench.start()
+    bench.panel(do="pass", seconds=0.07)
+    log = bench.driver.listen(0).status.log
+    machine.stop()
+    with (tmp_path / "memory.jsonl").open("ab") as memory:
+        memory.write(b'{"entries": [{"event": {"n": 99')  # the line it was writing when the power went
+    again = BenchMachine(folder=tmp_path, port=machine.port)
+    heard = bench.driver.listen(0)
+    assert (heard.status.state, heard.status.job, heard.status.cut, heard.status.log) == ("unhomed", "j", 1, log)
+    bench.ask("home")
+    bench.go_on()
+    bench.until("turn")
+    bench.go_on()
+    bench.until("done")
+    begun = [json.loads(line) for line in (tmp_path / "ledger.jsonl").read_text().splitlines()]
+    assert [entry.get("cut") for entry in begun] == [None, 0, 1, None, 1, 2, 3]  # switched on twice; cut 1 begun again
+    again.stop()
+    third = BenchMachine(folder=tmp_path, port=machine.port)
+    assert bench.driver.find("j").where == "tray"
+    bench.ask("home")
+    bench.load()
+    assert bench.state == "idle"  # it has that key: nothing is taken in
+    third.stop()
 
 
 @pytest.mark.parametrize(
@@ -141,10 +272,13 @@ def test_one_seed_is_one_machine() -> None:
     [
         (b"not json\n", "not understood"),
         (b"[]\n", "a request is one JSON object on a line"),
-        (b'{"do": "explode"}\n', "no command 'explode'"),
-        (b'{"do": "measure", "job": "x", "side": "A", "position": 1}\n', "there is no such cut to measure"),
-        (b'{"do": "inject", "fault": "gremlins"}\n', "no fault 'gremlins'"),
-        (b'{"do": "events", "after": "soon"}\n', "not understood"),
+        (b'{"do": "status"}\n', "this machine speaks version 2"),
+        (b'{"v": 2, "do": "explode"}\n', "no command 'explode'"),
+        (b'{"v": 2, "do": "measure", "job": "x", "place": "A 1"}\n', "there is no such cut to measure"),
+        (b'{"v": 2, "do": "inject", "fault": "gremlins"}\n', "no fault 'gremlins'"),
+        (b'{"v": 2, "do": "events", "after": "soon"}\n', "not understood"),
+        (b'{"v": 2, "do": "load", "job": "x", "cuts": [{"side": "A"}], "blank_height": 8}\n', "it is not homed"),
+        (b'{"v": 2, "do": "hold", "job": "x"}\n', "it holds no key now"),
     ],
 )
 def test_nonsense_on_the_line_is_answered_and_the_line_stays_open(
@@ -156,7 +290,7 @@ def test_nonsense_on_the_line_is_answered_and_the_line_stays_open(
         answer = json.loads(io.readline())
         assert answer["ok"] is False
         assert says in answer["error"]
-        io.write(b'{"do": "status"}\n')
+        io.write(b'{"v": 2, "id": "x", "do": "status"}\n')
         io.flush()
         assert json.loads(io.readline())["ok"] is True
 
@@ -164,4 +298,4 @@ def test_nonsense_on_the_line_is_answered_and_the_line_stays_open(
 def test_a_machine_that_is_off_is_unreachable(bench_machine: BenchMachine) -> None:
     bench_machine.stop()
     with pytest.raises(MachineUnreachable):
-        BenchDriver("127.0.0.1", bench_machine.port, 0.5).status()
+        BenchDriver("127.0.0.1", bench_machine.port, 0.5).listen(0)

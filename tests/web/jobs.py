@@ -2,18 +2,18 @@
 
 from __future__ import annotations
 
-import time
 from typing import TYPE_CHECKING
 
 from conftest import BenchMachine
 from specimens import STAGE_DOOR_KEY
-from wryfalcon.bench.actions.cut import cut_key, operate_run
+from wryfalcon.bench.actions.cut import cut_key, operate
 from wryfalcon.bench.actions.take_in import Baseline, Job, take_in
-from wryfalcon.bench.models import OnBench, Tag
+from wryfalcon.bench.following import follow_once
+from wryfalcon.bench.models import OnBench, Piece, Tag
 from wryfalcon.demonstration.making import card_for, family_record, settle_as, type_values
-from wryfalcon.machines.drivers import driver_of
-from wryfalcon.machines.following import catch_up
-from wryfalcon.machines.models import DriverKind, Machine, Run
+from wryfalcon.machines.actions.orders import Press, place_order
+from wryfalcon.machines.drivers.bench import BenchDriver
+from wryfalcon.machines.models import DriverKind, Machine, Order
 
 if TYPE_CHECKING:
     from wryfalcon.accounts.models import User
@@ -45,10 +45,12 @@ def settled(people: People, tag: Tag, bitting: dict[str, list[str]] | None = Non
 
 
 def on_the_line(machine: BenchMachine) -> Machine:
-    """The shop's code machine, put on the test's line and homed."""
+    """The shop's code machine, put on the test's line, homed and followed."""
     Machine.objects.filter(driver=DriverKind.BENCH).update(port=machine.port)
     gannet = Machine.objects.get(driver=DriverKind.BENCH)
-    driver_of(gannet).operate("home")
+    follow_once(gannet)
+    place_order(Press(None), gannet, "home")
+    follow_once(gannet)
     return gannet
 
 
@@ -56,19 +58,58 @@ def carded(people: People, tag: Tag, machine: Machine) -> None:
     card_for(people["tam"], tag, machine)
 
 
-def cut(people: People, tag: Tag) -> Run:
+def by(people: People) -> Press:
+    """A press of Tam's."""
+    return Press(people["tam"])
+
+
+def sent(people: People, tag: Tag) -> Piece:
+    """The next key, sent and taken in by its machine."""
+    piece = cut_key(by(people), tag)
+    return followed(piece)
+
+
+def asked(people: People, tag: Tag, piece: Piece, *commands: str) -> Piece:
+    """What is asked of the machine of a piece, each delivered and what came of it recorded."""
+    for command in commands:
+        operate(by(people), tag, piece, command)
+        followed(piece)
+    return piece
+
+
+def followed(piece: Piece) -> Piece:
+    """A piece after one more turn with its machine."""
+    assert piece.machine is not None
+    follow_once(piece.machine)
+    piece.refresh_from_db()
+    return piece
+
+
+def last_answer(piece: Piece) -> str:
+    """What the machine said to the last thing that was asked of it for a piece."""
+    order = Order.objects.filter(job=piece.job).latest("pk")
+    return f"{order.state}: {order.answer}".rstrip(": ")
+
+
+def cut(people: People, tag: Tag) -> Piece:
     """Cut the next key to the end."""
-    run = cut_key(people["tam"], tag)
-    operate_run(people["tam"], tag, run, "clamp")
-    operate_run(people["tam"], tag, run, "start")
-    return finish(run)
+    return finish(asked(people, tag, sent(people, tag), "clamp", "start"))
 
 
-def finish(run: Run, state: str = "finished") -> Run:
-    """Wait until a run is in a state."""
-    for _ in range(300):
-        catch_up(run)
-        if run.state == state:
-            return run
-        time.sleep(0.02)
-    raise AssertionError(f"still {run.state}, not {state}")
+def finish(piece: Piece, state: str = "finished") -> Piece:
+    """Let time pass at the machine; the piece must then be in a state."""
+    pass_time(piece, 60)
+    assert piece.state == state, f"{piece.state}, not {state}"
+    return piece
+
+
+def pass_time(piece: Piece, seconds: float) -> Piece:
+    """Let time pass at the machine of a piece, and follow it."""
+    assert piece.machine is not None
+    panel(piece.machine.port, do="pass", seconds=seconds)
+    return followed(piece)
+
+
+def panel(port: int, **request: object) -> None:
+    """What a hand does at the simulated machine, mischance, or time."""
+    BenchDriver("127.0.0.1", port, 2).panel(**request)

@@ -50,13 +50,13 @@ def test_a_returned_key_is_tied_to_the_machine_and_day_that_made_it(people: Peop
     maker = hang(people)
     settled(people, maker)
     carded(people, maker, Machine.objects.get(name="Old Gannet"))
-    run = finished_key(maker, maker.taken_in_at)
+    piece = finished_key(maker, maker.taken_in_at)
     with pytest.raises(NotDone, match="Which tag made the key"):
         hang(people, on_bench=OnBench.RETURNED_KEY)
     with pytest.raises(NotDone, match="There is no tag 999"):
         hang(people, on_bench=OnBench.RETURNED_KEY, brought_back="999")
     back = hang(people, on_bench=OnBench.RETURNED_KEY, brought_back=f"#{maker}")
-    assert (back.brought_back_from, back.made_by) == (maker, run)
+    assert (back.brought_back_from, back.made_by) == (maker, piece)
 
 
 def test_not_one_for_us_is_an_ending_with_a_reason(smith: Client, people: People) -> None:

@@ -8,15 +8,15 @@ import pytest
 from django.test import Client
 
 from conftest import BenchMachine
-from web.jobs import BITTING, People, carded, cut, hang, on_the_line, read, settled
+from web.jobs import BITTING, People, by, carded, cut, followed, hang, on_the_line, read, settled
 from wryfalcon.bench.actions.prove import keep_proof, read_caliper, try_in_lock
 from wryfalcon.bench.actions.read import look_with_depth_key
 from wryfalcon.bench.actions.sources import add_source
-from wryfalcon.bench.models import ProofValue, SetUp, Tag, Trial
+from wryfalcon.bench.models import Piece, ProofValue, SetUp, Tag, Trial
 from wryfalcon.bench.queries.reading import RULES_LEFT_OUT, readings_of
 from wryfalcon.demonstration.making import family_record, finished_key, type_values
 from wryfalcon.library.models import FamilyRecord
-from wryfalcon.machines.models import Machine, Run
+from wryfalcon.machines.models import Machine
 
 pytestmark = pytest.mark.django_db
 
@@ -29,7 +29,7 @@ def words(client: Client, path: str) -> str:
 
 
 @pytest.fixture
-def made(people: People) -> Run:
+def made(people: People) -> Piece:
     """A finished Harbour five key of two wanted, not measured yet."""
     tag = hang(people, quantity=2)
     settled(people, tag)
@@ -37,11 +37,11 @@ def made(people: People) -> Run:
     return finished_key(tag, tag.taken_in_at)
 
 
-def measured(people: People, run: Run, errors: list[float], times: int = 4) -> None:
-    for space, (value, error) in enumerate(zip(run.set_up.settlement.values["A"], errors, strict=True), start=1):
+def measured(people: People, piece: Piece, errors: list[float], times: int = 4) -> None:
+    for space, (value, error) in enumerate(zip(piece.settlement.values["A"], errors, strict=True), start=1):
         for _ in range(times):
             ProofValue.objects.create(
-                run=run, track="A", space=space, value=value + error, source="caliper", by=people["tam"]
+                piece=piece, track="A", space=space, value=value + error, source="caliper", by=people["tam"]
             )
 
 
@@ -98,7 +98,9 @@ def test_rules_beyond_reach_fall_back_to_macs_and_say_so(smith: Client, people: 
     assert RULES_LEFT_OUT in words(smith, f"/tags/{tag}/read").replace("&#x27;", "'")
 
 
-def test_a_good_key_goes_on_to_the_next_and_the_last_to_handing_over(smith: Client, people: People, made: Run) -> None:
+def test_a_good_key_goes_on_to_the_next_and_the_last_to_handing_over(
+    smith: Client, people: People, made: Piece
+) -> None:
     tag = made.set_up.tag
     measured(people, made, [0.0001, -0.0002, 0.0, 0.0002, 0.0])
     answer = smith.post(f"/tags/{tag}/prove/{made.pk}/verdict", {"passed": "1"})
@@ -110,7 +112,9 @@ def test_a_good_key_goes_on_to_the_next_and_the_last_to_handing_over(smith: Clie
     assert answer["Location"] == f"/tags/{tag.number}/hand-over"
 
 
-def test_a_tag_with_fewer_keys_than_wanted_closes_with_a_reason_only(smith: Client, people: People, made: Run) -> None:
+def test_a_tag_with_fewer_keys_than_wanted_closes_with_a_reason_only(
+    smith: Client, people: People, made: Piece
+) -> None:
     tag = made.set_up.tag
     measured(people, made, [0.0] * 5)
     keep_proof(people["tam"], tag, made, passed=True, reason="")
@@ -123,7 +127,7 @@ def test_a_tag_with_fewer_keys_than_wanted_closes_with_a_reason_only(smith: Clie
     assert tag.settlements.count() == 1  # closed is closed
 
 
-def test_a_failed_proof_leads_back_to_the_stage_that_can_mend_it(smith: Client, people: People, made: Run) -> None:
+def test_a_failed_proof_leads_back_to_the_stage_that_can_mend_it(smith: Client, people: People, made: Piece) -> None:
     tag = made.set_up.tag
     measured(people, made, [-0.005] * 5)
     said = words(smith, f"/tags/{tag}/prove")
@@ -137,14 +141,14 @@ def test_a_failed_proof_leads_back_to_the_stage_that_can_mend_it(smith: Client, 
     assert smith.get(f"/tags/{tag}")["Location"] == f"/tags/{tag.number}/cut"
 
 
-def test_a_doubtful_key_says_how_many_readings_would_settle_it(smith: Client, people: People, made: Run) -> None:
+def test_a_doubtful_key_says_how_many_readings_would_settle_it(smith: Client, people: People, made: Piece) -> None:
     measured(people, made, [0.0015, 0.0, 0.0, 0.0, 0.0], times=1)
     said = words(smith, f"/tags/{made.set_up.tag}/prove")
     assert "doubtful" in said
     assert re.search(r"\d+ readings? of each cut would settle it", said)
 
 
-def test_trials_are_kept_for_each_lock_way_up_and_after_working(people: People, made: Run) -> None:
+def test_trials_are_kept_for_each_lock_way_up_and_after_working(people: People, made: Piece) -> None:
     tag, lock = made.set_up.tag, made.set_up.tag.locks.get()
     for felt in ("rubs", "free"):
         try_in_lock(people["tam"], tag, made, lock, way_up="up", worked=False, felt={"turns": felt})
@@ -159,13 +163,14 @@ def test_taking_back_a_pass_of_the_caliper_takes_back_all_of_it(
     tag = hang(people)
     settled(people, tag)
     carded(people, tag, on_the_line(bench_machine))
-    run = cut(people, tag)
-    assert read_caliper(people["tam"], tag, run) == 5
-    read_caliper(people["tam"], tag, run)
-    smith.post(f"/tags/{tag}/prove/{run.pk}/value", {"cut": "2", "typed": "0.246"})
+    piece = cut(people, tag)
+    for _ in range(2):
+        read_caliper(by(people), tag, piece)
+        followed(piece)
+    smith.post(f"/tags/{tag}/prove/{piece.pk}/value", {"cut": "2", "typed": "0.246"})
     for left in (10, 5, 0):
-        smith.post(f"/tags/{tag}/prove/{run.pk}/measure", {"withdraw": "1"})
-        assert run.proof_values.filter(withdrawn=False).count() == left
+        smith.post(f"/tags/{tag}/prove/{piece.pk}/measure", {"withdraw": "1"})
+        assert piece.proof_values.filter(withdrawn=False).count() == left
 
 
 def test_the_set_up_proposes_what_the_family_asks_for(smith: Client, people: People) -> None:

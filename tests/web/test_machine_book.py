@@ -13,7 +13,7 @@ from django.utils import timezone
 from keycore.errors import InputError
 from web.jobs import People, carded, hang, settled
 from web.test_bench import words
-from wryfalcon.bench.models import OnBench, Tag
+from wryfalcon.bench.models import OnBench, Piece, Tag
 from wryfalcon.bench.queries.why import help_file, why_wrong
 from wryfalcon.demonstration.making import family_record, finished_key, measured, proven, type_values
 from wryfalcon.library.actions import import_family
@@ -30,7 +30,6 @@ from wryfalcon.machines.models import (
     MachineKind,
     MachineOffset,
     MachineWork,
-    Run,
     Trim,
 )
 from wryfalcon.machines.queries.drift import drift_of, offset_before
@@ -62,7 +61,7 @@ def tern(people: People) -> Machine:
     return Machine.objects.get(name="The Tern")
 
 
-def key_made(people: People, machine: Machine, days_ago: float) -> tuple[Tag, Run]:
+def key_made(people: People, machine: Machine, days_ago: float) -> tuple[Tag, Piece]:
     tag = hang(people)
     settled(people, tag)
     carded(people, tag, machine)
@@ -84,34 +83,34 @@ def traced(client: Client, machine: Machine, pattern: str, copy: str, **more: st
 
 
 def test_a_key_that_was_never_proven_counts_when_it_comes_back(smith: Client, people: People, gannet: Machine) -> None:
-    tag, run = key_made(people, gannet, 20)
-    assert why_wrong(tag, run) is None
+    tag, piece = key_made(people, gannet, 20)
+    assert why_wrong(tag, piece) is None
     back = came_back(people, tag, -0.003)
     course = drift_of(gannet)
     assert [key.name for key in course.keys] == [f"tag {tag}, brought back {timezone.now():%d %b}"]
-    assert course.keys[0].at == run.finished_at
+    assert course.keys[0].at == piece.finished_at
     assert course.keys[0].error == pytest.approx(-0.0762 + 0.0011, abs=0.0005)  # less three weeks' wear
     assert course.keys[0].extra_sd > 0
-    why = why_wrong(tag, run)
+    why = why_wrong(tag, piece)
     assert why is not None
     assert why.changed is None
     assert "all cuts deep alike" in why.suspects[0].says.lower()
-    said = words(smith, f"/tags/{tag.number}/prove/{run.pk}/why")
+    said = words(smith, f"/tags/{tag.number}/prove/{piece.pk}/why")
     assert "so it counts as evidence about Old Gannet" in said
-    assert f'href="/tags/{tag.number}/prove/{run.pk}/why"' in smith.get(f"/tags/{back.number}/read").content.decode()
-    assert help_file(tag, run, why)["brought_back"]["tag"] == f"{back.number:04d}"
+    assert f'href="/tags/{tag.number}/prove/{piece.pk}/why"' in smith.get(f"/tags/{back.number}/read").content.decode()
+    assert help_file(tag, piece, why)["brought_back"]["tag"] == f"{back.number:04d}"
 
 
 def test_a_key_that_changed_since_it_was_proven_says_nothing_of_its_machine(
     smith: Client, people: People, gannet: Machine
 ) -> None:
-    tag, run = key_made(people, gannet, 9)
-    measured(people["tam"], tag, run, Random(2), off_mm=0.0, repeats=3)
-    proven(people["tam"], tag, run, passed=True)
+    tag, piece = key_made(people, gannet, 9)
+    measured(people["tam"], tag, piece, Random(2), off_mm=0.0, repeats=3)
+    proven(people["tam"], tag, piece, passed=True)
     before = drift_of(gannet).keys[0]
     came_back(people, tag, -0.006)
     assert drift_of(gannet).keys[0].error == pytest.approx(before.error)
-    said = words(smith, f"/tags/{tag.number}/prove/{run.pk}/why")
+    said = words(smith, f"/tags/{tag.number}/prove/{piece.pk}/why")
     assert "Measure it once more: is it the same key" in said
     assert "since it was proven, more than use explains." in said
     assert "so it counts as evidence" not in said
@@ -123,28 +122,28 @@ def test_one_side_alone_off_points_to_how_it_was_turned_over(people: People, gan
     assert len(values) == 2
     settled(people, tag, values)
     carded(people, tag, gannet)
-    run = finished_key(tag, timezone.now())
-    measured(people["tam"], tag, run, Random(1), off_mm=0.0, scatter_mm=0.002, repeats=4)
+    piece = finished_key(tag, timezone.now())
+    measured(people["tam"], tag, piece, Random(1), off_mm=0.0, scatter_mm=0.002, repeats=4)
     second = tag.family.tracks[1].name
-    for value in run.proof_values.filter(track=second):
+    for value in piece.proof_values.filter(track=second):
         value.value -= 0.004
         value.save()
-    why = why_wrong(tag, run)
+    why = why_wrong(tag, piece)
     assert why is not None
     crooked = next(suspect for suspect in why.suspects if suspect.cause == "crooked")
     assert "the errors are on one side only" in crooked.evidence
 
 
 def test_a_thump_past_home_is_mended_before_anything_else(smith: Client, people: People, gannet: Machine) -> None:
-    tag, run = key_made(people, gannet, 1)
-    measured(people["tam"], tag, run, Random(3), off_mm=-0.08)
+    tag, piece = key_made(people, gannet, 1)
+    measured(people["tam"], tag, piece, Random(3), off_mm=-0.08)
     smith.post(f"/machines/{gannet.pk}/care", {"what": "thumped"})
-    said = words(smith, f"/tags/{tag.number}/prove/{run.pk}/why")
+    said = words(smith, f"/tags/{tag.number}/prove/{piece.pk}/why")
     assert "heard it thump past home" in said
     assert "Home it before anything else" in said
     assert "somebody heard it thump past home" in words(smith, f"/machines/{gannet.pk}/course")
     smith.post(f"/machines/{gannet.pk}/care", {"what": "homed"})
-    assert "Home it before anything else" not in words(smith, f"/tags/{tag.number}/prove/{run.pk}/why")
+    assert "Home it before anything else" not in words(smith, f"/tags/{tag.number}/prove/{piece.pk}/why")
 
 
 def test_a_duplicate_is_compared_and_followed(smith: Client, tern: Machine) -> None:
@@ -243,14 +242,14 @@ def test_a_wheel_is_measured_by_test_cuts_and_judged(smith: Client, gannet: Mach
 def test_keys_deep_beside_steep_neighbours_condemn_their_wheel(people: People, gannet: Machine) -> None:
     wheel = Cutter.objects.get(name=family_record("harbour-five").family.setup["cutter"])
     for _ in range(6):
-        tag, run = key_made(people, gannet, 1)
-        measured(people["tam"], tag, run, Random(5), off_mm=0.0, scatter_mm=0.001, repeats=2)
+        tag, piece = key_made(people, gannet, 1)
+        measured(people["tam"], tag, piece, Random(5), off_mm=0.0, scatter_mm=0.001, repeats=2)
         values = list(tag.settlement.values["A"])  # type: ignore[union-attr]
         jumps = [max(abs(values[o] - v) for o in (n - 1, n + 1) if 0 <= o < 5) for n, v in enumerate(values)]
-        for value in run.proof_values.all():
+        for value in piece.proof_values.all():
             value.value -= 0.04 * jumps[value.space - 1]
             value.save()
-        proven(people["tam"], tag, run, passed=True, reason="as it is")
+        proven(people["tam"], tag, piece, passed=True, reason="as it is")
     found = wheel_of(wheel)
     assert found.steep is not None
     assert found.steep.value == pytest.approx(-0.04, abs=0.01)
@@ -388,9 +387,9 @@ def test_the_makers_figures_stand_beside_those_in_force(owner: Client, gannet: M
 
 def test_a_check_is_due_by_a_day(people: People, smith: Client, gannet: Machine) -> None:
     for day in range(10):
-        tag, run = key_made(people, gannet, 20 - 2 * day)
-        measured(people["tam"], tag, run, Random(day), off_mm=0.0, repeats=2)
-        proven(people["tam"], tag, run, passed=True)
+        tag, piece = key_made(people, gannet, 20 - 2 * day)
+        measured(people["tam"], tag, piece, Random(day), off_mm=0.0, repeats=2)
+        proven(people["tam"], tag, piece, passed=True)
     course = drift_of(gannet)
     assert course.by is not None
     assert course.by > timezone.now()
@@ -403,9 +402,9 @@ def test_a_swapped_wheel_makes_a_check_due_until_a_key_is_proven_with_it(
     smith: Client, people: People, gannet: Machine
 ) -> None:
     for n in range(8):
-        tag, run = key_made(people, gannet, 9 - n)
-        measured(people["tam"], tag, run, Random(n), off_mm=0.0, repeats=2)
-        proven(people["tam"], tag, run, passed=True)
+        tag, piece = key_made(people, gannet, 9 - n)
+        measured(people["tam"], tag, piece, Random(n), off_mm=0.0, repeats=2)
+        proven(people["tam"], tag, piece, passed=True)
     other = Cutter.objects.get(name="W-100")
     smith.post(f"/machines/{gannet.pk}/cutter", {"cutter": str(other.pk)})
     course = drift_of(Machine.objects.get(pk=gannet.pk))
@@ -416,9 +415,9 @@ def test_a_swapped_wheel_makes_a_check_due_until_a_key_is_proven_with_it(
     assert course.drift.offset.sd > 0.015  # it never cut here
     assert "has proven no key here yet" in course.says
     assert course.foretells == "Prove a key with it before anything is foretold."
-    tag, run = key_made(people, gannet, -0.01)
-    measured(people["tam"], tag, run, Random(9), off_mm=0.0, repeats=2)
-    proven(people["tam"], tag, run, passed=True)
+    tag, piece = key_made(people, gannet, -0.01)
+    measured(people["tam"], tag, piece, Random(9), off_mm=0.0, repeats=2)
+    proven(people["tam"], tag, piece, passed=True)
     assert "put another of the cutters on" not in drift_of(Machine.objects.get(pk=gannet.pk)).due
 
 
@@ -470,9 +469,9 @@ def test_what_was_known_before_a_key_is_of_its_own_wheel(people: People, gannet:
         tag = hang(people, family=family_record(family))
         settled(people, tag, {"A": ["2"] * len(tag.family.tracks[0].spaces)})
         carded(people, tag, gannet)
-        run = finished_key(tag, timezone.now() - timedelta(days=20 - n))
-        measured(people["tam"], tag, run, Random(n), off_mm=wheels[family], scatter_mm=0.004)
-        proven(people["tam"], tag, run, passed=True, reason="turns")
+        piece = finished_key(tag, timezone.now() - timedelta(days=20 - n))
+        measured(people["tam"], tag, piece, Random(n), off_mm=wheels[family], scatter_mm=0.004)
+        proven(people["tam"], tag, piece, passed=True, reason="turns")
     course = drift_of(gannet)
     for family, off in wheels.items():
         wheel = Cutter.objects.get(name=family_record(family).family.setup["cutter"])

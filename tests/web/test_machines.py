@@ -13,13 +13,15 @@ from conftest import BenchMachine
 from web.jobs import People, carded, cut, hang, on_the_line, settled
 from web.test_bench import words
 from wryfalcon.bench.actions.sources import add_source
-from wryfalcon.bench.models import Felt, Tag, Trial
+from wryfalcon.bench.following import follow_once
+from wryfalcon.bench.models import Felt, Piece, Tag, Trial
 from wryfalcon.bench.queries.cutters import cutters_for
 from wryfalcon.bench.queries.why import why_wrong
 from wryfalcon.demonstration.making import again, family_record, finished_key, measured, proven
 from wryfalcon.machines.actions.practice import begin_practice
 from wryfalcon.machines.actions.trimming import change_offset
-from wryfalcon.machines.drivers import driver_of
+from wryfalcon.machines.drivers import Delivery, driver_of
+from wryfalcon.machines.drivers.interface import place_of
 from wryfalcon.machines.models import (
     Cutter,
     HandStudy,
@@ -29,7 +31,6 @@ from wryfalcon.machines.models import (
     MachineWork,
     OffsetChange,
     Practice,
-    Run,
     TouchTry,
     Trim,
     TrimReading,
@@ -243,9 +244,9 @@ def made(people: People, gannet: Machine, errors: list[float]) -> None:
         tag = hang(people)
         settled(people, tag)
         carded(people, tag, gannet)
-        run = finished_key(tag, begin + timedelta(days=number))
-        measured(people["tam"], tag, run, Random(number), off_mm=error, repeats=4)
-        proven(people["tam"], tag, run, passed=True, reason="turns")
+        piece = finished_key(tag, begin + timedelta(days=number))
+        measured(people["tam"], tag, piece, Random(number), off_mm=error, repeats=4)
+        proven(people["tam"], tag, piece, passed=True, reason="turns")
 
 
 def test_every_proof_feeds_the_drift_and_a_changed_wheel_calls_for_a_check(
@@ -273,22 +274,22 @@ def test_why_a_key_came_out_wrong_weighs_its_errors_the_lock_and_the_machine(
     smith: Client, people: People, gannet: Machine
 ) -> None:
     made(people, gannet, [0.0] * 8 + [-0.12])
-    run = Run.objects.latest("finished_at")
-    tag = run.set_up.tag
-    page = words(smith, f"/tags/{tag}/prove/{run.pk}/why")
+    piece = Piece.objects.latest("finished_at")
+    tag = piece.tag
+    page = words(smith, f"/tags/{tag}/prove/{piece.pk}/why")
     assert "The cheapest check that tells the first two apart." in page
     assert "All cuts deep alike: the blank was not bottomed" in page
     assert "the machine&#x27;s keys before were true" in page
-    why = why_wrong(tag, run)
+    why = why_wrong(tag, piece)
     assert why is not None
     assert why.suspects[0].cause == "seat"
     felt = {"enters": Felt.STUCK, "turns": Felt.FREE, "leaves": Felt.FREE}
-    Trial.objects.create(run=run, lock=tag.locks.get(), by=people["tam"], **felt)
-    tight = why_wrong(tag, run)
+    Trial.objects.create(piece=piece, lock=tag.locks.get(), by=people["tam"], **felt)
+    tight = why_wrong(tag, piece)
     assert tight is not None
     chance = {s.cause: s.chance for s in why.suspects}.get("burr", 0.0)
     assert {s.cause: s.chance for s in tight.suspects}.get("burr", 0.0) >= chance
-    file = smith.get(f"/tags/{tag}/prove/{run.pk}/why.json").json()
+    file = smith.get(f"/tags/{tag}/prove/{piece.pk}/why.json").json()
     assert file["bitting"] == {"A": ["3", "5", "2", "4", "1"]}
     assert (file["machine"]["name"], len(file["cuts"]), file["suspects"][0]["cause"]) == ("Old Gannet", 5, "seat")
     assert "Saltmarsh" not in str(file)  # nobody's customer is told to anyone
@@ -377,15 +378,18 @@ def test_a_hidden_fault_shows_in_what_is_cut_and_is_scored(
 ) -> None:
     gannet = on_the_line(bench_machine)
     practice = begin_practice(people["tam"], gannet, seeded(hidden))
+    follow_once(gannet)
     assert practice.hidden == hidden
     with pytest.raises(NotKept, match="A practice is on already"):
         begin_practice(people["tam"], gannet)
     tag = hang(people, quantity=1)
     settled(people, tag)
     carded(people, tag, gannet)
-    run = cut(people, tag)
-    last = run.cuts[3]  # the deepest: the blank's own edge limits a shallow one
-    value, position = driver_of(gannet).measure(run.job, str(last["side"]), float(last["position"]))
+    piece = cut(people, tag)
+    last = piece.cuts[3]  # the deepest: the blank's own edge limits a shallow one
+    place = place_of(last["side"], last["space"])
+    read = driver_of(gannet).deliver(Delivery("m", "measure", piece.job, {"places": [place]}))[place]
+    value, position = read["value"], read["position"]
     offsets = offsets_for(gannet, "shoulder")
     off_depth = value - (float(last["value"]) - offsets.value)
     off_along = position - (float(last["position"]) - offsets.space)

@@ -6,11 +6,20 @@ The view is derived, so it is no part of the schema's history: it is dropped bef
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from typing import Any
 
 from django.db import connections
 
+from wryfalcon.bench.piece_states import ENDED, OPEN, PieceState
+
 NAME = "bench_progress"
+
+
+def _list(states: Iterable[PieceState]) -> str:
+    """States as SQL has a list of them."""
+    return "(" + ", ".join(f"'{state.value}'" for state in sorted(states)) + ")"
+
 
 VIEW = f"""
 CREATE VIEW {NAME} AS
@@ -23,23 +32,33 @@ SELECT
     settlement.id IS NOT NULL AS is_settled,
     settlement.read_back_at IS NOT NULL AS is_read_back,
     card.settlement_id IS NOT NULL AND card.settlement_id = settlement.id AND card.checked_at IS NOT NULL AS is_set_up,
-    COALESCE(run.state, '') AS run_state,
+    COALESCE(piece.state, '') AS piece_state,
     proof.passed AS passed,
     (
         SELECT COUNT(DISTINCT made.key_number)
         FROM bench_proof AS kept
-        JOIN machines_run AS made ON made.id = kept.run_id
-        JOIN bench_setup AS used ON used.id = made.set_up_id
-        WHERE used.tag_id = tag.id AND kept.passed
+        JOIN bench_piece AS made ON made.id = kept.piece_id
+        WHERE made.tag_id = tag.id AND made.state = '{PieceState.FINISHED}' AND kept.passed
+        AND NOT EXISTS (
+            SELECT 1 FROM bench_piece AS touched WHERE touched.onto_id = made.id AND touched.state NOT IN {_list(ENDED)}
+        )
     ) AS proven
 FROM bench_tag AS tag
 LEFT JOIN bench_settlement AS settlement
     ON settlement.id = (SELECT MAX(id) FROM bench_settlement WHERE tag_id = tag.id)
 LEFT JOIN bench_setup AS card ON card.id = (SELECT MAX(id) FROM bench_setup WHERE tag_id = tag.id)
-LEFT JOIN machines_run AS run ON run.id = (SELECT MAX(id) FROM machines_run WHERE set_up_id = card.id)
-LEFT JOIN bench_proof AS proof ON proof.run_id = run.id
+LEFT JOIN bench_piece AS piece ON piece.id = (
+    SELECT id FROM bench_piece
+    WHERE tag_id = tag.id AND (
+        state IN {_list(OPEN - {PieceState.PLANNED})}
+        OR (state NOT IN {_list(ENDED)} AND (set_up_id IS NULL OR set_up_id = card.id))
+    )
+    ORDER BY state IN {_list(OPEN)} DESC, id DESC LIMIT 1
+)
+LEFT JOIN bench_proof AS proof ON proof.piece_id = piece.id
 """
-"""Runs count for the card in force only: a new card means that its keys are still to be cut."""
+"""A piece that is open is waited for whatever card it has; a made one for the card in force only, since a new card
+means that its keys are still to be cut."""
 
 
 def drop_view(using: str, **_: Any) -> None:
@@ -51,7 +70,7 @@ def drop_view(using: str, **_: Any) -> None:
 def make_view(using: str, **_: Any) -> None:
     """After migrations, once the tables it reads are there."""
     tables = connections[using].introspection.table_names()
-    if {"bench_proof", "machines_run"} <= set(tables):
+    if {"bench_proof", "bench_piece"} <= set(tables):
         with connections[using].cursor() as cursor:
             cursor.execute(f"DROP VIEW IF EXISTS {NAME}")
             cursor.execute(VIEW)

@@ -9,14 +9,14 @@ from random import Random
 from keycore.family import Family
 from keycore.units import Unit, convert
 from wryfalcon.accounts.models import User
+from wryfalcon.bench.actions.cut import plan_piece
 from wryfalcon.bench.actions.prove import keep_proof
 from wryfalcon.bench.actions.read import Typed, add_value
 from wryfalcon.bench.actions.set_up import TICKS, Fitting, set_up, tick
 from wryfalcon.bench.actions.settle import Choice, read_back, settle
-from wryfalcon.bench.models import ProofValue, Tag
+from wryfalcon.bench.models import Piece, PieceState, ProofValue, Tag
 from wryfalcon.library.models import FamilyRecord
-from wryfalcon.machines.actions.runs import plan_run
-from wryfalcon.machines.models import Cutter, Machine, MachineWork, Run, RunState
+from wryfalcon.machines.models import Cutter, Machine, MachineWork
 
 Bitting = dict[str, list[str]]
 
@@ -66,23 +66,23 @@ def card_for(actor: User, tag: Tag, machine: Machine, done: Sequence[str] = tupl
     again(tag)
 
 
-def finished_key(tag: Tag, at: datetime, key_number: int = 1) -> Run:
+def finished_key(tag: Tag, at: datetime, key_number: int = 1) -> Piece:
     """A key that was cut some time ago."""
     card = tag.set_up
     assert card is not None
-    cuts = [{name: command[name] for name in ("side", "position", "value")} for command in card.commands]
-    run = plan_run(card, key_number, cuts=cuts)
-    run.state, run.done, run.blank_taken, run.finished_at = RunState.FINISHED, len(cuts), True, at
-    run.save()
-    Run.objects.filter(pk=run.pk).update(created_at=at)
-    noted = MachineWork.objects.filter(machine=run.machine, what="swapped").first()
+    piece = plan_piece(card, key_number)
+    piece.state, piece.done, piece.blank_taken = PieceState.FINISHED, len(piece.cuts), True
+    piece.began_at, piece.finished_at = at - timedelta(minutes=2), at
+    piece.save()
+    Piece.objects.filter(pk=piece.pk).update(created_at=at)
+    noted = MachineWork.objects.filter(machine=piece.machine, what="swapped").first()
     if noted is not None and noted.at > at:  # as the card was ticked, just before
         MachineWork.objects.filter(pk=noted.pk).update(at=at - timedelta(minutes=5))
-    return run
+    return piece
 
 
 def measured(
-    actor: User, tag: Tag, run: Run, random: Random, *, off_mm: float, scatter_mm: float = 0.006, repeats: int = 2
+    actor: User, tag: Tag, piece: Piece, random: Random, *, off_mm: float, scatter_mm: float = 0.006, repeats: int = 2
 ) -> None:
     """Measurements of a finished key that came out ``off_mm`` from what was wanted."""
     assert tag.settlement is not None
@@ -93,13 +93,13 @@ def measured(
             for _ in range(repeats):
                 read = true + convert(random.gauss(0, 0.006), Unit.MILLIMETRE, unit)
                 ProofValue.objects.create(
-                    run=run, track=track, space=space, value=round(read, 4), source="caliper", by=actor
+                    piece=piece, track=track, space=space, value=round(read, 4), source="caliper", by=actor
                 )
 
 
-def proven(actor: User, tag: Tag, run: Run, *, passed: bool, reason: str = "") -> None:
+def proven(actor: User, tag: Tag, piece: Piece, *, passed: bool, reason: str = "") -> None:
     """Keep the verdict on a key."""
-    keep_proof(actor, tag, run, passed=passed, reason=reason)
+    keep_proof(actor, tag, piece, passed=passed, reason=reason)
 
 
 def family_record(slug: str) -> FamilyRecord:

@@ -8,9 +8,10 @@ from random import Random
 from django.utils import timezone
 
 from wryfalcon.accounts.models import User
+from wryfalcon.bench.actions.cut import plan_piece
 from wryfalcon.bench.actions.settle import Choice, settle
 from wryfalcon.bench.actions.take_in import Baseline, Job, take_in
-from wryfalcon.bench.models import OnBench, Tag
+from wryfalcon.bench.models import OnBench, Piece, PieceState, Tag
 from wryfalcon.demonstration.making import (
     again,
     bitting_of,
@@ -23,8 +24,7 @@ from wryfalcon.demonstration.making import (
     type_values,
 )  # fmt: skip
 from wryfalcon.library.models import Blank
-from wryfalcon.machines.actions.runs import plan_run
-from wryfalcon.machines.models import Machine, Run, RunState
+from wryfalcon.machines.models import Machine
 
 STAGE_DOOR = [0.2779, 0.2353, 0.2947, 0.2577, 0.3189]
 """A worn key of bitting 3 5 2 4 1, about 8 thou low all over; its third cut is the doubtful one."""
@@ -35,7 +35,7 @@ def hang_open_tags(people: dict[str, User]) -> None:
     random = Random(417)
     gannet = Machine.objects.get(name="Old Gannet")
     _failed_proof(people, gannet, random)
-    _interrupted_run(people, gannet, random)
+    _interrupted_keys(people, gannet, random)
     _brought_back(people)
     _ready_to_cut(people, gannet)
     _to_read_back(people)
@@ -118,12 +118,12 @@ def _brought_back(people: dict[str, User]) -> None:
             locks=[Baseline("Wheelhouse", "rubs", "snags", "free")],
         ),
     )
-    made = tag.made_by.set_up.settlement.values if tag.made_by else {}
+    made = tag.made_by.settlement.values if tag.made_by and tag.made_by.settlement else {}
     for track, values in made.items():
         type_values(people["tam"], tag, track, [value - 0.07 + 0.008 * (-1) ** n for n, value in enumerate(values)])
 
 
-def _interrupted_run(people: dict[str, User], machine: Machine, random: Random) -> None:
+def _interrupted_keys(people: dict[str, User], machine: Machine, random: Random) -> None:
     """Six keys wanted, three proven, the fourth stopped half-way when the machine was switched off."""
     tag = take_in(
         people["wren"],
@@ -140,13 +140,14 @@ def _interrupted_run(people: dict[str, User], machine: Machine, random: Random) 
     settle_as(people["tam"], tag, {"A": ["3", "5", "2", "4", "4", "6", "3"]}, 0.99)
     card_for(people["tam"], tag, machine)
     for key in (1, 2, 3):
-        run = finished_key(tag, timezone.now() - timedelta(hours=4 - key), key)
-        measured(people["tam"], tag, run, random, off_mm=0.004, repeats=4)
-        proven(people["tam"], tag, run, passed=True, reason="turns freely")
+        piece = finished_key(tag, timezone.now() - timedelta(hours=4 - key), key)
+        measured(people["tam"], tag, piece, random, off_mm=0.004, repeats=4)
+        proven(people["tam"], tag, piece, passed=True, reason="turns freely")
     again(tag)
     assert tag.set_up is not None
-    run = plan_run(tag.set_up, 4, cuts=run.cuts)
-    Run.objects.filter(pk=run.pk).update(state=RunState.LOST, done=3, blank_taken=True, boot="yesterday")
+    piece = plan_piece(tag.set_up, 4)
+    began = timezone.now() - timedelta(minutes=50)
+    Piece.objects.filter(pk=piece.pk).update(state=PieceState.LOST, done=3, blank_taken=True, began_at=began)
     Blank.objects.filter(tags=tag).update(left=23)
 
 
@@ -166,6 +167,6 @@ def _failed_proof(people: dict[str, User], machine: Machine, random: Random) -> 
     )
     settle_as(people["tam"], tag, bitting_of(record.family, random), 0.98)
     card_for(people["tam"], tag, machine)
-    run = finished_key(tag, timezone.now() - timedelta(hours=1))
-    measured(people["tam"], tag, run, random, off_mm=-0.11, repeats=3)
-    proven(people["tam"], tag, run, passed=False)
+    piece = finished_key(tag, timezone.now() - timedelta(hours=1))
+    measured(people["tam"], tag, piece, random, off_mm=-0.11, repeats=3)
+    proven(people["tam"], tag, piece, passed=False)

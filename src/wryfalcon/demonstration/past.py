@@ -73,10 +73,10 @@ def _finished_job(people: dict[str, User], job: int, at: datetime, random: Rando
     )
     settle_as(people["tam"], tag, bitting_of(record.family, random), 0.99)
     card_for(people["tam"], tag, Machine.objects.get(name="Old Gannet"))
-    run = finished_key(tag, at)
+    piece = finished_key(tag, at)
     since_trim = job - TRIMMED_AT if job >= TRIMMED_AT else job
-    measured(people["tam"], tag, run, random, off_mm=WANDER_MM * since_trim - 0.004, repeats=4)
-    proven(people["tam"], tag, run, passed=True, reason="turns freely in its lock")
+    measured(people["tam"], tag, piece, random, off_mm=WANDER_MM * since_trim - 0.004, repeats=4)
+    proven(people["tam"], tag, piece, passed=True, reason="turns freely in its lock")
     hand_over(people["wren"], tag)
     Tag.objects.filter(pk=tag.pk).update(taken_in_at=at - timedelta(hours=2), closed_at=at + timedelta(hours=1))
     AuditEntry.objects.filter(tag=tag).update(at=at)

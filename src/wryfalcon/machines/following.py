@@ -1,83 +1,246 @@
-"""Keeping a run's record in step with the machine, which goes on whether anyone watches or not."""
+"""Following machines: the one place that speaks to them, by one process, a turn at a time.
+
+A turn delivers hold and stop, reads what the log has gained, records it once, and delivers what else
+was asked. What a machine's entries mean for a key is not known here: a listener is told of them, in
+the transaction that records them.
+"""
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+import json
+from collections.abc import Iterable, Sequence
+from dataclasses import asdict, dataclass
+from datetime import datetime, timedelta
+from typing import Protocol
 
 from django.db import transaction
 from django.utils import timezone
 
-from wryfalcon.machines.drivers import MachineUnreachable, Status, driver_of
-from wryfalcon.machines.drivers.interface import MachineEvent
-from wryfalcon.machines.models import Machine, Run, RunEvent, RunState
+from wryfalcon.machines.actions.misreports import note_misreport
+from wryfalcon.machines.actions.orders import EXPIRES_AFTER, OPEN, URGENT
+from wryfalcon.machines.drivers import Delivery, Driver, MachineNonsense, MachineRefused, MachineUnreachable, driver_of
+from wryfalcon.machines.drivers.interface import Heard, MachineEvent, Status, Whereabouts
+from wryfalcon.machines.models import DriverKind, Line, LineEvent, Machine, Order, OrderState
 
-STATE_AFTER = {
-    "loaded": RunState.LOADED,
-    "clamped": RunState.CLAMPED,
-    "started": RunState.CUTTING,
-    "resumed": RunState.CUTTING,
-    "held": RunState.HELD,
-    "turn-wanted": RunState.TURN,
-    "stalled": RunState.STALLED,
-    "stopped": RunState.STOPPED,
-    "finished": RunState.FINISHED,
-}
-OVER = {RunState.FINISHED, RunState.LOST}
+CLOCK_SLACK = 60.0  # seconds: a clock further off is named, and its times are put right by as much
+HEARD_AGAIN = timedelta(seconds=1)  # a quiet line is written down as often as this
+PAGES_A_TURN = 40
 
 
 @dataclass(frozen=True)
-class Contact:
-    """What the machine said when asked, or why it said nothing."""
+class Entry:
+    """One entry of a machine's log as it is recorded, its time put right where the clock is far off."""
 
-    status: Status | None
-    problem: str = ""
-
-
-def look_at(machine: Machine) -> Contact:
-    """How a machine is now, whatever it holds."""
-    try:
-        return Contact(driver_of(machine).status())
-    except MachineUnreachable as error:
-        return Contact(None, str(error))
+    event: MachineEvent
+    at: datetime
 
 
-def catch_up(run: Run) -> Contact:
-    """Ask the machine what happened since it was last asked, and record it once.
+class Listener(Protocol):
+    """Who is told what the machines say. Everything is told inside the transaction that records it."""
 
-    The machine is asked before the transaction opens, so that a slow line blocks nobody; events
-    another request has recorded meanwhile are passed over by their numbers.
+    def entries(self, machine: Machine, entries: Sequence[Entry]) -> None:
+        """New entries of a machine's log, each told once."""
+
+    def at_rest(self, machine: Machine, status: Status) -> None:
+        """The machine has told everything, and something is new: it is so now."""
+
+    def missing(self, machine: Machine, status: Status) -> Sequence[str]:
+        """The keys to ask after: it should have them, and does not say that it has."""
+
+    def found(self, machine: Machine, job: str, whereabouts: Whereabouts) -> None:
+        """Where a key is that was asked after."""
+
+    def answered(self, order: Order) -> None:
+        """An order was acknowledged."""
+
+
+def followed_machines() -> Iterable[Machine]:
+    """Every machine that has a line or takes plans as files."""
+    return Machine.objects.exclude(driver=DriverKind.NONE).order_by("pk")
+
+
+def has_orders(machine: Machine) -> bool:
+    """Whether something waits to be delivered."""
+    return Order.objects.filter(machine=machine, state__in=OPEN).exists()
+
+
+def follow(machine: Machine, listener: Listener) -> None:
+    """One turn with one machine."""
+    line, _ = Line.objects.get_or_create(machine=machine)
+    driver = driver_of(machine)
+    _expire(machine)
+    _deliver_all(driver, machine, listener, urgent=True)
+    if not _listen(driver, line, listener):
+        return
+    if _deliver_all(driver, machine, listener, urgent=False):
+        _listen(driver, line, listener)
+
+
+# --- orders ------------------------------------------------------------------------------------------
+
+
+def _expire(machine: Machine) -> None:
+    old = Order.objects.filter(machine=machine, state__in=OPEN, asked_at__lt=timezone.now() - EXPIRES_AFTER)
+    old.exclude(command__in=URGENT).update(state=OrderState.EXPIRED, answered_at=timezone.now(), data={})
+
+
+def _deliver_all(driver: Driver, machine: Machine, listener: Listener, *, urgent: bool) -> bool:
+    """Deliver what is open, the oldest first; hold and stop between any two others. Returns whether any was.
+
+    The first that gets no answer ends it: what comes after must not overtake it.
     """
-    driver = driver_of(run.machine)
+    delivered = False
+    mine = Order.objects.filter(machine=machine, state__in=OPEN)
+    orders = mine.filter(command__in=URGENT) if urgent else mine.exclude(command__in=URGENT)
+    for order in orders.order_by("pk"):
+        if not urgent:
+            _deliver_all(driver, machine, listener, urgent=True)
+        try:
+            delivered |= _deliver(driver, order, listener)
+        except MachineUnreachable:
+            break
+        except MachineNonsense as nonsense:
+            note_misreport(machine, nonsense.says, nonsense.raw, order.job)
+            break
+    return delivered
+
+
+def _deliver(driver: Driver, order: Order, listener: Listener) -> bool:
+    """Deliver one order unless it was overtaken meanwhile; one without an answer is delivered again."""
+    still = Order.objects.filter(pk=order.pk, state__in=OPEN)
+    if not still.update(state=OrderState.SENT, sent_at=timezone.now()):
+        return False
+    seen = (order.log, order.seen) if order.seen is not None and order.log else None
     try:
-        status = driver.status()
-        events = driver.events(run.last_event) if status.boot == run.boot else []
-    except MachineUnreachable as error:
-        return Contact(None, str(error))
+        result = driver.deliver(Delivery(order.key.hex, order.command, order.job, order.data, seen))
+    except MachineRefused as refusal:
+        _answer(order, OrderState.REFUSED, answer=str(refusal)[:300])
+        return True
     with transaction.atomic():
-        kept = Run.objects.get(pk=run.pk)
-        if kept.boot and status.boot != kept.boot and kept.state not in OVER:
-            kept.state = RunState.LOST
-        else:
-            _record(kept, [event for event in events if event.number > kept.last_event])
-            if kept.state not in OVER and status.job != kept.job:
-                kept.state = RunState.LOST  # another key took its place
-        kept.save()
-    run.refresh_from_db()
-    return Contact(status)
+        _answer(order, OrderState.ACKNOWLEDGED, result=dict(result))
+        order.refresh_from_db()
+        listener.answered(order)
+    return True
 
 
-def _record(run: Run, events: Sequence[MachineEvent]) -> None:
-    """Add a run's own events and fold them into its state; others only move the count on."""
-    for event in events:
-        run.last_event = event.number
-        if event.job != run.job:
+def _answer(order: Order, state: OrderState, **said: object) -> None:
+    Order.objects.filter(pk=order.pk).update(state=state, answered_at=timezone.now(), data={}, **said)
+
+
+# --- the log -----------------------------------------------------------------------------------------
+
+
+def _listen(driver: Driver, line: Line, listener: Listener) -> bool:
+    """Read the log to its end and record it. Returns whether the machine answered sense."""
+    try:
+        for _ in range(PAGES_A_TURN):
+            heard = driver.listen(line.last_event)
+            if not _is_the_same_log(line, heard):
+                continue
+            _record(line, heard, listener)
+            if not heard.more:
+                _find_missing(driver, line.machine, heard.status, listener)
+                return True
+            _deliver_all(driver, line.machine, listener, urgent=True)
+    except MachineUnreachable as error:
+        _note_silence(line, str(error))
+        return False
+    except MachineNonsense as nonsense:
+        note_misreport(line.machine, nonsense.says, nonsense.raw)
+        _note_silence(line, "what it answers makes no sense")
+        return False
+    return True
+
+
+def _is_the_same_log(line: Line, heard: Heard) -> bool:
+    """Whether the log is the one that was followed so far; another is followed from its beginning."""
+    told = heard.status.log
+    is_shorter = heard.status.last_event < line.last_event
+    if told == line.log and not is_shorter:
+        return True
+    with transaction.atomic():
+        if line.log and is_shorter and told == line.log:
+            says = f"Its log went to {line.last_event} and now ends at {heard.status.last_event}"
+            note_misreport(line.machine, says, json.dumps(asdict(heard.status)))
+            line.begun_again += 1
+        elif line.log:
+            note_misreport(line.machine, "Its log is another one: it was exchanged, or has forgotten everything")
+        line.log, line.last_event = told, 0
+        line.save()
+    return False
+
+
+def _record(line: Line, heard: Heard, listener: Listener) -> None:
+    """Record what is new, tell the listener, and move on: all of it or nothing."""
+    machine, now = line.machine, timezone.now()
+    with transaction.atomic():
+        for odd in heard.odd:
+            note_misreport(machine, odd.says, odd.raw)
+        fresh = _in_turn(line, heard)
+        LineEvent.objects.bulk_create(
+            LineEvent(
+                machine=machine, log=_log_name(line), number=entry.event.number, kind=entry.event.kind,
+                job=entry.event.job or "", data=dict(entry.event.data), at=entry.at,
+            )
+            for entry in fresh
+        )  # fmt: skip
+        if fresh:
+            listener.entries(machine, fresh)
+            line.last_event = fresh[-1].event.number
+        changed = asdict(heard.status) != line.status
+        stale = line.heard_at is None or now - line.heard_at > HEARD_AGAIN or bool(line.problem)
+        if heard.more or not (fresh or changed or stale):
+            if fresh:
+                line.save()
+            return
+        line.status, line.problem = asdict(heard.status), ""
+        line.asked_at = line.heard_at = now
+        line.clock_off = heard.clock_off
+        line.save()
+        if fresh or changed:
+            listener.at_rest(machine, heard.status)
+
+
+def _find_missing(driver: Driver, machine: Machine, status: Status, listener: Listener) -> None:
+    for job in listener.missing(machine, status):
+        whereabouts = driver.find(job)
+        with transaction.atomic():
+            listener.found(machine, job, whereabouts)
+
+
+def _in_turn(line: Line, heard: Heard) -> list[Entry]:
+    """The entries that come next, each once; what is missing or told twice is named."""
+    machine, last, taken = line.machine, line.last_event, []
+    off = heard.clock_off if abs(heard.clock_off) > CLOCK_SLACK else 0.0
+    if off and line.clock_off != heard.clock_off and abs(line.clock_off) <= CLOCK_SLACK:
+        note_misreport(machine, f"Its clock is {_span(off)} {'ahead of' if off > 0 else 'behind'} ours")
+    latest = timezone.now() + timedelta(seconds=CLOCK_SLACK)
+    for event in sorted(heard.events, key=lambda event: event.number):
+        raw = json.dumps({"n": event.number, "kind": event.kind, "job": event.job, **event.data})
+        if event.number <= last:
+            note_misreport(machine, f"It told entry {event.number} of its log twice", raw, event.job or "")
             continue
-        RunEvent.objects.create(run=run, boot=run.boot, number=event.number, kind=event.kind, data=event.data)
-        run.state = STATE_AFTER.get(event.kind, run.state)
-        if event.kind == "homed" and event.data.get("freed"):
-            run.state = RunState.HELD
-        if event.kind == "cut-done":
-            run.done += 1
-        if event.kind == "finished":
-            run.finished_at = timezone.now()
+        if event.number > last + 1:
+            missing = f"entry {last + 1}" if event.number == last + 2 else f"entries {last + 1} to {event.number - 1}"
+            note_misreport(machine, f"It did not tell {missing} of its log", raw, event.job or "")
+        at = event.at - timedelta(seconds=off)
+        if at > latest:
+            note_misreport(machine, f"It dates entry {event.number} of its log after now", raw, event.job or "")
+            at = timezone.now()
+        taken.append(Entry(event, at))
+        last = event.number
+    return taken
+
+
+def _log_name(line: Line) -> str:
+    return f"{line.log}/{line.begun_again}"[:40] if line.begun_again else line.log
+
+
+def _note_silence(line: Line, problem: str) -> None:
+    line.asked_at, line.problem = timezone.now(), problem[:200]
+    line.save(update_fields=["asked_at", "problem"])
+
+
+def _span(seconds: float) -> str:
+    minutes = abs(seconds) / 60
+    return f"{minutes:.0f} min" if minutes < 120 else f"{minutes / 60:.0f} h"

@@ -12,6 +12,7 @@ urlpatterns = [
     path("<int:pk>/course", book.course, name="course"),
     path("<int:pk>/due", book.due, name="due"),
     path("<int:pk>/home", room.home, name="home"),
+    path("<int:pk>/misreports", room.misreports, name="misreports"),
     path("<int:pk>/practice", room.practice, name="practice"),
     path("<int:pk>/panel", room.panel, name="panel"),
     path("<int:pk>/particulars", particulars.show, name="particulars"),

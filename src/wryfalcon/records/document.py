@@ -5,8 +5,7 @@ from __future__ import annotations
 import json
 from typing import Any
 
-from wryfalcon.bench.models import Sighting, Tag
-from wryfalcon.machines.models import Run
+from wryfalcon.bench.models import Piece, Sighting, Tag
 from wryfalcon.records.models import AuditEntry
 
 FORMAT = "wry-falcon.record/1"
@@ -31,7 +30,7 @@ def record_of(tag: Tag) -> dict[str, Any]:
         "readings": readings_record(tag),
         "overrulings": list(tag.overrulings.filter(withdrawn=False).values("track", "space", "label", "reason")),
         "set_up": _set_up(tag),
-        "keys": [_made(run) for run in _runs(tag)],
+        "keys": [_made(piece) for piece in _pieces(tag)],
         "history": [
             {"at": entry.at.isoformat(), "by": str(entry.actor or ""), "event": entry.event, **entry.data}
             for entry in audit_of(tag)
@@ -109,23 +108,25 @@ def _set_up(tag: Tag) -> dict[str, Any] | None:
     }
 
 
-def _runs(tag: Tag) -> list[Run]:
-    runs = Run.objects.filter(set_up__tag=tag).select_related("machine", "proof", "touches_up")
-    return list(runs.prefetch_related("proof_values", "trials__lock").order_by("id"))
+def _pieces(tag: Tag) -> list[Piece]:
+    pieces = Piece.objects.filter(tag=tag).select_related("machine", "proof", "onto")
+    return list(pieces.prefetch_related("proof_values", "trials__lock").order_by("id"))
 
 
-def _made(run: Run) -> dict[str, Any]:
-    proof = getattr(run, "proof", None)
+def _made(piece: Piece) -> dict[str, Any]:
+    proof = getattr(piece, "proof", None)
     return {
-        "key": run.key_number,
-        "job": run.job,
-        "machine": run.machine.name,
-        "state": run.state,
-        "touches_up": run.touches_up.job if run.touches_up else None,
-        "finished_at": run.finished_at.isoformat() if run.finished_at else None,
+        "key": piece.key_number,
+        "job": piece.job,
+        "called": piece.called,
+        "machine": piece.machine.name if piece.machine else None,
+        "state": piece.state,
+        "why_ended": piece.why_ended,
+        "touches_up": piece.onto.job if piece.onto else None,
+        "finished_at": piece.finished_at.isoformat() if piece.finished_at else None,
         "measured": [
             {"track": v.track, "space": v.space, "value": v.value, "position": v.position, "source": v.source}
-            for v in run.proof_values.all()
+            for v in piece.proof_values.all()
             if not v.withdrawn
         ],
         "proof": proof
@@ -139,6 +140,6 @@ def _made(run: Run) -> dict[str, Any]:
                 "turns": t.turns,
                 "leaves": t.leaves,
             }
-            for t in run.trials.all()
+            for t in piece.trials.all()
         ],
     }

@@ -60,7 +60,11 @@ TEMPLATES = [
                 "django.contrib.messages.context_processors.messages",
                 "wryfalcon.accounts.context.shop",
             ],
-            "builtins": ["wryfalcon.templatetags.shop", "wryfalcon.templatetags.draw"],
+            "builtins": [
+                "wryfalcon.templatetags.shop",
+                "wryfalcon.templatetags.draw",
+                "wryfalcon.templatetags.press",
+            ],
         },
     }
 ]

@@ -1,95 +1,214 @@
-"""Cutting: a run for each key, sent, started, held, taken up again, touched up."""
+"""Cutting: the next piece of a tag, sent, operated, touched up, and ended when it is spoilt.
+
+What is asked of a machine is stored as an order; the follower delivers it, and what comes of it is
+told by the machine's own log (``bench/following.py``).
+"""
 
 from __future__ import annotations
 
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 from django.db import transaction
 from django.db.models import F
+from django.utils import timezone
+from django.utils.crypto import get_random_string
 
 from keycore.units import Unit, convert
 from wryfalcon.accounts.models import User
 from wryfalcon.bench.actions.take_in import check_open
-from wryfalcon.bench.models import SetUp, Tag
+from wryfalcon.bench.models import Piece, PieceState, SetUp, Tag
+from wryfalcon.bench.piece_states import AT_MACHINE, OPEN, STANDINGS, TO_BE_LOOKED_AT, Operation
 from wryfalcon.bench.queries.proving import cuts_to_deepen, proof_of
 from wryfalcon.bench.refusal import NotDone
 from wryfalcon.library.models import Blank
-from wryfalcon.machines.actions.runs import operate, plan_run, send
-from wryfalcon.machines.drivers import MachineRefused, MachineUnreachable
-from wryfalcon.machines.models import Run, RunState
+from wryfalcon.machines.actions.orders import Press, give_up_orders, place_order
+from wryfalcon.machines.models import DriverKind, Order
+from wryfalcon.machines.queries.line import line_of
 from wryfalcon.records.actions import write_down
 from wryfalcon.records.models import Event
 
-UNDER_WAY = set(RunState) - {RunState.PLANNED, RunState.LOST, RunState.FINISHED}
+ALWAYS = (Operation.HOLD, Operation.STOP)
+"""What may be asked whatever the state of piece and tag: a machine must always be stoppable."""
+SEND_AGAIN = frozenset({PieceState.PLANNED, PieceState.LOST, PieceState.ASIDE})
 
 
-def cut_key(actor: User, tag: Tag) -> Run:
-    """Make the next key of this tag: one run, sent to its machine. Raises NotDone."""
+@transaction.atomic
+def cut_key(press: Press, tag: Tag) -> Piece:
+    """Begin the next key of this tag and send it to its machine. Raises NotDone."""
     check_open(tag)
     card = _checked_card(tag)
-    with transaction.atomic():
-        run = Run.objects.filter(set_up__tag=tag, state=RunState.PLANNED).last()
-        if run is None:
-            _refuse_while_cutting(tag)
-            number = Run.objects.filter(set_up__tag=tag, touches_up=None).count() + 1
-            run = plan_run(card, number, cuts=_told(card.commands))
-            write_down(Event.RUN_STARTED, actor, tag, job=run.job, machine=str(card.machine))
-    return _sent(tag, run)
+    piece = _planned(tag, card)
+    if piece is None:
+        _refuse_while_one_is_open(tag)
+        number, tries = next_key(tag)
+        piece = plan_piece(card, number, tries)
+        write_down(Event.PIECE_SENT, press.by, tag, piece=piece.called, job=piece.job, machine=str(card.machine))
+    _send(press, piece)
+    return piece
 
 
-def send_again(actor: User, tag: Tag, run: Run) -> Run:
-    """Send a key the machine has forgotten again: cuts already made are only passed over."""
+@transaction.atomic
+def send_again(press: Press, tag: Tag, piece: Piece) -> None:
+    """Send a piece that its machine does not have: it goes on where it stood. Raises NotDone."""
     check_open(tag)
-    if run.state != RunState.LOST:
-        raise NotDone("Only a key that its machine has forgotten is sent again.")
-    with transaction.atomic():
-        fresh = plan_run(run.set_up, run.key_number, cuts=run.cuts)
-        Run.objects.filter(pk=fresh.pk).update(blank_taken=run.blank_taken)
-        fresh.refresh_from_db()
-        write_down(Event.RUN_STARTED, actor, tag, job=fresh.job, again=run.job)
-    return _sent(tag, fresh)
+    if piece.state not in SEND_AGAIN:
+        raise NotDone(f"{piece.called.capitalize()} is {piece.get_state_display()}: it is not sent again.")
+    write_down(Event.PIECE_SENT, press.by, tag, piece=piece.called, job=piece.job, again=True)
+    _send(press, piece)
 
 
-def touch_up(actor: User, tag: Tag, run: Run) -> Run:
+@transaction.atomic
+def touch_up(press: Press, tag: Tag, piece: Piece) -> Piece:
     """Cut the shallow cuts of a finished key again, deeper only. Raises NotDone when there are none."""
     check_open(tag)
-    _refuse_while_cutting(tag)
-    shallow = cuts_to_deepen(tag, proof_of(tag, run)) if run.state == RunState.FINISHED else []
-    if not shallow:
+    _refuse_while_one_is_open(tag)
+    if Piece.objects.filter(onto=piece).exclude(state=PieceState.ABANDONED).exists():
+        raise NotDone(f"{piece.called.capitalize()} was touched up already: measure what came of that.")
+    shallow = cuts_to_deepen(tag, proof_of(tag, piece)) if piece.state == PieceState.FINISHED else []
+    if not shallow or piece.set_up is None:
         raise NotDone("No measured cut of this key is shallow; cutting can only ever take metal off.")
     wanted = {(cut.track, cut.space): cut.deepen_by_mm for cut in shallow}
     cuts = [
         {**command, "value": command["value"] + wanted[command["track"], command["space"]]}
-        for command in run.set_up.commands
+        for command in piece.set_up.commands
         if (command["track"], command["space"]) in wanted
     ]
-    with transaction.atomic():
-        fresh = plan_run(run.set_up, run.key_number, cuts=_told(cuts), touches_up=run)
-        Run.objects.filter(pk=fresh.pk).update(blank_taken=True)
-        fresh.refresh_from_db()
-        write_down(Event.RUN_STARTED, actor, tag, job=fresh.job, touches_up=run.job)
-    return _sent(tag, fresh)
+    fresh = plan_piece(piece.set_up, piece.key_number, piece.try_number, cuts=cuts, onto=piece)
+    write_down(Event.PIECE_SENT, press.by, tag, piece=fresh.called, job=fresh.job, onto=piece.job)
+    _send(press, fresh)
+    return fresh
 
 
-def operate_run(actor: User, tag: Tag, run: Run, operation: str) -> Run:
-    """Do one operation of the machine for this key. Raises NotDone with what the machine said."""
+@transaction.atomic
+def operate(press: Press, tag: Tag, piece: Piece, command: str) -> Order:
+    """Ask something of the machine that has this piece. Raises NotDone for what makes no sense now."""
+    if piece.machine is None or command not in set(Operation):
+        raise NotDone("There is no such thing to do.")
+    operation = Operation(command)
+    if operation not in ALWAYS:
+        check_open(tag)
+        if operation not in allowed_for(piece):
+            raise NotDone(f"{piece.called.capitalize()} is {piece.get_state_display()} now: look again.")
+    job = "" if operation == Operation.HOME else piece.job
+    return place_order(press, piece.machine, operation, job=job)
+
+
+@transaction.atomic
+def end_piece(press: Press, tag: Tag, piece: Piece, *, blank_used: bool, why: str) -> None:
+    """End a piece that will not be a key: spoilt with its blank, or given up and the blank still good.
+
+    What its machine still has of it is stopped. Raises NotDone without a reason, while it is being
+    cut by a machine that answers, or when it is ended already.
+    """
     check_open(tag)
+    _check_can_end(piece)
+    if not why.strip():
+        raise NotDone("Say in a few words what happened; it stays with the key.", "why")
+    if piece.machine is not None and piece.state in AT_MACHINE | TO_BE_LOOKED_AT:
+        place_order(press, piece.machine, Operation.STOP, job=piece.job)
+    give_up_orders(piece.machine, piece.job)
+    _count_blank(piece, used=blank_used)
+    piece.state = PieceState.SPOILT if blank_used else PieceState.ABANDONED
+    piece.why_ended, piece.ended_at = why.strip()[:200], timezone.now()
+    piece.save()
+    event = Event.PIECE_SPOILT if blank_used else Event.PIECE_GIVEN_UP
+    write_down(event, press.by, tag, piece=piece.called, job=piece.job, why=piece.why_ended)
+
+
+@transaction.atomic
+def take_as_made(actor: User, tag: Tag, piece: Piece) -> None:
+    """The smith has looked: this key is whole, whatever its machine says. Raises NotDone for any other."""
+    check_open(tag)
+    if piece.state not in TO_BE_LOOKED_AT:
+        raise NotDone(f"{piece.called.capitalize()} is {piece.get_state_display()}.")
+    now = timezone.now()
+    piece.state, piece.done = PieceState.FINISHED, len(piece.cuts)
+    piece.finished_at, piece.began_at = now, piece.began_at or now
+    _count_blank(piece, used=True)
+    piece.save()
+    write_down(Event.PIECE_TAKEN_AS_MADE, actor, tag, piece=piece.called, job=piece.job)
+
+
+def plan_piece(
+    card: SetUp,
+    key_number: int,
+    try_number: int = 1,
+    *,
+    cuts: Sequence[Mapping[str, Any]] | None = None,
+    onto: Piece | None = None,
+) -> Piece:
+    """Make a piece that has not been sent yet; its job name is unique for ever."""
+    kind = f"T{onto.pk}" if onto else f"K{key_number}" + (f"-{try_number}" if try_number > 1 else "")
+    return Piece.objects.create(
+        tag=card.tag,
+        settlement=card.settlement,
+        set_up=card,
+        machine=card.machine,
+        key_number=key_number,
+        try_number=try_number,
+        job=f"{card.tag}-{kind}-{get_random_string(6, '23456789abcdefghjkmnpqrstuvwxyz')}",
+        cuts=[
+            {name: cut[name] for name in ("side", "space", "position", "value")}
+            for cut in (card.commands if cuts is None else cuts)
+        ],
+        onto=onto,
+    )
+
+
+def next_key(tag: Tag) -> tuple[int, int]:
+    """The number of the key to make next and which try at it: the first that was not made, else one more."""
+    made = list(
+        Piece.objects.filter(tag=tag).exclude(state=PieceState.ABANDONED).select_related("proof").order_by("id")
+    )
+    last = {piece.key_number: piece for piece in made}
+    for number in range(1, max(last, default=0) + 1):
+        if number not in last or _is_to_be_made_again(last[number]):
+            tries = [piece.try_number for piece in made if piece.key_number == number]
+            return number, max(tries, default=0) + 1
+    return max(last, default=0) + 1, 1
+
+
+def allowed_for(piece: Piece) -> tuple[Operation, ...]:
+    """The operations that make sense now; the machine itself has the last word."""
+    row = STANDINGS[PieceState(piece.state)]
+    is_by_hand = piece.machine is not None and piece.machine.driver == DriverKind.FILE
+    return row.by_hand if is_by_hand and row.by_hand else row.allows
+
+
+def can_end(piece: Piece) -> bool:
+    """Whether a piece can be ended as spoilt or given up."""
     try:
-        operate(run, operation)
-    except MachineRefused as error:
-        raise NotDone(f"The machine says: {error}.") from None
-    except MachineUnreachable:
-        raise NotDone("No answer from the machine. Look at it before you try again; it may be going on.") from None
-    run.refresh_from_db()
-    if operation == "start":
-        _take_blank(tag, run)
-    return run
+        _check_can_end(piece)
+    except NotDone:
+        return False
+    return True
 
 
-def record_finish(actor: User | None, tag: Tag, run: Run) -> None:
-    """Write a finished run down, once."""
-    if run.state == RunState.FINISHED and not tag.audit.filter(event=Event.RUN_FINISHED, data__job=run.job).exists():
-        write_down(Event.RUN_FINISHED, actor, tag, job=run.job, cuts=run.done)
+def _check_can_end(piece: Piece) -> None:
+    if piece.is_ended:
+        raise NotDone(f"{piece.called.capitalize()} is {piece.get_state_display()} already.")
+    if Piece.objects.filter(onto=piece).exclude(state=PieceState.ABANDONED).exists():
+        raise NotDone(f"{piece.called.capitalize()} was touched up: end what came of that.")
+    if piece.state == PieceState.CUTTING and piece.machine is not None and not line_of(piece.machine).is_silent:
+        raise NotDone("It is being cut: stop the machine first.")
+
+
+def _is_to_be_made_again(piece: Piece) -> bool:
+    proof = getattr(piece, "proof", None)
+    return piece.is_ended or (proof is not None and not proof.passed)
+
+
+def _count_blank(piece: Piece, *, used: bool) -> None:
+    """Take a blank off its hook, or hang it back, where the count so far says otherwise."""
+    if piece.onto_id is not None or piece.blank_taken == used:
+        return
+    piece.blank_taken = used
+    blanks = Blank.objects.filter(tags=piece.tag)
+    if used:
+        blanks.filter(left__gt=0).update(left=F("left") - 1)
+    else:
+        blanks.update(left=F("left") + 1)
 
 
 def _checked_card(tag: Tag) -> SetUp:
@@ -101,30 +220,27 @@ def _checked_card(tag: Tag) -> SetUp:
     return card
 
 
-def _refuse_while_cutting(tag: Tag) -> None:
-    if Run.objects.filter(set_up__tag=tag, state__in=UNDER_WAY).exists():
-        raise NotDone("A key of this tag is still on the machine.")
+def _planned(tag: Tag, card: SetUp) -> Piece | None:
+    """The piece that waits to be sent by this card; one planned by an earlier card is given up."""
+    planned = Piece.objects.filter(tag=tag, state=PieceState.PLANNED).order_by("id").last()
+    if planned is None or planned.set_up_id == card.pk:
+        return planned
+    give_up_orders(planned.machine, planned.job)
+    planned.state, planned.why_ended, planned.ended_at = PieceState.ABANDONED, "the card was changed", timezone.now()
+    planned.save()
+    return None
 
 
-def _told(commands: list[dict[str, Any]]) -> list[dict[str, Any]]:
-    return [{name: command[name] for name in ("side", "position", "value")} for command in commands]
+def _refuse_while_one_is_open(tag: Tag) -> None:
+    piece = Piece.objects.filter(tag=tag, state__in=OPEN).first()
+    if piece is not None:
+        where = "still on the machine" if piece.state in AT_MACHINE else piece.get_state_display()
+        raise NotDone(f"{piece.called.capitalize()} is {where}: go on with it, or end it, first.")
 
 
-def _sent(tag: Tag, run: Run) -> Run:
-    blank = tag.family.blank
-    height = convert(blank.height, tag.family.unit, Unit.MILLIMETRE) if blank else 0.0
-    try:
-        send(run, height)
-    except MachineRefused as error:
-        raise NotDone(f"The machine says: {error}. Home it if it has not been homed.") from None
-    except MachineUnreachable:
-        raise NotDone("No answer from the machine. The key is kept ready; send it when the line is back.") from None
-    run.refresh_from_db()
-    return run
-
-
-@transaction.atomic
-def _take_blank(tag: Tag, run: Run) -> None:
-    """Take one blank off its hook when the wheel first touches it."""
-    if Run.objects.filter(pk=run.pk, blank_taken=False).update(blank_taken=True) and tag.blank_id:
-        Blank.objects.filter(pk=tag.blank_id, left__gt=0).update(left=F("left") - 1)
+def _send(press: Press, piece: Piece) -> None:
+    assert piece.machine is not None
+    family = piece.tag.family
+    height = convert(family.blank.height, family.unit, Unit.MILLIMETRE) if family.blank else 0.0
+    data = {"cuts": piece.cuts, "blank_height": height, "onto": piece.onto.job if piece.onto else None}
+    place_order(press, piece.machine, Operation.LOAD, job=piece.job, data=data)

@@ -6,7 +6,7 @@ from django.db import transaction
 from django.utils import timezone
 
 from wryfalcon.accounts.models import User
-from wryfalcon.bench.actions.take_in import check_open
+from wryfalcon.bench.actions.take_in import check_no_key_is_open, check_open
 from wryfalcon.bench.models import Tag, TagState
 from wryfalcon.bench.queries.proving import passed_keys
 from wryfalcon.bench.refusal import NotDone
@@ -18,6 +18,7 @@ from wryfalcon.records.models import Event
 def hand_over(actor: User, tag: Tag, reason: str = "") -> None:
     """Close a tag. With fewer proven keys than were wanted, a reason is needed."""
     check_open(tag)
+    check_no_key_is_open(tag)
     proven = passed_keys(tag)
     if proven < tag.quantity and not reason.strip():
         raise NotDone(

@@ -10,10 +10,10 @@ from django.db.models import Max
 from django.utils import timezone
 
 from wryfalcon.accounts.models import User
-from wryfalcon.bench.models import Customer, Lock, OnBench, Tag, TagState
+from wryfalcon.bench.models import Customer, Lock, OnBench, Piece, PieceState, Tag, TagState
+from wryfalcon.bench.piece_states import AT_MACHINE, OPEN
 from wryfalcon.bench.refusal import NotDone
 from wryfalcon.library.models import Blank, FamilyRecord
-from wryfalcon.machines.models import Run, RunState
 from wryfalcon.records.actions import write_down
 from wryfalcon.records.models import Event
 
@@ -72,6 +72,7 @@ def change(actor: User, tag: Tag, job: Job) -> Tag:
 def decline(actor: User, tag: Tag, why: str) -> None:
     """End a job as not one for us. Raises NotDone without a reason."""
     check_open(tag)
+    check_no_key_is_open(tag)
     if not why.strip():
         raise NotDone("Say in a few words why; it helps the next time they ask.", "why_declined")
     tag.state, tag.why_declined, tag.closed_at = TagState.DECLINED, why.strip(), timezone.now()
@@ -83,6 +84,16 @@ def check_open(tag: Tag) -> None:
     """Raise NotDone for a tag that is closed."""
     if tag.state != TagState.OPEN:
         raise NotDone(f"Tag {tag} is closed ({tag.get_state_display()}); nothing on it changes any more.")
+
+
+def check_no_key_is_open(tag: Tag) -> None:
+    """Raise NotDone while a key of the tag is at a machine or on its way there: closed, nobody would see to it."""
+    piece = Piece.objects.filter(tag=tag, state__in=OPEN).first()
+    if piece is None:
+        return
+    at = f"at {piece.machine}, " if piece.state in AT_MACHINE else ""
+    standing = f"{at}{piece.get_state_display()}"
+    raise NotDone(f"{piece.called.capitalize()} is {standing}: finish it or end it under Cut, then close the tag.")
 
 
 def _write(tag: Tag, job: Job) -> None:
@@ -105,13 +116,13 @@ def _write(tag: Tag, job: Job) -> None:
     _write_locks(tag, job.locks)
 
 
-def _maker_of(number: str, tag: Tag) -> tuple[Tag, Run | None]:
+def _maker_of(number: str, tag: Tag) -> tuple[Tag, Piece | None]:
     digits = number.strip().lstrip("#")
     maker = Tag.objects.filter(number=int(digits)).first() if digits.isdecimal() and len(digits) < 9 else None
     if maker is None or maker.pk == tag.pk:
         raise NotDone(f"There is no tag {number.strip()[:12]}.", "brought_back")
-    runs = Run.objects.filter(set_up__tag=maker, state=RunState.FINISHED)
-    return maker, runs.order_by("-finished_at").first()
+    pieces = Piece.objects.filter(tag=maker, state=PieceState.FINISHED)
+    return maker, pieces.order_by("-finished_at").first()
 
 
 def _write_locks(tag: Tag, locks: Sequence[Baseline]) -> None:

@@ -32,7 +32,7 @@ class BroughtBack:
 
 
 def brought_back(made_at: Mapping[int, datetime]) -> dict[int, BroughtBack]:
-    """What was measured of these runs' keys when they came back, by run; given is when each was made."""
+    """What was measured of these pieces' keys when they came back, by piece; given is when each was made."""
     seen = Sighting.objects.filter(
         source__tag__made_by__in=made_at, source__kind__in=MEASURED, source__removed=False, withdrawn=False,
         value__isnull=False, source__tag__family_record=F("source__tag__made_by__set_up__tag__family_record"),
@@ -41,9 +41,9 @@ def brought_back(made_at: Mapping[int, datetime]) -> dict[int, BroughtBack]:
         "source__tag__made_by", "source__tag__number", "at", "source__track", "space", "value"
     )
     found: dict[int, BroughtBack] = {}
-    for run, tag, at, track, space, value in rows:
+    for piece, tag, at, track, space, value in rows:
         assert value is not None  # asked for
-        back = found.setdefault(run, BroughtBack(tag, made_at[run], at))
+        back = found.setdefault(piece, BroughtBack(tag, made_at[piece], at))
         back.tag, back.measured_at = tag, at
         back.values[track, space].append(value)
     return found

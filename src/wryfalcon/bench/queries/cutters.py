@@ -11,11 +11,11 @@ from keycore.family import Cut, Track
 from keycore.proving.lock import chance_of_turning, play_of, stand, tumbler_of
 from keycore.proving.prospect import edge_of
 from keycore.units import Unit, convert
-from wryfalcon.bench.models import Settlement, Tag
+from wryfalcon.bench.models import PieceState, Settlement, Tag
 from wryfalcon.bench.queries.planning import is_same_wheel, plan_of
 from wryfalcon.bench.queries.prospects import making_of
 from wryfalcon.drawings.key import KeyDrawing, draw_key
-from wryfalcon.machines.models import Cutter, CutterLook, RunState, Work
+from wryfalcon.machines.models import Cutter, CutterLook, Work
 
 TELLING = 0.1  # of the play: a tumbler moved by less is not spoken of
 
@@ -50,7 +50,7 @@ def cutters_for(tag: Tag, settlement: Settlement) -> list[CutterFit]:
         Cutter.wheels()
         .prefetch_related("fitted_to", "looks")
         .annotate(
-            keys=Count("setup__runs", filter=Q(setup__runs__state=RunState.FINISHED), distinct=True),
+            keys=Count("setup__pieces", filter=Q(setup__pieces__state=PieceState.FINISHED), distinct=True),
             new_at=Max("work__at", filter=Q(work__what=Work.WHEEL)),
         )
     )

@@ -8,16 +8,18 @@ from dataclasses import dataclass, replace
 from functools import lru_cache
 from math import sqrt
 
+from django.db.models import Exists, OuterRef
+
 from keycore.family import Family
 from keycore.proving.causes import Cause, likely_causes
 from keycore.proving.lock import NEW_LOCK, Feel, Making, chance_of_turning, play_of
 from keycore.proving.prospect import prospect
 from keycore.proving.verdict import ProofCut, Verdict, can_be_inside, judge_key, repeats_needed, worst
 from keycore.units import Unit, convert
-from wryfalcon.bench.models import Proof, ProofValue, Tag
+from wryfalcon.bench.models import Piece, PieceState, Proof, ProofValue, Tag
+from wryfalcon.bench.piece_states import ENDED
 from wryfalcon.bench.queries.brought_back import BroughtBack
 from wryfalcon.documents import parsed
-from wryfalcon.machines.models import Run
 from wryfalcon.machines.queries.hands import caliper_sd_mm
 
 ZERO_MM = 0.004
@@ -79,19 +81,19 @@ class ShallowCut:
     deepen_by_mm: float  # added to the command, mm
 
 
-def caliper_sd(tag: Tag, run: Run, sources: Collection[str]) -> float:
+def caliper_sd(tag: Tag, piece: Piece, sources: Collection[str]) -> float:
     """The sd of one reading of a new cut, family unit: the hand's or the machine's caliper's, the worse used."""
-    by_machine = [run.machine.caliper_sd] if "caliper" in sources else []
+    by_machine = [piece.machine.caliper_sd] if "caliper" in sources and piece.machine else []
     by_hand = [caliper_sd_mm()] if "typed" in sources or not sources else []
     return convert(max(by_machine + by_hand), Unit.MILLIMETRE, tag.family.unit)
 
 
-def proof_of(tag: Tag, run: Run) -> ShownProof | None:
+def proof_of(tag: Tag, piece: Piece) -> ShownProof | None:
     """Judge a finished key; None while the family has no tolerance to judge it by."""
     if tag.family.tolerance is None or tag.family_record is None:
         return None
-    kept = _kept_values(run)
-    sd_once = caliper_sd(tag, run, {value.source for values in kept.values() for value in values})
+    kept = _kept_values(piece)
+    sd_once = caliper_sd(tag, piece, {value.source for values in kept.values() for value in values})
     seen = {
         place: Seen(
             *place,
@@ -100,21 +102,24 @@ def proof_of(tag: Tag, run: Run) -> ShownProof | None:
         )
         for place, values in kept.items()
     }
-    return _proof(tag, run, seen, sd_once)
+    return _proof(tag, piece, seen, sd_once)
 
 
-def proof_brought_back(tag: Tag, run: Run, back: BroughtBack) -> ShownProof | None:
+def proof_brought_back(tag: Tag, piece: Piece, back: BroughtBack) -> ShownProof | None:
     """Judge a key by what it measured when it came back; the wear in between widens its doubt."""
     if tag.family.tolerance is None or tag.family_record is None:
         return None
     seen = {place: Seen(*place, tuple(values), ()) for place, values in back.values.items()}
     worn = convert(back.worn.sd, Unit.INCH, tag.family.unit) / tag.family.share_per_edge
-    return _proof(tag, run, seen, caliper_sd(tag, run, {"typed"}), worn)
+    return _proof(tag, piece, seen, caliper_sd(tag, piece, {"typed"}), worn)
 
 
-def _proof(tag: Tag, run: Run, seen: Mapping[tuple[str, int], Seen], sd_once: float, worn: float = 0.0) -> ShownProof:
-    settlement, record = run.set_up.settlement, tag.family_record
-    assert record is not None
+def _proof(
+    tag: Tag, piece: Piece, seen: Mapping[tuple[str, int], Seen], sd_once: float, worn: float = 0.0
+) -> ShownProof | None:
+    settlement, record = piece.settlement, tag.family_record
+    if settlement is None or record is None:
+        return None  # nothing says what the key should measure
     every = tuple(
         seen.get((track.name, space), Seen(track.name, space, (), ()))
         for track in tag.family.tracks
@@ -180,9 +185,9 @@ def _judged(
     )
 
 
-def _kept_values(run: Run) -> defaultdict[tuple[str, int], list[ProofValue]]:
+def _kept_values(piece: Piece) -> defaultdict[tuple[str, int], list[ProofValue]]:
     kept: defaultdict[tuple[str, int], list[ProofValue]] = defaultdict(list)
-    for value in run.proof_values.filter(withdrawn=False):
+    for value in piece.proof_values.filter(withdrawn=False):
         kept[value.track, value.space].append(value)
     return kept
 
@@ -237,5 +242,6 @@ def cuts_to_deepen(tag: Tag, proof: ShownProof | None) -> list[ShallowCut]:
 
 def passed_keys(tag: Tag) -> int:
     """How many keys of this tag were proven good enough; a touched-up key counts once."""
-    runs = Proof.objects.filter(run__set_up__tag=tag, passed=True).values_list("run__key_number", flat=True)
-    return len(set(runs))
+    live = Piece.objects.filter(onto=OuterRef("piece")).exclude(state__in=ENDED)
+    passed = Proof.objects.filter(~Exists(live), piece__tag=tag, piece__state=PieceState.FINISHED, passed=True)
+    return len(set(passed.values_list("piece__key_number", flat=True)))

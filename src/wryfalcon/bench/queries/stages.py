@@ -7,8 +7,8 @@ from dataclasses import dataclass
 from django.db.models import QuerySet
 from django.urls import reverse
 
-from wryfalcon.bench.models import Progress, Tag, TagState
-from wryfalcon.machines.models import Run, RunState
+from wryfalcon.bench.models import Piece, PieceState, Progress, Tag, TagState
+from wryfalcon.bench.piece_states import OPEN, STANDINGS
 
 STAGES = {
     "take-in": "Take in",
@@ -48,14 +48,14 @@ def _tags() -> QuerySet[Tag]:
 
 
 def find_tag(number: int) -> Tag | None:
-    """The tag of that number; for a key brought back, with the run that made it."""
+    """The tag of that number; for a key brought back, with the piece that made it."""
     tag = _tags().filter(number=number).first()
     if tag is not None and tag.made_by_id is not None:
-        made = Run.objects.select_related("machine", "set_up__tag").only(
-            "key_number", "finished_at", "machine__name", "set_up__tag__number"
+        made = Piece.objects.select_related("machine", "tag").only(
+            "key_number", "try_number", "onto", "finished_at", "machine__name", "tag__number"
         )
         tag.made_by = made.get(pk=tag.made_by_id)
-        tag.brought_back_from = tag.made_by.set_up.tag
+        tag.brought_back_from = tag.made_by.tag
     return tag
 
 
@@ -73,6 +73,8 @@ def standing(tag: Tag) -> Waiting:
 def _stage(tag: Tag, progress: Progress) -> tuple[str, str]:
     if tag.state != TagState.OPEN:
         return "hand-over", tag.get_state_display()
+    if progress.piece_state in OPEN:
+        return "cut", STANDINGS[PieceState(progress.piece_state)].waits_for
     if not progress.is_settled:
         return ("settle", "its bitting to be settled") if progress.is_read else ("read", "its cuts to be read")
     if not progress.is_read_back:
@@ -83,28 +85,13 @@ def _stage(tag: Tag, progress: Progress) -> tuple[str, str]:
 
 
 def _stage_of_keys(tag: Tag, progress: Progress) -> tuple[str, str]:
-    if progress.run_state and progress.run_state != RunState.FINISHED:
-        return "cut", RUN_WAITS[RunState(progress.run_state)]
-    if progress.run_state and progress.passed is None:
-        return "prove", "its new key to be proven"
-    if progress.run_state and not progress.passed:
+    if progress.piece_state and progress.passed is None:
+        return "prove", STANDINGS[PieceState.FINISHED].waits_for
+    if progress.piece_state and not progress.passed:
         return "prove", "a failed proof to be mended"
     if progress.proven < tag.quantity:
         return "cut", f"key {progress.proven + 1} of {tag.quantity} to be cut"
     return "hand-over", "to be handed over"
-
-
-RUN_WAITS = {
-    RunState.PLANNED: "a key to be sent to the machine",
-    RunState.LOADED: "a blank to be clamped",
-    RunState.CLAMPED: "the machine to be started",
-    RunState.CUTTING: "the machine: it is cutting",
-    RunState.HELD: "the machine: it is held",
-    RunState.TURN: "the key to be turned over",
-    RunState.STALLED: "a stalled cutter to be freed",
-    RunState.STOPPED: "the machine: it was stopped",
-    RunState.LOST: "a key that its machine has forgotten",
-}
 
 
 def rail_of(waiting: Waiting, current: str) -> list[Stop]:

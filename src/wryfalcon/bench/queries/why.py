@@ -14,11 +14,10 @@ from keycore.proving.suspects import Check, Suspect, next_check, weigh_suspects
 from keycore.proving.verdict import ProofCut
 from keycore.reading.evidence import Spread
 from keycore.units import Unit, convert
-from wryfalcon.bench.models import Felt, Lock, Tag, WayUp
+from wryfalcon.bench.models import Felt, Lock, Piece, Tag, WayUp
 from wryfalcon.bench.queries.brought_back import BroughtBack, brought_back
 from wryfalcon.bench.queries.proving import ShownProof, proof_brought_back, proof_of
 from wryfalcon.codes.models import Code
-from wryfalcon.machines.models import Run
 from wryfalcon.machines.queries.drift import MachineDrift, drift_of, offset_before
 from wryfalcon.machines.queries.proven import shallow_mm
 
@@ -61,26 +60,28 @@ class Why:
         return f"It measures {-self.changed:.3f} mm higher than when it was proven"
 
 
-def why_wrong(tag: Tag, run: Run) -> Why | None:
+def why_wrong(tag: Tag, piece: Piece) -> Why | None:
     """Weigh the suspects; None for a key that is not measured."""
-    new, back = proof_of(tag, run), _came_back(run)
-    returned = proof_brought_back(tag, run, back) if back else None
+    new, back = proof_of(tag, piece), _came_back(piece)
+    returned = proof_brought_back(tag, piece, back) if back else None
     changed = _changed(tag, new, returned, back) if new and returned and back else None
     proof = returned if returned and changed is None else new
     errors = [cut.error for cut in proof.cuts if cut.error is not None] if proof else []
     if proof is None or new is None or not errors or tag.family.tolerance is None:
         return None
-    course = drift_of(run.machine, tag.family.gauge)
-    before = offset_before(course, run.finished_at, run.set_up.cutter_id) if run.finished_at else None
+    if piece.machine is None or piece.set_up is None:
+        return None  # no machine of ours made it
+    course = drift_of(piece.machine, tag.family.gauge)
+    before = offset_before(course, piece.finished_at, piece.set_up.cutter_id) if piece.finished_at else None
     mm = shallow_mm(tag.family)
-    seat = run.machine.sd_seat
+    seat = piece.machine.sd_seat
     suspects = weigh_suspects(
         proof.causes,
         _mean(errors) * mm,
         proof.sd / sqrt(len(errors)) * abs(mm) + seat,
         before,
         tag.family.tolerance.value * abs(mm),
-        _clues(_felt(run, back)),
+        _clues(_felt(piece, back)),
         one_side=_one_side(tag, proof),
     )
     return Why(
@@ -96,11 +97,11 @@ def why_wrong(tag: Tag, run: Run) -> Why | None:
     )
 
 
-def _came_back(run: Run) -> BroughtBack | None:
+def _came_back(piece: Piece) -> BroughtBack | None:
     """The key as it came back; one that was touched up no longer shows how the machine first cut it."""
-    if run.finished_at is None or run.touches_up_id is not None:
+    if piece.finished_at is None or piece.onto_id is not None:
         return None
-    return brought_back({run.pk: run.finished_at}).get(run.pk)
+    return brought_back({piece.pk: piece.finished_at}).get(piece.pk)
 
 
 def _side_by_side(new: ShownProof, back: ShownProof) -> tuple[Then, ...]:
@@ -152,9 +153,9 @@ class KeyFelt:
     leaves: str
 
 
-def _felt(run: Run, back: BroughtBack | None) -> list[KeyFelt]:
+def _felt(piece: Piece, back: BroughtBack | None) -> list[KeyFelt]:
     """How the key felt when it was tried, and in the customer's locks when it came back."""
-    tried = [KeyFelt(t.way_up, t.enters, t.turns, t.leaves) for t in run.trials.all()]
+    tried = [KeyFelt(t.way_up, t.enters, t.turns, t.leaves) for t in piece.trials.all()]
     locks = Lock.objects.filter(tag__number=back.tag) if back else []
     return [*tried, *(KeyFelt(WayUp.UP, lock.enters, lock.turns, lock.leaves) for lock in locks)]
 
@@ -181,12 +182,15 @@ def _codes(tag: Tag) -> list[str]:
     return [f"{code}, {code.series}" for code in found]
 
 
-def help_file(tag: Tag, run: Run, why: Why) -> dict[str, Any]:
+def help_file(tag: Tag, piece: Piece, why: Why) -> dict[str, Any]:
     """Everything whoever must help will ask for: no customer, no lock; lengths as their units say."""
-    settlement = run.set_up.settlement
-    offsets = run.machine.offsets.filter(gauge=tag.family.gauge)
+    settlement = piece.settlement
+    assert settlement is not None
+    assert piece.machine is not None
+    assert piece.set_up is not None  # there is no why without them
+    offsets = piece.machine.offsets.filter(gauge=tag.family.gauge)
     return {
-        "tag": str(tag), "cut_at": run.finished_at.isoformat() if run.finished_at else None,
+        "tag": str(tag), "cut_at": piece.finished_at.isoformat() if piece.finished_at else None,
         "family": {"id": tag.family.id, "edition": tag.family.edition, "unit": tag.family.unit.value,
                    "gauge": tag.family.gauge.value},
         "blank": tag.blank.code if tag.blank else None,
@@ -201,14 +205,14 @@ def help_file(tag: Tag, run: Run, why: Why) -> dict[str, Any]:
             "new": [cut.new for cut in why.then],
         },
         "machine": {
-            "name": run.machine.name, "kind": run.machine.get_kind_display(), "cutter": str(run.set_up.cutter),
-            "jaw_side": str(run.set_up.jaw_side or ""),
+            "name": piece.machine.name, "kind": piece.machine.get_kind_display(), "cutter": str(piece.set_up.cutter),
+            "jaw_side": str(piece.set_up.jaw_side or ""),
             "offsets_mm": [{"for": str(o), "depth": o.value, "along": o.space, "why": o.why} for o in offsets],
-            "told_mm": run.cuts, "course": why.course.says,
+            "told_mm": piece.cuts, "course": why.course.says,
         },
         "felt": [
             {"way_up": t.way_up, "worked": t.worked, "enters": t.enters, "turns": t.turns, "leaves": t.leaves}
-            for t in run.trials.all()
+            for t in piece.trials.all()
         ],
         "suspects": [{"cause": s.cause, "chance": round(s.chance, 3), "evidence": s.evidence} for s in why.suspects],
     }  # fmt: skip

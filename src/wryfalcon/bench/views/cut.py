@@ -1,4 +1,4 @@
-"""Cut: the machine at work, live; hold, go on, stop, turn the key over."""
+"""Cut: the machine at work, live; hold, go on, stop, turn the key over. The page only reads."""
 
 from __future__ import annotations
 
@@ -10,38 +10,40 @@ from django.views.decorators.http import require_GET, require_POST
 
 from keycore.units import Unit, convert
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
-from wryfalcon.bench.actions.cut import cut_key, operate_run, record_finish, send_again, touch_up
-from wryfalcon.bench.models import Tag
+from wryfalcon.bench.actions.cut import (
+    SEND_AGAIN,
+    allowed_for,
+    can_end,
+    cut_key,
+    end_piece,
+    next_key,
+    operate,
+    send_again,
+    take_as_made,
+    touch_up,
+)
+from wryfalcon.bench.models import Piece, PieceState, Tag
+from wryfalcon.bench.piece_states import AT_MACHINE, OPEN, TO_BE_LOOKED_AT, Operation
 from wryfalcon.bench.views.stage import attempt, find_tag, key_of, show_stage, to_stage, whole_number
 from wryfalcon.drawings.sheet import Sheet, px
-from wryfalcon.machines.actions.runs import OPERATIONS
-from wryfalcon.machines.drivers import driver_of
-from wryfalcon.machines.following import OVER, Contact, catch_up, look_at
-from wryfalcon.machines.models import Run, RunState
+from wryfalcon.machines.models import LineEvent
+from wryfalcon.machines.queries.line import LineNow, last_order, line_of
+from wryfalcon.machines.views.press import press_of
 
-ALLOWED = {
-    RunState.LOADED: ("clamp", "stop"),
-    RunState.CLAMPED: ("start", "clamp", "stop"),
-    RunState.CUTTING: ("hold", "stop"),
-    RunState.HELD: ("resume", "stop"),
-    RunState.TURN: ("clamp", "stop"),
-    RunState.STALLED: ("home", "stop"),
-    RunState.STOPPED: ("clamp",),
-}
-"""The operations that make sense in each state; the machine itself has the last word."""
+EVENTS_SHOWN = 8
+LIVE = frozenset({PieceState.CUTTING, PieceState.HELD, PieceState.STALLED})
+"""While a piece is in one of these, the drawing shows where the wheel stands."""
 
 
 @require_GET
 @needs(Act.LOOK)
 def cut_stage(request: PersonRequest, number: int) -> HttpResponse:
-    """The keys of this tag and the one on the machine now, as the machine tells it."""
+    """The keys of this tag and the one on the machine now, as the machine was last heard to tell it."""
     tag = find_tag(number)
-    runs = list(Run.objects.filter(set_up__tag=tag).select_related("machine", "set_up__settlement").order_by("id"))
-    run = _current(runs, whole_number(request.GET.get("run")))
-    contact = _ask(tag, run)
-    if run and run.state == RunState.FINISHED:
-        record_finish(None, tag, run)
-    return show_stage(request, tag, "cut", _context(tag, runs, run, contact))
+    pieces = list(Piece.objects.filter(tag=tag).select_related("machine", "settlement", "set_up").order_by("id"))
+    piece = _current(pieces, whole_number(request.GET.get("piece")))
+    wanted = request.GET.get("piece") and piece and piece.pk
+    return show_stage(request, tag, "cut", {**_context(tag, pieces, piece), "asked_for": wanted})
 
 
 @require_POST
@@ -49,102 +51,125 @@ def cut_stage(request: PersonRequest, number: int) -> HttpResponse:
 def cut_next(request: PersonRequest, number: int) -> HttpResponse:
     """Send the next key to the machine."""
     tag = find_tag(number)
-    attempt(request, lambda: cut_key(request.user, tag))
+    attempt(request, lambda: cut_key(press_of(request), tag))
     return to_stage(tag, "cut")
 
 
 @require_POST
 @needs(Act.CUT)
-def operate(request: PersonRequest, number: int, run: int) -> HttpResponse:
+def operate_piece(request: PersonRequest, number: int, piece: int) -> HttpResponse:
     """One operation on the machine, sending again, or touching up."""
     tag = find_tag(number)
-    kept = get_object_or_404(Run, pk=run, set_up__tag=tag)
-    operation = request.POST.get("operation", "")
-    if operation == "send-again":
-        attempt(request, lambda: send_again(request.user, tag, kept))
+    kept = get_object_or_404(Piece.objects.select_related("machine", "tag", "set_up"), pk=piece, tag=tag)
+    operation, press = request.POST.get("operation", ""), press_of(request)
+    if operation == Operation.LOAD:
+        attempt(request, lambda: send_again(press, tag, kept))
     elif operation == "touch-up":
-        attempt(request, lambda: touch_up(request.user, tag, kept))
+        attempt(request, lambda: touch_up(press, tag, kept))
     else:
-        attempt(request, lambda: operate_run(request.user, tag, kept, operation))
+        attempt(request, lambda: operate(press, tag, kept, operation))
     return to_stage(tag, "cut")
 
 
-def _ask(tag: Tag, run: Run | None) -> Contact:
-    """Catch up with the run under way; otherwise only ask how the machine is."""
-    if run is not None and run.state not in OVER | {RunState.PLANNED}:
-        return catch_up(run)
-    machine = run.machine if run is not None else tag.set_up.machine if tag.set_up else None
-    return look_at(machine) if machine is not None else Contact(None)
+@require_POST
+@needs(Act.CUT)
+def end(request: PersonRequest, number: int, piece: int) -> HttpResponse:
+    """End a key as spoilt or given up, or say that it is whole whatever its machine says."""
+    tag = find_tag(number)
+    kept = get_object_or_404(Piece.objects.select_related("machine", "tag"), pk=piece, tag=tag)
+    if "made" in request.POST:
+        attempt(request, lambda: take_as_made(request.user, tag, kept))
+        return to_stage(tag, "cut", f"?piece={piece}")
+    used, why = request.POST.get("blank") != "good", request.POST.get("why", "")
+    done = attempt(request, lambda: end_piece(press_of(request), tag, kept, blank_used=used, why=why))
+    return to_stage(tag, "cut", "" if done else f"?piece={piece}")
 
 
-def _current(runs: list[Run], wanted: int) -> Run | None:
-    """The run asked for, else the one under way, else the last."""
-    asked = next((run for run in runs if run.pk == wanted), None)
-    under_way = next((run for run in reversed(runs) if run.state not in OVER), None)
-    return asked or under_way or (runs[-1] if runs else None)
+def _current(pieces: list[Piece], wanted: int) -> Piece | None:
+    """The piece asked for, else the one under way, else the last."""
+    asked = next((piece for piece in pieces if piece.pk == wanted), None)
+    under_way = next((piece for piece in reversed(pieces) if piece.state in OPEN), None)
+    return asked or under_way or (pieces[-1] if pieces else None)
 
 
-def _context(tag: Tag, runs: list[Run], run: Run | None, contact: Contact) -> dict[str, Any]:
-    values = tag.settlement.values if tag.settlement else {}
-    live = run is not None and run.state not in OVER | {RunState.PLANNED}
+def _context(tag: Tag, pieces: list[Piece], piece: Piece | None) -> dict[str, Any]:
+    machine = piece.machine if piece is not None else tag.set_up.machine if tag.set_up else None
+    line = line_of(machine) if machine is not None else None
+    order = last_order(machine, piece.job if piece else "") if machine is not None else None
+    number, tries = next_key(tag)
+    following = Piece(key_number=number, try_number=tries)
     context: dict[str, Any] = {
-        "runs": runs,
-        "run": run,
-        "live": live,
-        "contact": contact,
-        "operations": _operations(run, contact),
+        "pieces": pieces,
+        "piece": piece,
+        "line": line,
+        "order": order,
+        "live": (piece is not None and piece.state in AT_MACHINE) or (order is not None and order.is_open),
+        "soon": (piece is not None and piece.state == PieceState.CUTTING) or (order is not None and order.is_open),
+        "operations": _operations(tag, piece, line),
         "ready": tag.set_up is not None and tag.set_up.checked_at is not None,
-        "machine": run.machine if run else tag.set_up.machine if tag.set_up else None,
-        "unhomed": contact.status is not None and contact.status.state == "unhomed",
-        "keys_made": len({r.key_number for r in runs if r.state == RunState.FINISHED}),
-        "key": key_of(tag, values),
+        "machine": machine,
+        "has_open": any(made.state in OPEN for made in pieces),
+        "next_key": following.called,
+        "is_one_more": number > tag.quantity,
+        "key": key_of(tag, tag.settlement.values if tag.settlement else {}),
     }
-    if run is not None:
-        context |= _progress(tag, run, contact)
+    if piece is not None:
+        context |= {
+            "can_end": can_end(piece),
+            "to_be_looked_at": piece.state in TO_BE_LOOKED_AT,
+            "send_again": piece.state in SEND_AGAIN and piece.state != PieceState.PLANNED,
+            "is_sent": order is not None and order.is_open and order.order.command == Operation.LOAD,
+            **_progress(tag, piece, line),
+        }
     return context
 
 
-def _operations(run: Run | None, contact: Contact) -> list[tuple[str, str]]:
-    if run is None:
+def _operations(tag: Tag, piece: Piece | None, line: LineNow | None) -> list[Operation]:
+    """What is offered: all that makes sense, and stop whenever the machine has this key in its hands."""
+    if piece is None or line is None:
         return []
-    allowed = list(ALLOWED.get(RunState(run.state), ()))
-    if run.state == RunState.CUTTING and not driver_of(run.machine).reports:
-        allowed = ["finish", "hold", "stop"]
-    return [(operation, OPERATIONS[operation]) for operation in allowed]
+    offered: list[Operation] = [] if tag.state != "open" else [o for o in allowed_for(piece) if o != Operation.LOAD]
+    has_it = line.job == piece.job and line.status is not None and line.status.state not in ("done", "stopped")
+    if has_it and Operation.STOP not in offered:
+        offered.append(Operation.STOP)
+    return offered
 
 
-def _progress(tag: Tag, run: Run, contact: Contact) -> dict[str, Any]:
+def _progress(tag: Tag, piece: Piece, line: LineNow | None) -> dict[str, Any]:
     """How far it is, the key as cut so far, and where the wheel stands."""
-    share = contact.status.share if contact.status and contact.status.job == run.job else 0.0
-    done, of = run.done, len(run.cuts)
+    status = line.status if line else None
+    done, of = piece.done, len(piece.cuts)
+    share = status.share if status and status.job == piece.job and status.cut == done else 0.0
     context: dict[str, Any] = {
         "progress": round(100 * (done + share) / of) if of else 0,
-        "events": list(run.events.order_by("-number")[:8]),
-        "key": key_of(tag, _so_far(tag, run)),
+        "events": list(LineEvent.objects.filter(machine=piece.machine, job=piece.job).order_by("-id")[:EVENTS_SHOWN]),
+        "key": key_of(tag, _so_far(tag, piece)),
     }
-    if done < of and run.state in (RunState.CUTTING, RunState.HELD, RunState.STALLED):
-        context |= _wheel(tag, run, share)
+    if done < of and piece.state in LIVE:
+        context |= _wheel(tag, piece, share)
     return context
 
 
-def _so_far(tag: Tag, run: Run) -> dict[str, list[float]]:
+def _so_far(tag: Tag, piece: Piece) -> dict[str, list[float]]:
     """The depth values of each side as far as it is cut; the blank's height where it is not."""
-    assert tag.family.blank is not None
-    wanted, commands = run.set_up.settlement.values, run.set_up.commands
-    if run.touches_up_id is not None:
+    if piece.settlement is None:
+        return {}
+    wanted = piece.settlement.values
+    if piece.onto_id is not None or piece.set_up is None:
         return dict(wanted)
+    assert tag.family.blank is not None
     sides: dict[str, list[float]] = {}
-    for place, command in enumerate(commands):
+    for place, command in enumerate(piece.set_up.commands):
         values = wanted[command["track"]]
         side = sides.setdefault(command["side"], [tag.family.blank.height] * len(values))
-        if place < run.done:
+        if place < piece.done:
             side[command["space"] - 1] = values[command["space"] - 1]
     return sides
 
 
-def _wheel(tag: Tag, run: Run, share: float) -> dict[str, Any]:
+def _wheel(tag: Tag, piece: Piece, share: float) -> dict[str, Any]:
     """Where the wheel stands on the drawing: along by its position, down by how far it is."""
-    sheet, cut = Sheet.of(tag.family), run.cuts[run.done]
+    sheet, cut = Sheet.of(tag.family), piece.cuts[piece.done]
     along = convert(cut["position"], Unit.MILLIMETRE, tag.family.unit)
     value = convert(cut["value"], Unit.MILLIMETRE, tag.family.unit) * tag.family.share_per_edge
     full = sheet.edge_height

@@ -10,9 +10,8 @@ from django.views.decorators.http import require_GET, require_POST
 
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.bench.actions.hand_over import hand_over
-from wryfalcon.bench.models import Trial
+from wryfalcon.bench.models import Piece, Trial
 from wryfalcon.bench.views.stage import attempt, find_tag, key_of, show_stage, to_stage
-from wryfalcon.machines.models import Run
 from wryfalcon.records.document import audit_of, readings_record, record_of
 from wryfalcon.records.job_card import job_card_pdf
 
@@ -23,13 +22,13 @@ def hand_over_stage(request: PersonRequest, number: int) -> HttpResponse:
     """Everything read, decided, cut and proven."""
     tag = find_tag(number)
     values = tag.settlement.values if tag.settlement else {}
-    runs = Run.objects.filter(set_up__tag=tag).select_related("machine", "proof").defer("cuts").order_by("id")
+    pieces = Piece.objects.filter(tag=tag).select_related("machine", "proof").defer("cuts").order_by("id")
     trials = Trial.objects.select_related("lock")
     context = {
         "key": key_of(tag, values),
         "readings": readings_record(tag) if tag.progress.is_read else [],
         "overrulings": tag.overrulings.filter(withdrawn=False) if tag.progress.is_read else [],
-        "runs": runs.prefetch_related(Prefetch("trials", trials)),
+        "pieces": pieces.prefetch_related(Prefetch("trials", trials)),
         "audit": audit_of(tag),
     }
     return show_stage(request, tag, "hand-over", context)

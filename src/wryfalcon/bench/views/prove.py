@@ -21,13 +21,14 @@ from wryfalcon.bench.actions.prove import (
 )  # fmt: skip
 from wryfalcon.bench.actions.read import Typed
 from wryfalcon.bench.forms import TrialForm
-from wryfalcon.bench.models import Felt, Lock, Tag, WayUp
+from wryfalcon.bench.models import Felt, Lock, Piece, PieceState, Tag, WayUp
 from wryfalcon.bench.queries.proving import ProvedCut, ShownProof, cuts_to_deepen, proof_of
 from wryfalcon.bench.refusal import NotDone
 from wryfalcon.bench.views.stage import attempt, find_tag, key_of, shop_unit, show_stage, to_stage, whole_number
 from wryfalcon.drawings.errors import draw_errors
-from wryfalcon.machines.drivers import driver_of
-from wryfalcon.machines.models import Run, RunState
+from wryfalcon.machines.models import DriverKind
+from wryfalcon.machines.queries.line import last_order, line_of
+from wryfalcon.machines.views.press import press_of
 
 
 @require_GET
@@ -35,14 +36,14 @@ from wryfalcon.machines.models import Run, RunState
 def prove_stage(request: PersonRequest, number: int) -> HttpResponse:
     """The new key beside its target."""
     tag = find_tag(number)
-    return _show(request, tag, whole_number(request.GET.get("run")), whole_number(request.GET.get("cut")))
+    return _show(request, tag, whole_number(request.GET.get("piece")), whole_number(request.GET.get("cut")))
 
 
 @require_POST
 @needs(Act.PROVE)
-def type_proof_value(request: PersonRequest, number: int, run: int) -> HttpResponse:
+def type_proof_value(request: PersonRequest, number: int, piece: int) -> HttpResponse:
     """One value of the new key and Enter."""
-    tag, kept = _find(number, run)
+    tag, kept = _find(number, piece)
     at = max(1, whole_number(request.POST.get("cut")))
     cuts = _all_cuts(tag)
     track, space = cuts[min(at, len(cuts)) - 1]
@@ -52,56 +53,58 @@ def type_proof_value(request: PersonRequest, number: int, run: int) -> HttpRespo
         try:
             entry = add_proof_value(request.user, tag, kept, typed)
         except NotDone as refusal:
-            return _show(request, tag, run, at, refusal=refusal.says, typed=text)
+            return _show(request, tag, piece, at, refusal=refusal.says, typed=text)
         if entry.read_as:
             messages.info(request, f"“{text.strip()}” read as {entry.read_as}.")
-    return to_stage(tag, "prove", f"?run={run}&cut={min(at + 1, len(cuts))}")
+    return to_stage(tag, "prove", f"?piece={piece}&cut={min(at + 1, len(cuts))}")
 
 
 @require_POST
 @needs(Act.PROVE)
-def measure(request: PersonRequest, number: int, run: int) -> HttpResponse:
+def measure(request: PersonRequest, number: int, piece: int) -> HttpResponse:
     """Read the machine's caliper, or take the last measurement back."""
-    tag, kept = _find(number, run)
-    act = withdraw_proof_values if "withdraw" in request.POST else read_caliper
-    attempt(request, lambda: act(request.user, tag, kept))
-    return to_stage(tag, "prove", f"?run={run}")
+    tag, kept = _find(number, piece)
+    if "withdraw" in request.POST:
+        attempt(request, lambda: withdraw_proof_values(request.user, tag, kept))
+    else:
+        attempt(request, lambda: read_caliper(press_of(request), tag, kept))
+    return to_stage(tag, "prove", f"?piece={piece}")
 
 
 @require_POST
 @needs(Act.PROVE)
-def try_key(request: PersonRequest, number: int, run: int) -> HttpResponse:
+def try_key(request: PersonRequest, number: int, piece: int) -> HttpResponse:
     """Note how the key feels in one lock."""
-    tag, kept = _find(number, run)
+    tag, kept = _find(number, piece)
     form = TrialForm(request.POST)
     if not form.is_valid():
         messages.error(request, "Choose how it felt from the list.")
-        return to_stage(tag, "prove", f"?run={run}")
+        return to_stage(tag, "prove", f"?piece={piece}")
     lock = get_object_or_404(Lock, pk=form.cleaned_data["lock"], tag=tag)
     felt = {part: form.cleaned_data[part] for part in ("enters", "turns", "leaves")}
     way_up, worked = form.cleaned_data["way_up"], form.cleaned_data["worked"]
     attempt(request, lambda: try_in_lock(request.user, tag, kept, lock, way_up=way_up, worked=worked, felt=felt))
-    return to_stage(tag, "prove", f"?run={run}")
+    return to_stage(tag, "prove", f"?piece={piece}")
 
 
 @require_POST
 @needs(Act.PROVE)
-def keep_verdict(request: PersonRequest, number: int, run: int) -> HttpResponse:
+def keep_verdict(request: PersonRequest, number: int, piece: int) -> HttpResponse:
     """Keep the verdict: good enough, or not."""
-    tag, kept = _find(number, run)
+    tag, kept = _find(number, piece)
     passed = "passed" in request.POST
     reason = request.POST.get("reason", "")
     done = attempt(request, lambda: keep_proof(request.user, tag, kept, passed=passed, reason=reason))
     if not done or not passed:
-        return to_stage(tag, "prove", f"?run={run}")
+        return to_stage(tag, "prove", f"?piece={piece}")
     more = find_tag(number)
-    made = Run.objects.filter(set_up__tag=tag, proof__passed=True).values("key_number").distinct().count()
+    made = Piece.objects.filter(tag=tag, proof__passed=True).values("key_number").distinct().count()
     return to_stage(more, "cut" if made < tag.quantity else "hand-over")
 
 
-def _find(number: int, run: int) -> tuple[Tag, Run]:
+def _find(number: int, piece: int) -> tuple[Tag, Piece]:
     tag = find_tag(number)
-    return tag, get_object_or_404(Run.objects.select_related("machine", "set_up__settlement"), pk=run, set_up__tag=tag)
+    return tag, get_object_or_404(Piece.objects.select_related("machine", "settlement"), pk=piece, tag=tag)
 
 
 def _all_cuts(tag: Tag) -> list[tuple[str, int]]:
@@ -111,40 +114,44 @@ def _all_cuts(tag: Tag) -> list[tuple[str, int]]:
 def _show(
     request: PersonRequest, tag: Tag, wanted: int, at: int, *, refusal: str = "", typed: str = ""
 ) -> HttpResponse:
-    runs = list(
-        Run.objects.filter(set_up__tag=tag, state=RunState.FINISHED)
-        .select_related("machine", "set_up__settlement", "proof")
+    pieces = list(
+        Piece.objects.filter(tag=tag, state=PieceState.FINISHED)
+        .select_related("machine", "settlement", "proof")
         .defer("cuts", "set_up__commands", "proof__cuts", "proof__causes")
         .order_by("id")
     )
-    run = next((r for r in runs if r.pk == wanted), runs[-1] if runs else None)
-    proof = proof_of(tag, run) if run else None
-    context: dict[str, Any] = {"runs": runs, "run": run, "proof": proof, "refusal": refusal, "typed": typed}
-    if run is None or proof is None:
+    piece = next((r for r in pieces if r.pk == wanted), pieces[-1] if pieces else None)
+    proof = proof_of(tag, piece) if piece else None
+    context: dict[str, Any] = {"pieces": pieces, "piece": piece, "proof": proof, "refusal": refusal, "typed": typed}
+    if piece is None or proof is None:
         return show_stage(request, tag, "prove", {**context, "key": key_of(tag, {})})
+    order = last_order(piece.machine, piece.job) if piece.machine else None
     first_unread = next((i for i, cut in enumerate(proof.cuts, start=1) if cut.measured is None), 1)
     at = at if 1 <= at <= len(proof.cuts) else first_unread
     context |= {
         "at": at,
         "at_cut": proof.cuts[at - 1],
-        "has_caliper": driver_of(run.machine).reports,
+        "has_caliper": piece.machine is not None and piece.machine.driver == DriverKind.BENCH,
+        "line": line_of(piece.machine) if piece.machine else None,
+        "order": order if order and order.order.command == "measure" else None,
+        "live": order is not None and order.is_open,
         "shallow": cuts_to_deepen(tag, proof),
-        "kept": getattr(run, "proof", None),
-        "locks": _locks(tag, run),
+        "kept": getattr(piece, "proof", None),
+        "locks": _locks(tag, piece),
         "felt": [choice for choice in Felt.choices if choice[0]],
-        "try_at": reverse("bench:try-key", args=[tag.number, run.pk]),
+        "try_at": reverse("bench:try-key", args=[tag.number, piece.pk]),
         "many_tracks": len(tag.family.tracks) > 1,
         "felt_parts": [("enters", "Goes in"), ("turns", "Turns"), ("leaves", "Comes out")],
         "ways_up": WayUp.choices,
         "expanded": COVERAGE * proof.sd,
-        **_drawn(tag, run, proof),
+        **_drawn(tag, piece, proof),
     }
     return show_stage(request, tag, "prove", context, status=422 if refusal else 200)
 
 
-def _drawn(tag: Tag, run: Run, proof: ShownProof) -> dict[str, Any]:
+def _drawn(tag: Tag, piece: Piece, proof: ShownProof) -> dict[str, Any]:
     """The key as measured over its target, and the errors of the first track under it."""
-    wanted = run.set_up.settlement.values
+    wanted = piece.settlement.values if piece.settlement else {}
     track = tag.family.tracks[0].name
     measured = {
         t.name: [cut.measured if cut.measured is not None else cut.wanted for cut in _of_track(proof, t.name)]
@@ -161,6 +168,6 @@ def _of_track(proof: ShownProof, track: str) -> list[ProvedCut]:
     return [cut for cut in proof.cuts if cut.track == track]
 
 
-def _locks(tag: Tag, run: Run) -> list[tuple[Lock, list[Any]]]:
-    trials = list(run.trials.all())
+def _locks(tag: Tag, piece: Piece) -> list[tuple[Lock, list[Any]]]:
+    trials = list(piece.trials.all())
     return [(lock, [trial for trial in trials if trial.lock_id == lock.pk]) for lock in tag.locks.all()]

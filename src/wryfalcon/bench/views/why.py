@@ -7,26 +7,25 @@ from django.shortcuts import get_object_or_404, render
 from django.views.decorators.http import require_GET
 
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
-from wryfalcon.bench.models import Tag
+from wryfalcon.bench.models import Piece, Tag
 from wryfalcon.bench.queries.why import Why, help_file, why_wrong
 from wryfalcon.bench.views.stage import find_tag
-from wryfalcon.machines.models import Run
 
 
 @require_GET
 @needs(Act.LOOK)
-def show(request: PersonRequest, number: int, run: int) -> HttpResponse:
+def show(request: PersonRequest, number: int, piece: int) -> HttpResponse:
     """The suspects, what speaks for each, and the next check."""
-    tag, kept, why = _why(number, run)
-    context = {"tag": tag, "run": kept, "why": why, "family": tag.family}
+    tag, kept, why = _why(number, piece)
+    context = {"tag": tag, "piece": kept, "why": why, "family": tag.family}
     return render(request, "bench/why.html", context)
 
 
 @require_GET
 @needs(Act.PROVE)
-def file(request: PersonRequest, number: int, run: int) -> HttpResponse:
+def file(request: PersonRequest, number: int, piece: int) -> HttpResponse:
     """The same as a file for whoever must help."""
-    tag, kept, why = _why(number, run)
+    tag, kept, why = _why(number, piece)
     if why is None:
         raise Http404
     answer = JsonResponse(help_file(tag, kept, why), json_dumps_params={"indent": 1})
@@ -34,8 +33,8 @@ def file(request: PersonRequest, number: int, run: int) -> HttpResponse:
     return answer
 
 
-def _why(number: int, run: int) -> tuple[Tag, Run, Why | None]:
+def _why(number: int, piece: int) -> tuple[Tag, Piece, Why | None]:
     tag = find_tag(number)
-    related = ("machine", "set_up__settlement", "set_up__cutter", "set_up__jaw_side")
-    kept = get_object_or_404(Run.objects.select_related(*related), pk=run, set_up__tag=tag)
+    related = ("machine", "settlement", "set_up__cutter", "set_up__jaw_side")
+    kept = get_object_or_404(Piece.objects.select_related(*related), pk=piece, tag=tag)
     return tag, kept, why_wrong(tag, kept)

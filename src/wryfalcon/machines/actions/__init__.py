@@ -1,1 +1,1 @@
-"""What changes the machines and their runs."""
+"""What changes the machines and their pieces."""

@@ -4,9 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from datetime import datetime
 
 import numpy as np
 from django.db import transaction
+from django.utils import timezone
 
 from keycore.errors import InputError
 from keycore.machines.study import gauge_study
@@ -60,12 +62,16 @@ def describe_machine(actor: User, machine: Machine, particulars: Particulars) ->
 
 
 @transaction.atomic
-def note_work(actor: User, machine: Machine, what: str, note: str = "") -> MachineWork:
-    """Note what was done to a machine. Raises NotKept for nothing known."""
+def note_work(
+    actor: User | None, machine: Machine, what: str, note: str = "", *, at: datetime | None = None
+) -> MachineWork:
+    """Note what was done to a machine, now or when the machine says it was. Raises NotKept for nothing known."""
     if what not in Work.values:
         raise NotKept("Say what was done.")
     cutter = machine.fitted if what in OF_THE_CUTTER else None
-    work = MachineWork.objects.create(machine=machine, what=what, cutter=cutter, note=note.strip()[:200], by=actor)
+    work = MachineWork.objects.create(
+        machine=machine, what=what, cutter=cutter, note=note.strip()[:200], by=actor, at=at or timezone.now()
+    )
     write_down(Event.MACHINE_WORKED, actor, machine=str(machine), what=what, note=work.note)
     return work
 

@@ -11,9 +11,10 @@ from django.utils import timezone
 
 from keycore.cutting.commands import MachineOffsets
 from wryfalcon.accounts.models import User
-from wryfalcon.machines.drivers import MachineRefused, MachineUnreachable, driver_of
-from wryfalcon.machines.drivers.bench import BenchDriver
-from wryfalcon.machines.models import DriverKind, HiddenFault, Machine, Practice, RunState
+from wryfalcon.bench.models import PieceState
+from wryfalcon.machines.actions.orders import Press, place_order
+from wryfalcon.machines.models import DriverKind, HiddenFault, Machine, Practice
+from wryfalcon.machines.queries.line import line_of
 from wryfalcon.machines.queries.offsets import offsets_for
 from wryfalcon.machines.refusal import NotKept
 
@@ -40,6 +41,7 @@ FAULTS = {
 """A learner is also shown a machine with nothing wrong, now and then: it must be left alone."""
 
 
+@transaction.atomic
 def begin_practice(actor: User, machine: Machine, random: Random | None = None) -> Practice:
     """Hide a fault in the simulated machine, or none. Raises NotKept for a real one, or while a practice is on."""
     if machine.practices.filter(ended_at=None).exists():
@@ -50,8 +52,8 @@ def begin_practice(actor: User, machine: Machine, random: Random | None = None) 
     size = chance.uniform(kind.smallest, kind.largest) if kind else 0.0
     if hidden != HiddenFault.WHEEL:  # a wheel only ever wears away
         size *= chance.choice((-1, 1))
-    _set_faults(machine, {kind.name: size} if kind else {})
-    keys = machine.runs.filter(state=RunState.FINISHED).count()
+    _set_faults(actor, machine, {kind.name: size} if kind else {})
+    keys = machine.pieces.filter(state=PieceState.FINISHED).count()
     return Practice.objects.create(machine=machine, hidden=hidden, fault=size, keys_before=keys, by=actor)
 
 
@@ -69,13 +71,13 @@ def end_practice(practice: Practice, named: str) -> Practice:
     now, then = offsets_for(machine, "shoulder"), _offsets_then(practice)
     moved = MachineOffsets(now.value - then.value, now.space - then.space)
     practice.named = named
-    practice.keys_used = machine.runs.filter(state=RunState.FINISHED).count() - practice.keys_before
+    practice.keys_used = machine.pieces.filter(state=PieceState.FINISHED).count() - practice.keys_before
     practice.left_over = {
         HiddenFault.DEPTH: practice.fault + moved.value, HiddenFault.GAUGE: practice.fault + moved.space,
     }.get(HiddenFault(practice.hidden), max(moved.value, moved.space, key=abs))  # fmt: skip
     practice.ended_at = timezone.now()
     practice.save()
-    _set_faults(machine, {})
+    _set_faults(practice.by, machine, {})
     return practice
 
 
@@ -112,16 +114,15 @@ def _offsets_then(practice: Practice) -> MachineOffsets:
     )
 
 
-def _set_faults(machine: Machine, wanted: Mapping[str, float]) -> None:
+def _set_faults(actor: User, machine: Machine, wanted: Mapping[str, float]) -> None:
     """Make the simulated machine true under the offsets in force, but for what is wanted."""
-    driver = driver_of(machine)
-    if machine.driver != DriverKind.BENCH or not isinstance(driver, BenchDriver):
+    if machine.driver != DriverKind.BENCH:
         raise NotKept("Practice is for the simulated machine; a real one is not put out of true.")
     offsets = offsets_for(machine, "shoulder")
     true = {"depth_offset": -offsets.value, "space_offset": -offsets.space, "jaw_angle": 0.0, "wheel_wear": 0.0}
-    try:
-        driver.panel(do="inject", fault="new-wheel")
-        for fault, at_rest in true.items():
-            driver.panel(do="inject", fault=fault, value=at_rest + wanted.get(fault, 0.0))
-    except (MachineRefused, MachineUnreachable) as error:
-        raise NotKept(f"The simulated machine does not play along: {error}.") from None
+    line = line_of(machine)
+    if line.is_silent or not line.is_followed:
+        raise NotKept("The simulated machine does not play along: it does not answer.")
+    faults = {"new-wheel": 0.0} | {fault: at_rest + wanted.get(fault, 0.0) for fault, at_rest in true.items()}
+    for fault, value in faults.items():
+        place_order(Press(actor), machine, "inject", data={"fault": fault, "value": value})

@@ -4,90 +4,122 @@ from __future__ import annotations
 
 import json
 import socket
-from collections.abc import Sequence
+import time
+from collections.abc import Mapping, Sequence
+from datetime import UTC, datetime
 from typing import Any
+from uuid import uuid4
 
 from wryfalcon.machines.drivers.interface import (
     Command,
-    MachineEvent,
+    Delivery,
+    Heard,
+    MachineNonsense,
     MachineRefused,
     MachineUnreachable,
-    Status,
-)  # fmt: skip
+    Whereabouts,
+    place_of,
+)
+from wryfalcon.machines.drivers.told import VERSION, Answer, read_answer, read_found, read_heard, read_reading
 
 LONGEST_ANSWER = 4_000_000
+HANDS = frozenset({"lid", "inject", "pass"})
+"""What no client asks: hands at the simulated machine, mischance, and time where it is stepped."""
 
 
 class BenchDriver:
-    """One short connection for each question, so that a lost line costs only that question."""
+    """One short connection for each question, and one limit for the whole of its answer."""
 
     reports = True
 
-    def __init__(self, host: str, port: int, seconds: float) -> None:
+    def __init__(
+        self, host: str, port: int, seconds: float, *, client: str = "", axes: tuple[str, str] = ("X", "Z")
+    ) -> None:
         self.host, self.port, self.seconds = host, port, seconds
+        self.client, self.axes = client, axes
 
-    def status(self) -> Status:
-        """How the machine is now."""
-        said = self._ask(do="status")["status"]
-        return Status(
-            boot=said["boot"],
-            state=said["state"],
-            lid_open=said["lid"] == "open",
-            job=said["job"],
-            cut=said["cut"],
-            of=said["of"],
-            share=said["share"],
-            side=said["side"],
-            last_event=said["last"],
-        )
+    def listen(self, after: int) -> Heard:
+        """The log from a number on, and how the machine is."""
+        answer = self._ask("events", after=after)
+        return read_heard(answer, after, self.client, datetime.now(UTC))
 
-    def events(self, after: int) -> list[MachineEvent]:
-        """The log from a number on."""
-        return [
-            MachineEvent(
-                number=entry["n"],
-                kind=entry["kind"],
-                job=entry["job"],
-                data={name: value for name, value in entry.items() if name not in ("n", "kind", "job")},
-            )
-            for entry in self._ask(do="events", after=after)["result"]
-        ]
+    def deliver(self, order: Delivery) -> Mapping[str, Any]:
+        """Deliver an order; the machine knows by its id whether it did it before."""
+        if order.command == "measure":
+            return self._measure(order)
+        if order.command in HANDS:
+            self._ask(order.command, order.id, **order.data)
+            return {}
+        about = {"client": self.client}
+        if order.job:
+            about["job"] = order.job
+        if order.command == "load":
+            cuts = self._told(order.data["cuts"])
+            onto = order.data.get("onto")
+            self._ask("load", order.id, **about, cuts=cuts, blank_height=order.data["blank_height"], onto=onto)
+            return {}
+        if order.command == "home":
+            about.pop("job", None)
+        seen = {"log": order.seen[0], "event": order.seen[1]} if order.seen else None
+        extra = {} if seen is None or order.command in ("hold", "stop") else {"seen": seen}
+        self._ask(order.command, order.id, **about, **extra)
+        return {}
 
-    def load(self, job: str, cuts: Sequence[Command], blank_height: float, onto: str | None = None) -> None:
-        """Send a key's cuts."""
-        extra = {} if onto is None else {"onto": onto}
-        self._ask(do="load", job=job, cuts=list(cuts), blank_height=blank_height, **extra)
-
-    def operate(self, command: str) -> None:
-        """Do one of home, clamp, start, hold, resume, stop."""
-        self._ask(do=command)
-
-    def measure(self, job: str, side: str, position: float) -> tuple[float, float]:
-        """Read one cut of a key made here."""
-        read = self._ask(do="measure", job=job, side=side, position=position)["result"]
-        return read["value"], read["position"]
+    def find(self, job: str) -> Whereabouts:
+        """Where a key is."""
+        return read_found(self._ask("find", job=job, client=self.client))
 
     def panel(self, **request: Any) -> None:
-        """For the demonstration and tests: what a hand at the machine does, lid and faults."""
-        self._ask(**request)
+        """For tests and benchmarks: what a hand at the machine does, mischance, and stepped time."""
+        self._ask(request.pop("do"), **request)
 
-    def _ask(self, **request: Any) -> dict[str, Any]:
+    def _measure(self, order: Delivery) -> Mapping[str, Any]:
+        """Read every place that is asked for once with the machine's own caliper."""
+        read = {}
+        for place in order.data["places"]:
+            read[place] = read_reading(self._ask("measure", job=order.job, place=place, client=self.client))
+        return read
+
+    def _told(self, cuts: Sequence[Command]) -> list[dict[str, Any]]:
+        """Cuts as the protocol has them: a clamping for each side in turn, axes by their letters."""
+        sides = list(dict.fromkeys(cut["side"] for cut in cuts))
+        along, depth = self.axes
+        return [
+            {
+                "clamping": sides.index(cut["side"]) + 1,
+                "place": place_of(cut["side"], cut["space"]),
+                "at": {along: cut["position"], depth: cut["value"]},
+                "tool": None,
+            }
+            for cut in cuts
+        ]
+
+    def _ask(self, command: str, request_id: str = "", **request: Any) -> Answer:
+        said = request_id or uuid4().hex
+        line = json.dumps({"v": VERSION, "id": said, "do": command, **request}, allow_nan=False).encode() + b"\n"
+        answer = read_answer(self._exchange(line), said)
+        if not answer.ok:
+            raise MachineRefused(answer.error or "it will not")
+        return answer
+
+    def _exchange(self, line: bytes) -> bytes:
+        """Send one line and read one, all within the limit, however slowly the bytes come."""
+        until = time.monotonic() + self.seconds
+        received = bytearray()
         try:
-            with socket.create_connection((self.host, self.port), timeout=self.seconds) as line:
-                line.sendall(json.dumps(request).encode() + b"\n")
-                answer = json.loads(_read_line(line))
-        except (OSError, ValueError) as error:
+            with socket.create_connection((self.host, self.port), timeout=self.seconds) as connection:
+                connection.sendall(line)
+                while not received.endswith(b"\n"):
+                    left = until - time.monotonic()
+                    if left <= 0:
+                        raise OSError("no whole answer in time")
+                    connection.settimeout(left)
+                    part = connection.recv(65_536)
+                    if not part:
+                        raise OSError("the line closed in the middle of an answer")
+                    received += part
+                    if len(received) > LONGEST_ANSWER:
+                        raise MachineNonsense("Its answer does not end", received[:1_000].decode("utf-8", "replace"))
+        except OSError as error:
             raise MachineUnreachable(str(error)) from None
-        if not answer.get("ok"):
-            raise MachineRefused(str(answer.get("error", "refused")))
-        return dict(answer)
-
-
-def _read_line(line: socket.socket) -> bytes:
-    received = bytearray()
-    while not received.endswith(b"\n"):
-        part = line.recv(65_536)
-        if not part or len(received) > LONGEST_ANSWER:
-            raise OSError("the line closed in the middle of an answer")
-        received += part
-    return bytes(received)
+        return bytes(received)

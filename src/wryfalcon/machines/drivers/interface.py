@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from datetime import datetime
 from typing import Any, Protocol, TypedDict
 
 
@@ -15,10 +16,19 @@ class MachineRefused(Exception):
     """The machine answered that it will not do that now; the text says why."""
 
 
+class MachineNonsense(Exception):
+    """The machine answered what it may not; ``says`` names it, ``raw`` is the beginning of what came."""
+
+    def __init__(self, says: str, raw: str = "") -> None:
+        super().__init__(says)
+        self.says, self.raw = says, raw
+
+
 class Command(TypedDict):
     """One cut as the machine is told it, offsets put in."""
 
-    side: str
+    side: str  # the track, and whether the key is turned over
+    space: int
     position: float
     value: float
 
@@ -27,14 +37,14 @@ class Command(TypedDict):
 class Status:
     """A machine at one instant."""
 
-    boot: str  # changes when the machine is switched off and on: its log starts anew
+    log: str  # another one when the machine has forgotten everything, or is another machine
     state: str
     lid_open: bool
     job: str | None
+    is_ours: bool  # whether that job was loaded from here
     cut: int  # cuts done of the job
     of: int
     share: float  # how much of the next cut is done, 0 to 1
-    side: str | None
     last_event: int
 
 
@@ -45,27 +55,66 @@ class MachineEvent:
     number: int
     kind: str
     job: str | None
-    data: dict[str, Any]
+    at: datetime  # by the machine's own clock
+    data: Mapping[str, Any] = field(default_factory=dict)
+
+
+@dataclass(frozen=True)
+class Odd:
+    """Something that cannot be so, and the beginning of what came."""
+
+    says: str
+    raw: str
+
+
+@dataclass(frozen=True)
+class Heard:
+    """A part of the log and how the machine was at the same instant."""
+
+    events: Sequence[MachineEvent]
+    more: bool  # the log goes on beyond these
+    status: Status
+    clock_off: float = 0.0  # seconds that its clock is ahead of ours
+    odd: Sequence[Odd] = ()
+
+
+@dataclass(frozen=True)
+class Delivery:
+    """An order on its way to a machine."""
+
+    id: str  # said twice, it is done once
+    command: str
+    job: str = ""
+    data: Mapping[str, Any] = field(default_factory=dict)
+    seen: tuple[str, int] | None = None  # the log and its newest entry that the order rests on
+
+
+@dataclass(frozen=True)
+class Whereabouts:
+    """Where a machine has a key, and how far it is."""
+
+    where: str  # clamp, aside, tray or unknown
+    cut: int
+    of: int
 
 
 class Driver(Protocol):
-    """A machine the application can use. Every call may raise the two errors above."""
+    """A machine the application can use. Every call may raise the three errors above."""
 
     @property
     def reports(self) -> bool:
         """Whether the machine says by itself how far it is."""
 
-    def status(self) -> Status:
-        """How the machine is now."""
+    def listen(self, after: int) -> Heard:
+        """The log from a number on, and how the machine is."""
 
-    def events(self, after: int) -> list[MachineEvent]:
-        """The log from a number on, so that nothing is missed or counted twice."""
+    def deliver(self, order: Delivery) -> Mapping[str, Any]:
+        """Deliver an order and return what came of it; the same order again is not done again."""
 
-    def load(self, job: str, cuts: Sequence[Command], blank_height: float, onto: str | None = None) -> None:
-        """Send a key's cuts; sending the same job again changes nothing."""
+    def find(self, job: str) -> Whereabouts:
+        """Where a key is, for one that the log no longer tells of."""
 
-    def operate(self, command: str) -> None:
-        """Do one of home, clamp, start, hold, resume, stop."""
 
-    def measure(self, job: str, side: str, position: float) -> tuple[float, float]:
-        """Read one cut of a key made here: depth value and position."""
+def place_of(side: str, space: int) -> str:
+    """The name by which a machine knows where a cut is."""
+    return f"{side} {space}"

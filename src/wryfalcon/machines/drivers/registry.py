@@ -5,6 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 from django.conf import settings
+from django.utils.crypto import salted_hmac
 
 from wryfalcon.machines.drivers.bench import BenchDriver
 from wryfalcon.machines.drivers.interface import Driver
@@ -13,7 +14,14 @@ from wryfalcon.machines.models import DriverKind, Machine
 
 
 def driver_of(machine: Machine) -> Driver:
-    """The driver of a machine as the shop has set it up."""
+    """The driver of a machine as the shop has set it up. Only the follower of the machines asks for it."""
+    axes = (machine.space_axis, machine.depth_axis)
     if machine.driver == DriverKind.FILE:
-        return PlanFileDriver(Path(settings.CUT_PLAN_FOLDER), machine.pk, (machine.space_axis, machine.depth_axis))
-    return BenchDriver(machine.host, machine.port, settings.MACHINE_SECONDS_TO_ANSWER)
+        return PlanFileDriver(Path(settings.CUT_PLAN_FOLDER), machine.pk, axes)
+    seconds = settings.MACHINE_SECONDS_TO_ANSWER
+    return BenchDriver(machine.host, machine.port, seconds, client=client_name(), axes=axes)
+
+
+def client_name() -> str:
+    """Who this shop is to its machines: the same as long as its secret key is."""
+    return salted_hmac("wryfalcon.machines.client", "").hexdigest()[:16]

@@ -1,6 +1,6 @@
 """A cut plan as G-code, RS-274 dialect (Kramer, Proctor and Messina, NISTIR 6556, 2000).
 
-One axis, usually X, runs along the blade from the gauge, another, usually Z, is the depth value left;
+One axis, usually X, pieces along the blade from the gauge, another, usually Z, is the depth value left;
 which, the machine's book says; both millimetres. Each side ends with M0, a stop in the program: the
 key is turned over by hand. Values measured across both roots of a double-edge key are for the
 machine's own jaw to halve, as on its dials.

@@ -1,4 +1,4 @@
-"""Cutting machines, how they are kept true, and the runs they make."""
+"""Cutting machines, how they are kept true, and the lines to them."""
 
 from wryfalcon.machines.models.keeping import (
     CutterLook,
@@ -13,6 +13,7 @@ from wryfalcon.machines.models.keeping import (
     TrimReading,
     Work,
 )
+from wryfalcon.machines.models.line import Line, LineEvent, Misreport, Order, OrderState
 from wryfalcon.machines.models.machine import (
     TRACES,
     Clamp,
@@ -25,7 +26,6 @@ from wryfalcon.machines.models.machine import (
     MachineKind,
     MachineOffset,
 )
-from wryfalcon.machines.models.runs import Run, RunEvent, RunState
 
 __all__ = [
     "TRACES",
@@ -39,15 +39,17 @@ __all__ = [
     "HandStudy",
     "HiddenFault",
     "JawSide",
+    "Line",
+    "LineEvent",
     "Machine",
     "MachineKind",
     "MachineOffset",
     "MachineWork",
+    "Misreport",
     "OffsetChange",
+    "Order",
+    "OrderState",
     "Practice",
-    "Run",
-    "RunEvent",
-    "RunState",
     "TouchTry",
     "Trim",
     "TrimReading",

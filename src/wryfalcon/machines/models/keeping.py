@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from django.conf import settings
 from django.db import models
+from django.utils import timezone
 
 from keycore.machines.touch import Mark
 from wryfalcon.machines.models.machine import Cutter, JawSide, Machine, MachineOffset
@@ -102,8 +103,10 @@ class MachineWork(models.Model):
         Cutter, models.SET_NULL, null=True, blank=True, related_name="work", help_text="fitted then, or by it"
     )
     note = models.CharField(max_length=200, blank=True)
-    by = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, related_name="+")
-    at = models.DateTimeField(auto_now_add=True)
+    by = models.ForeignKey(
+        settings.AUTH_USER_MODEL, models.PROTECT, null=True, related_name="+", help_text="none is told by the machine"
+    )
+    at = models.DateTimeField(default=timezone.now)
 
     class Meta:
         ordering = ["-at", "-id"]

@@ -14,7 +14,8 @@ from django.utils import timezone
 from keycore.machines.drift import Drift, Forecast, KeyMade, Touched, follow_drift
 from keycore.machines.trim import Noise
 from keycore.reading.evidence import Spread
-from wryfalcon.machines.models import TRACES, Machine, MachineWork, OffsetChange, RunState, Trim, Work
+from wryfalcon.bench.models import PieceState
+from wryfalcon.machines.models import TRACES, Machine, MachineWork, OffsetChange, Trim, Work
 from wryfalcon.machines.queries.care import to_be_homed
 from wryfalcon.machines.queries.hands import caliper_sd_mm
 from wryfalcon.machines.queries.proven import ProvenKey, proven_keys
@@ -168,7 +169,7 @@ def drift_of(machine: Machine, gauge: str = "") -> MachineDrift:
     since = [key for key in keys if last_checked is None or key.at > last_checked]
     now = timezone.now()
     month = now - timedelta(days=30)
-    made = machine.runs.filter(state=RunState.FINISHED, finished_at__gte=month).count()
+    made = machine.pieces.filter(state=PieceState.FINISHED, finished_at__gte=month).count()
     if machine.kind in TRACES:
         made += machine.duplicates.filter(withdrawn=False, at__gte=month).count()
     idle_days = max(0, (now - keys[-1].at).days) if keys else 0

@@ -10,7 +10,8 @@ from django.db.models import Count, Max, Q
 
 from keycore.family import Cut
 from keycore.machines.touch import match_shapes
-from wryfalcon.machines.models import Cutter, Follower, JawSide, Machine, MachineWork, OffsetChange, RunState, Work
+from wryfalcon.bench.models import PieceState
+from wryfalcon.machines.models import Cutter, Follower, JawSide, Machine, MachineWork, OffsetChange, Work
 
 DEEPEST_CUT_MM = 3.0  # of an ordinary key; common practice, no source
 
@@ -37,7 +38,7 @@ def counters_of(machine: Machine) -> Counters:
     changes = OffsetChange.objects.filter(offset__machine=machine).aggregate(last=Max("at"))
     trimmed = max(filter(None, [changes["last"], last["touched"]]), default=None)
     since = {"trim": trimmed, "wheel": last["wheel"], "jaw": last["jaw"]}
-    made = machine.runs.filter(state=RunState.FINISHED, touches_up=None).aggregate(**_counts("finished_at", since))
+    made = machine.pieces.filter(state=PieceState.FINISHED, onto=None).aggregate(**_counts("finished_at", since))
     traced = machine.duplicates.filter(withdrawn=False).aggregate(**_counts("at", since))
     return Counters(
         made["all"] + traced["all"],

@@ -1,14 +1,22 @@
-"""The machines as the pages show them."""
+"""The machines as the pages show them: what the follower last heard, never asked by a page."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from datetime import datetime, timedelta
 
-from django.db.models import Count, Q
+from django.db.models import Count, Prefetch, Q
+from django.utils import timezone
 
-from wryfalcon.machines.following import Contact, look_at
-from wryfalcon.machines.models import DriverKind, Machine, RunState
+from wryfalcon.bench.models import PieceState
+from wryfalcon.machines.actions.orders import LATE_AFTER, OPEN
+from wryfalcon.machines.drivers import Status
+from wryfalcon.machines.models import DriverKind, Line, Machine, Misreport, Order, OrderState
 
+SILENT_AFTER = timedelta(seconds=4)
+UNFOLLOWED_AFTER = timedelta(seconds=8)
+SHOWN_FOR = timedelta(minutes=2)
 STATE_WORDS = {
     "unhomed": "not homed yet",
     "idle": "idle",
@@ -20,37 +28,110 @@ STATE_WORDS = {
     "stopped": "stopped",
     "done": "finished its last key",
 }
+NEEDS_HAND = ("unhomed", "held", "turn", "stalled")
 
 
 @dataclass(frozen=True)
-class MachineLine:
-    """One machine in a line: its name, its state in words, and whether that needs a hand."""
+class OrderNow:
+    """What was last asked of a machine, and how far that came."""
+
+    order: Order
+    is_late: bool
+
+    @property
+    def is_open(self) -> bool:
+        """Whether it has not been answered."""
+        return self.order.state in OPEN
+
+    @property
+    def is_wrong(self) -> bool:
+        """Whether somebody must know that it was not done."""
+        return self.is_late or self.order.state in (OrderState.REFUSED, OrderState.EXPIRED)
+
+
+@dataclass(frozen=True)
+class LineNow:
+    """A machine's line as it is known now."""
 
     machine: Machine
-    contact: Contact
-    words: str
-    needs_hand: bool
+    status: Status | None  # as last told
+    heard_at: datetime | None
+    is_followed: bool  # whether anything speaks to machines at all
+    is_silent: bool
+    problem: str
+    misreports: Sequence[Misreport]
+    order: OrderNow | None = None  # the last one for the machine itself, where a list shows it
+
+    @property
+    def job(self) -> str:
+        """The key it holds, "" for none."""
+        return (self.status.job or "") if self.status else ""
+
+    @property
+    def is_unhomed(self) -> bool:
+        """Whether it must be homed before anything else."""
+        return self.status is not None and self.status.state == "unhomed" and not self.is_silent
+
+    @property
+    def words(self) -> str:
+        """How it is, in a few words."""
+        if self.machine.driver == DriverKind.NONE:
+            return "worked by hand"
+        if not self.is_followed:
+            return "not followed"
+        if self.is_silent or self.status is None:
+            return "no answer"
+        words = STATE_WORDS[self.status.state]
+        if self.status.state == "cutting":
+            words = f"cutting {self.status.cut + 1} of {self.status.of}"
+        return words + (", lid open" if self.status.lid_open else "")
+
+    @property
+    def needs_hand(self) -> bool:
+        """Whether somebody should look at it."""
+        if self.machine.driver == DriverKind.NONE:
+            return False
+        if not self.is_followed or self.is_silent or self.status is None or self.misreports:
+            return True
+        return self.status.state in NEEDS_HAND or self.status.lid_open
 
 
-def machines_in_a_line(*related: str) -> list[MachineLine]:
-    """Every machine and how it is now, with what is asked for of it."""
+def line_of(machine: Machine) -> LineNow:
+    """One machine's line."""
+    line = Line.objects.filter(machine=machine).first()
+    return _line_now(machine, line, list(machine.misreports.filter(noted_by=None)))
+
+
+def lines_of_machines(*related: str) -> list[LineNow]:
+    """Every machine and how it is, with what is asked for of it."""
     machines = (
-        Machine.objects.select_related("fitted")
-        .prefetch_related(*related)
-        .annotate(keys=Count("runs", filter=Q(runs__state=RunState.FINISHED)))
+        Machine.objects.select_related("fitted", "line")
+        .prefetch_related(
+            *related, Prefetch("misreports", Misreport.objects.filter(noted_by=None), to_attr="not_noted")
+        )
+        .annotate(keys=Count("pieces", filter=Q(pieces__state=PieceState.FINISHED)))
     )
-    return [_line(machine) for machine in machines]
+    lines = [_line_now(machine, getattr(machine, "line", None), machine.not_noted) for machine in machines]
+    return [replace(line, order=last_order(line.machine)) for line in lines]
 
 
-def _line(machine: Machine) -> MachineLine:
-    if machine.driver == DriverKind.NONE:
-        return MachineLine(machine, Contact(None), "worked by hand", False)
-    contact = look_at(machine)
-    if contact.status is None:
-        return MachineLine(machine, contact, "no answer", True)
-    words = STATE_WORDS.get(contact.status.state, contact.status.state)
-    if contact.status.state == "cutting":
-        words = f"cutting {contact.status.cut + 1} of {contact.status.of}"
-    lid = ", lid open" if contact.status.lid_open else ""
-    needs_hand = contact.status.state in ("unhomed", "held", "turn", "stalled") or contact.status.lid_open
-    return MachineLine(machine, contact, words + lid, needs_hand)
+def last_order(machine: Machine, job: str = "") -> OrderNow | None:
+    """The order for this key, or for the machine itself, that the page should speak of."""
+    about = Order.objects.filter(machine=machine, job__in={job, ""}).exclude(command="inject")
+    order = about.order_by("-pk").first()
+    now = timezone.now()
+    if order is None or (order.state not in OPEN and now - (order.answered_at or order.asked_at) > SHOWN_FOR):
+        return None
+    return OrderNow(order, order.state in OPEN and now - order.asked_at > LATE_AFTER)
+
+
+def _line_now(machine: Machine, line: Line | None, misreports: Sequence[Misreport]) -> LineNow:
+    if line is None:
+        return LineNow(machine, None, None, False, True, "", misreports)
+    now = timezone.now()
+    is_followed = line.asked_at is not None and now - line.asked_at < UNFOLLOWED_AFTER
+    is_silent = bool(line.problem) or line.heard_at is None or now - line.heard_at > SILENT_AFTER
+    if machine.driver == DriverKind.FILE:
+        is_silent = bool(line.problem) or line.heard_at is None
+    status = Status(**line.status) if line.status else None
+    return LineNow(machine, status, line.heard_at, is_followed, is_silent, line.problem, misreports)

@@ -13,10 +13,10 @@ from django.db.models import Exists, OuterRef, Q
 from keycore.family import Family
 from keycore.machines.trim import Noise
 from keycore.units import Unit, convert
-from wryfalcon.bench.models import Tag
+from wryfalcon.bench.models import Piece, PieceState, Tag
 from wryfalcon.bench.queries.brought_back import BroughtBack, brought_back
 from wryfalcon.library.models import FamilyRecord
-from wryfalcon.machines.models import TRACES, Cutter, Duplicate, Machine, Run, RunState, Trim
+from wryfalcon.machines.models import TRACES, Cutter, Duplicate, Machine, Trim
 
 USUAL_TOLERANCE_MM = 0.05
 CHANGED = 4.0  # sd: a key so far from what it was is no evidence any more
@@ -66,9 +66,9 @@ def zero_mm(trim: Trim, family: Family) -> float:
 
 def _made_keys(machine: Machine, noise: Noise) -> tuple[list[ProvenKey], Counter[float]]:
     """Keys that were proven when new, those that came back, and how often each tolerance was asked, mm."""
-    runs = Run.objects.filter(machine=machine, touches_up=None, state=RunState.FINISHED, finished_at__isnull=False)
+    pieces = Piece.objects.filter(machine=machine, onto=None, state=PieceState.FINISHED, finished_at__isnull=False)
     came_back = Exists(Tag.objects.filter(made_by=OuterRef("pk")))
-    told = runs.annotate(came_back=came_back).filter(Q(proof__isnull=False) | Q(came_back=True))
+    told = pieces.annotate(came_back=came_back).filter(Q(proof__isnull=False) | Q(came_back=True))
     rows = list(
         told.values_list(
             "pk", "finished_at", "set_up__tag__number", "set_up__tag__family_record_id", "set_up__settlement__values",

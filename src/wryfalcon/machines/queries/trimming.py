@@ -14,10 +14,10 @@ from keycore.machines.trim import Adjustment, Advice, MeasuredCut, Noise, fit_tr
 from keycore.machines.trim import Trim as Fit
 from keycore.machines.wheel import KeyOfWheel, WheelAdvice, WheelSigns, judge_wheel, steep_error, worse_neighbour
 from keycore.units import Unit, convert
-from wryfalcon.bench.models import ProofValue
+from wryfalcon.bench.models import PieceState, ProofValue
 from wryfalcon.documents import parsed
 from wryfalcon.library.models import FamilyRecord
-from wryfalcon.machines.models import Closer, JawSide, Machine, RunState, Trim, TrimReading
+from wryfalcon.machines.models import Closer, JawSide, Machine, Trim, TrimReading
 from wryfalcon.machines.queries.drift import drift_of, noise_of
 from wryfalcon.machines.queries.fittings import axes_of
 from wryfalcon.machines.queries.proven import edge_mm, shallow_mm, zero_mm
@@ -299,12 +299,12 @@ def _from_tag(trim: Trim) -> list[Clamping]:
     if trim.tag is None:
         return []
     values = ProofValue.objects.filter(
-        run__set_up__tag=trim.tag, run__state=RunState.FINISHED, run__machine=trim.machine, withdrawn=False,
+        piece__tag=trim.tag, piece__state=PieceState.FINISHED, piece__machine=trim.machine, withdrawn=False,
         track=trim.track,
     )  # fmt: skip
     seen: defaultdict[int, defaultdict[int, list[tuple[float, float | None]]]] = defaultdict(lambda: defaultdict(list))
-    for run, space, value, position in values.values_list("run__key_number", "space", "value", "position"):
-        seen[run][space].append((value, position))
+    for piece, space, value, position in values.values_list("piece__key_number", "space", "value", "position"):
+        seen[piece][space].append((value, position))
     return [
         Clamping(number, {space: _mean(readings) for space, readings in cuts.items()}, from_tag=True)
         for number, cuts in sorted(seen.items())

@@ -22,9 +22,9 @@ from keycore.machines.wheel import (
 )
 from keycore.reading.evidence import Spread
 from keycore.units import Unit, convert
-from wryfalcon.bench.models import Proof
+from wryfalcon.bench.models import Piece, PieceState, Proof
 from wryfalcon.library.models import FamilyRecord
-from wryfalcon.machines.models import Cutter, CutterLook, Machine, MachineWork, Run, RunState, Work
+from wryfalcon.machines.models import Cutter, CutterLook, Machine, MachineWork, Work
 from wryfalcon.machines.queries.drift import noise_of
 from wryfalcon.machines.queries.fittings import shape_of
 from wryfalcon.machines.queries.proven import USUAL_TOLERANCE_MM, edge_mm, shallow_mm
@@ -67,7 +67,7 @@ def wheel_of(cutter: Cutter) -> Wheel:
     put_on = MachineWork.objects.filter(cutter=cutter, what__in=(Work.WHEEL, Work.SWAPPED))
     dates = put_on.aggregate(fitted=Max("at"), new=Max("at", filter=Q(what=Work.WHEEL)))
     fitted_at, new_at = dates["fitted"], dates["new"]
-    made = Run.objects.filter(set_up__cutter=cutter, state=RunState.FINISHED, touches_up=None)
+    made = Piece.objects.filter(set_up__cutter=cutter, state=PieceState.FINISHED, onto=None)
     noted = MachineWork.objects.filter(Q(at__gt=new_at) if new_at else Q(), cutter=cutter)
     whats = list(noted.values_list("what", flat=True))
     keys, steepest, tolerance = _keys_of(made.filter(finished_at__gt=new_at) if new_at else made)
@@ -97,10 +97,10 @@ def _shape(look: CutterLook) -> WheelShape:
     return WheelShape(Spread(look.flat, look.flat_sd), Spread(look.angle, look.angle_sd))
 
 
-def _keys_of(made: QuerySet[Run]) -> tuple[list[KeyOfWheel], float, Tolerance]:
-    """The proven keys of these runs, the steepest neighbours and the strictest tolerance among them, mm."""
-    rows = Proof.objects.filter(run__in=made).values_list(
-        "cuts", "run__set_up__settlement__values", "run__set_up__tag__family_record_id"
+def _keys_of(made: QuerySet[Piece]) -> tuple[list[KeyOfWheel], float, Tolerance]:
+    """The proven keys of these pieces, the steepest neighbours and the strictest tolerance among them, mm."""
+    rows = Proof.objects.filter(piece__in=made).values_list(
+        "cuts", "piece__settlement__values", "piece__tag__family_record_id"
     )
     records = FamilyRecord.objects.in_bulk({row[2] for row in rows})
     keys: list[KeyOfWheel] = []

@@ -13,18 +13,18 @@ from django.utils.http import url_has_allowed_host_and_scheme
 from django.views.decorators.http import require_GET, require_POST
 
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
-from wryfalcon.machines.actions.care import note_work
+from wryfalcon.machines.actions.misreports import note_as_seen
+from wryfalcon.machines.actions.orders import place_order
 from wryfalcon.machines.actions.practice import begin_practice, end_practice, score_words
-from wryfalcon.machines.drivers import MachineRefused, MachineUnreachable, driver_of
-from wryfalcon.machines.drivers.bench import BenchDriver
-from wryfalcon.machines.models import DriverKind, Machine, Work
-from wryfalcon.machines.queries.line import machines_in_a_line
+from wryfalcon.machines.models import DriverKind, Machine
+from wryfalcon.machines.queries.line import lines_of_machines
 from wryfalcon.machines.refusal import NotKept
+from wryfalcon.machines.views.press import press_of
 
-PANEL: dict[str, dict[str, Any]] = {
-    "open-lid": {"do": "lid", "open": True},
-    "close-lid": {"do": "lid", "open": False},
-    "stall": {"do": "inject", "fault": "stall"},
+PANEL: dict[str, tuple[str, dict[str, Any]]] = {
+    "open-lid": ("lid", {"open": True}),
+    "close-lid": ("lid", {"open": False}),
+    "stall": ("inject", {"fault": "stall"}),
 }
 """What a hand, or mischance, does at the simulated machine."""
 
@@ -33,21 +33,26 @@ PANEL: dict[str, dict[str, Any]] = {
 @needs(Act.LOOK)
 def machines(request: PersonRequest) -> HttpResponse:
     """Every machine with its cutters, jaws and offsets."""
-    lines = machines_in_a_line("jaw_sides", "offsets", "cutters")
-    return render(request, "machines/machines.html", {"lines": lines, "has_panel": settings.DEMONSTRATION})
+    lines = lines_of_machines("jaw_sides", "offsets", "cutters")
+    asked = any(line.order is not None and line.order.is_open for line in lines)
+    context = {"lines": lines, "has_panel": settings.DEMONSTRATION, "asked": asked}
+    return render(request, "machines/machines.html", context)
 
 
 @require_POST
 @needs(Act.CUT)
 def home(request: PersonRequest, pk: int) -> HttpResponse:
-    """Home a machine, spindle off and hands away."""
+    """Ask a machine to home itself, spindle off and hands away; that it did is told by its log."""
     machine = get_object_or_404(Machine.objects.exclude(driver=DriverKind.NONE), pk=pk)
-    try:
-        driver_of(machine).operate("home")
-        note_work(request.user, machine, Work.HOMED)
-        messages.success(request, f"{machine} is homed.")
-    except (MachineRefused, MachineUnreachable) as error:
-        messages.error(request, f"{machine} was not homed: {error}.")
+    place_order(press_of(request), machine, "home")
+    return back_to(request, reverse("machines:machines"))
+
+
+@require_POST
+@needs(Act.CUT)
+def misreports(request: PersonRequest, pk: int) -> HttpResponse:
+    """Somebody has looked at what a machine said that cannot be so."""
+    note_as_seen(request.user, get_object_or_404(Machine, pk=pk))
     return back_to(request, reverse("machines:machines"))
 
 
@@ -55,14 +60,12 @@ def home(request: PersonRequest, pk: int) -> HttpResponse:
 @needs(Act.CUT)
 def panel(request: PersonRequest, pk: int) -> HttpResponse:
     """Work the simulated machine's lid or upset it; only in the demonstration."""
-    driver = driver_of(get_object_or_404(Machine, pk=pk, driver=DriverKind.BENCH))
+    machine = get_object_or_404(Machine, pk=pk, driver=DriverKind.BENCH)
     asked = PANEL.get(request.POST.get("hand", ""))
-    if not settings.DEMONSTRATION or asked is None or not isinstance(driver, BenchDriver):
+    if not settings.DEMONSTRATION or asked is None:
         raise Http404
-    try:
-        driver.panel(**asked)
-    except (MachineRefused, MachineUnreachable) as error:
-        messages.error(request, f"Nothing done: {error}.")
+    command, data = asked
+    place_order(press_of(request), machine, command, data=data)
     return back_to(request, reverse("machines:machines"))
 
 

@@ -1,0 +1,197 @@
+"""What machines say, told to the pieces they make: the only place where a machine's word changes a key."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from datetime import datetime
+
+from django.db.models import F
+
+from keycore.units import Unit, convert
+from wryfalcon.accounts.models import User
+from wryfalcon.bench.models import Piece, PieceState, ProofValue
+from wryfalcon.bench.piece_states import AT_MACHINE, STATE_AFTER
+from wryfalcon.library.models import Blank
+from wryfalcon.machines.actions.care import note_work
+from wryfalcon.machines.actions.misreports import note_misreport
+from wryfalcon.machines.drivers.interface import Status, Whereabouts, place_of
+from wryfalcon.machines.following import Entry, follow, followed_machines
+from wryfalcon.machines.models import Machine, Order, Work
+from wryfalcon.records.actions import write_down
+from wryfalcon.records.models import Event
+
+BEGINS = ("started", "resumed", "cut-done")
+"""Entries after which metal has been touched."""
+AFTER_POWER = {"stopped": PieceState.STOPPED, "loaded": PieceState.LOADED, "turn": PieceState.TURN}
+"""What a machine that was switched off and on leaves of a piece: what is cut stays cut, and it is clamped anew."""
+AGREES = {
+    PieceState.LOADED: {"loaded"}, PieceState.CLAMPED: {"loaded", "turn", "stopped"}, PieceState.CUTTING: {"cutting"},
+    PieceState.HELD: {"held"}, PieceState.TURN: {"turn"}, PieceState.STALLED: {"stalled"},
+    PieceState.STOPPED: {"stopped", "loaded"},
+}  # fmt: skip
+"""How a machine is that has a piece in this state; it may also have been switched off."""
+
+
+def follow_once(*machines: Machine) -> None:
+    """One turn with each of these machines, or with every one there is."""
+    for machine in machines or followed_machines():
+        follow(machine, LISTENER)
+
+
+class PieceListener:
+    """Tells pieces what was said of them."""
+
+    def entries(self, machine: Machine, entries: Sequence[Entry]) -> None:
+        """Fold new entries into their pieces; take blanks, write down what was made and what was homed."""
+        jobs = {entry.event.job for entry in entries if entry.event.job}
+        pieces = {piece.job: piece for piece in Piece.objects.select_related("tag").filter(job__in=jobs)}
+        for entry in entries:
+            if entry.event.kind == "homed":
+                _note_homed(machine, entry.at)
+            piece = pieces.get(entry.event.job or "")
+            if piece is None:
+                continue
+            if piece.machine_id != machine.pk:
+                note_misreport(machine, f"It tells of {piece.called} of tag {piece.tag}, which another machine has")
+                continue
+            _fold(machine, piece, entry)
+        for piece in pieces.values():
+            piece.save()
+
+    def at_rest(self, machine: Machine, status: Status) -> None:
+        """Hold what the machine says of itself against what its log told."""
+        piece = Piece.objects.filter(machine=machine, job=status.job or "", state__in=AT_MACHINE).first()
+        if piece is None or status.state == "unhomed":
+            return
+        if status.cut != piece.done or status.of != len(piece.cuts):
+            says = f"It says {status.cut} of {status.of} cuts are done, its log {piece.done} of {len(piece.cuts)}"
+            note_misreport(machine, says, job=piece.job)
+        elif status.state not in AGREES[PieceState(piece.state)]:
+            says = f"It says that it is {status.state}, its log that the key is {piece.get_state_display()}"
+            note_misreport(machine, says, job=piece.job)
+
+    def missing(self, machine: Machine, status: Status) -> Sequence[str]:
+        """The pieces that it should have and does not name."""
+        held = Piece.objects.filter(machine=machine, state__in=AT_MACHINE).exclude(job=status.job or "")
+        return list(held.values_list("job", flat=True))
+
+    def found(self, machine: Machine, job: str, whereabouts: Whereabouts) -> None:
+        """Where a piece is that its machine's log no longer tells of."""
+        piece = Piece.objects.select_related("tag").get(job=job)
+        if whereabouts.where == "tray" and whereabouts.of == len(piece.cuts):
+            piece.done = len(piece.cuts)
+            _begin(piece, machine_time(piece))
+            _finish(piece, machine_time(piece))
+        elif whereabouts.where == "tray":
+            says = f"It has {piece.called} of tag {piece.tag} made with {whereabouts.of} cuts, not {len(piece.cuts)}"
+            note_misreport(machine, says, job=job)
+            piece.state = PieceState.UNSURE
+        elif whereabouts.where == "aside":
+            piece.state, piece.done = PieceState.ASIDE, min(whereabouts.cut, len(piece.cuts))
+        elif whereabouts.where == "unknown":
+            piece.state = PieceState.LOST
+        piece.save()
+
+    def answered(self, order: Order) -> None:
+        """Keep what a caliper read."""
+        if order.command == "measure" and order.result and order.by is not None:
+            _keep_readings(order, order.by)
+
+
+def machine_time(piece: Piece) -> datetime:
+    """When the machine was last heard, for a key whose own entries it no longer has."""
+    assert piece.machine is not None
+    heard = piece.machine.line.heard_at
+    assert heard is not None
+    return heard
+
+
+def _fold(machine: Machine, piece: Piece, entry: Entry) -> None:
+    """Change a piece by one entry."""
+    event, kind = entry.event, entry.event.kind
+    if piece.state in (PieceState.FINISHED, PieceState.SPOILT):
+        if kind in (*BEGINS, "finished", "loaded"):
+            says = f"It tells “{kind}” of {piece.called} of tag {piece.tag}, which is {piece.get_state_display()}"
+            note_misreport(machine, says, job=piece.job)
+        return
+    if piece.state == PieceState.ABANDONED and kind not in BEGINS:
+        return
+    if kind in BEGINS:
+        _begin(piece, entry.at)
+    if kind == "loaded":
+        piece.done = min(int(event.data.get("cut", 0)), len(piece.cuts))
+    if kind == "cut-done":
+        _count_cut(machine, piece, event.data.get("cut"))
+        if piece.state == PieceState.ABANDONED:
+            piece.state = PieceState.UNSURE
+    elif kind == "finished":
+        if piece.done == len(piece.cuts) and piece.began_at is not None:
+            _finish(piece, entry.at)
+        else:
+            piece.state = PieceState.UNSURE
+            says = (
+                f"It says that {piece.called} of tag {piece.tag} is made, after {piece.done} of {len(piece.cuts)} cuts"
+            )
+            note_misreport(machine, says, job=piece.job)
+    elif kind == "switched-on":
+        piece.state = AFTER_POWER.get(str(event.data.get("then")), PieceState(piece.state))
+    elif kind == "homed":
+        piece.state = PieceState.HELD if event.data.get("freed") else piece.state
+    else:
+        piece.state = STATE_AFTER.get(kind, PieceState(piece.state))
+
+
+def _count_cut(machine: Machine, piece: Piece, cut: object) -> None:
+    if cut == piece.done and piece.done < len(piece.cuts):
+        piece.done += 1
+        return
+    told = cut + 1 if isinstance(cut, int) else "?"
+    says = f"It tells cut {told} of {piece.called} of tag {piece.tag} after {piece.done} of {len(piece.cuts)}"
+    note_misreport(machine, says, job=piece.job)
+
+
+def _begin(piece: Piece, at: datetime) -> None:
+    """Metal is touched: from here on the blank is used, whoever started it."""
+    if piece.began_at is not None:
+        return
+    piece.began_at = at
+    if piece.onto_id is None and not piece.blank_taken:
+        piece.blank_taken = True
+        Blank.objects.filter(tags=piece.tag, left__gt=0).update(left=F("left") - 1)
+
+
+def _finish(piece: Piece, at: datetime) -> None:
+    piece.state, piece.finished_at = PieceState.FINISHED, at
+    write_down(Event.PIECE_MADE, None, piece.tag, piece=piece.called, job=piece.job, cuts=piece.done)
+
+
+def _note_homed(machine: Machine, at: datetime) -> None:
+    order = Order.objects.filter(machine=machine, command="home").order_by("-pk").first()
+    note_work(order.by if order else None, machine, Work.HOMED, at=at)
+
+
+def _keep_readings(order: Order, by: User) -> None:
+    """Every place that the caliper read, as a value of the proof."""
+    piece = Piece.objects.select_related("tag__family_record", "set_up").filter(job=order.job).first()
+    if piece is None or piece.set_up is None or piece.state not in {PieceState.FINISHED}:
+        return
+    unit, read = piece.tag.family.unit, order.result or {}
+    kept = [
+        ProofValue(
+            piece=piece, track=command["track"], space=command["space"], source="caliper", by=by,
+            value=convert(read[place]["value"], Unit.MILLIMETRE, unit),
+            position=convert(read[place]["position"], Unit.MILLIMETRE, unit),
+        )
+        for command in piece.set_up.commands
+        if (place := place_of(command["side"], command["space"])) in read
+    ]  # fmt: skip
+    ProofValue.objects.bulk_create(kept)
+    write_down(Event.PROVED, by, piece.tag, piece=piece.called, job=piece.job, read=len(kept))
+
+
+def has_a_piece(machine: Machine) -> bool:
+    """Whether a key is in the machine's hands, so that it is asked often."""
+    return Piece.objects.filter(machine=machine, state__in=AT_MACHINE).exists()
+
+
+LISTENER = PieceListener()

@@ -1,0 +1,136 @@
+"""A job and who it is for: each job is a tag, as every key in a shop hangs on one."""
+
+from __future__ import annotations
+
+from functools import cached_property
+from typing import TYPE_CHECKING
+
+from django.db import models
+
+from keycore.family import Family
+from wryfalcon.bench.progress import NAME
+from wryfalcon.library.models import Blank, FamilyRecord
+
+if TYPE_CHECKING:
+    from wryfalcon.bench.models.settling import Settlement, SetUp
+
+
+class OnBench(models.TextChoices):
+    """What the customer brought."""
+
+    WORN_KEY = "worn-key", "a worn key"
+    GOOD_KEY = "good-key", "a good key"
+    RETURNED_KEY = "returned-key", "a key brought back"
+    LOCK = "lock", "a lock and no key"
+    LOCK_PARTS = "lock-parts", "a lock in pieces"
+    PART_LOCK = "part-lock", "only part of the locks"
+    CODE = "code", "a bitting or a code"
+    RECORD = "record", "a record of an earlier key"
+
+
+class TagState(models.TextChoices):
+    """Open until handed over or honestly declined."""
+
+    OPEN = "open", "open"
+    CLOSED = "closed", "handed over"
+    DECLINED = "declined", "not one for us"
+
+
+class Customer(models.Model):
+    """A name or a nickname, as little as the shop needs."""
+
+    name = models.CharField(max_length=80, unique=True)
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class Tag(models.Model):
+    """One job."""
+
+    number = models.PositiveIntegerField(unique=True)
+    title = models.CharField(max_length=120)
+    customer = models.ForeignKey(Customer, models.PROTECT, related_name="tags")
+    on_bench = models.CharField(max_length=14, choices=OnBench, default=OnBench.WORN_KEY)
+    authority = models.CharField(max_length=200, blank=True)
+    family_record = models.ForeignKey(FamilyRecord, models.PROTECT, null=True, related_name="tags")
+    blank = models.ForeignKey(Blank, models.PROTECT, null=True, blank=True, related_name="tags")
+    quantity = models.PositiveSmallIntegerField(default=1)
+    brought_back_from = models.ForeignKey("self", models.PROTECT, null=True, blank=True, related_name="returns")
+    made_by = models.ForeignKey("bench.Piece", models.PROTECT, null=True, blank=True, related_name="returns")
+    note = models.TextField(blank=True)
+    state = models.CharField(max_length=8, choices=TagState, default=TagState.OPEN, db_index=True)
+    why_declined = models.CharField(max_length=200, blank=True)
+    taken_in_at = models.DateTimeField(auto_now_add=True)
+    closed_at = models.DateTimeField(null=True, blank=True)
+
+    class Meta:
+        ordering = ["-number"]
+
+    def __str__(self) -> str:
+        return f"{self.number:04d}"
+
+    @property
+    def family(self) -> Family:
+        """The key family of the job."""
+        assert self.family_record is not None
+        return self.family_record.family
+
+    @cached_property
+    def settlement(self) -> Settlement | None:
+        """The bitting as settled, if it has been."""
+        return self.settlements.order_by("-id").first()
+
+    @cached_property
+    def set_up(self) -> SetUp | None:
+        """The set-up in force, if there is one for the settlement in force."""
+        if self.settlement is None:
+            return None
+        cards = self.set_ups.filter(settlement=self.settlement).order_by("-id")
+        found = cards.select_related("machine__fitted", "cutter", "jaw_side").first()
+        if found is not None:
+            found.settlement = self.settlement
+        return found
+
+
+class Progress(models.Model):
+    """How far a tag is: a row of the database's own view, see ``progress.py``."""
+
+    tag = models.OneToOneField(Tag, models.DO_NOTHING, primary_key=True, related_name="progress")
+    is_read = models.BooleanField()
+    is_settled = models.BooleanField()
+    is_read_back = models.BooleanField()
+    is_set_up = models.BooleanField(help_text="a card for the settlement in force, every check on it done")
+    piece_state = models.CharField(max_length=10, blank=True, help_text="of the piece that is waited for")
+    passed = models.BooleanField(null=True, help_text="the verdict kept on that piece")
+    proven = models.PositiveIntegerField(help_text="keys, each once")
+
+    class Meta:
+        managed = False
+        db_table = NAME
+
+
+class Felt(models.TextChoices):
+    """How a key goes in, turns or comes out."""
+
+    FREE = "free", "freely"
+    RUBS = "rubs", "rubs or is stiff"
+    SNAGS = "snags", "snags, then goes"
+    STUCK = "stuck", "will not"
+    UNKNOWN = "", "not tried"
+
+
+class Lock(models.Model):
+    """A lock the new key must work, and how the old key feels in it."""
+
+    tag = models.ForeignKey(Tag, models.CASCADE, related_name="locks")
+    name = models.CharField(max_length=80)
+    enters = models.CharField(max_length=5, choices=Felt, blank=True)
+    turns = models.CharField(max_length=5, choices=Felt, blank=True)
+    leaves = models.CharField(max_length=5, choices=Felt, blank=True)
+
+    class Meta:
+        ordering = ["id"]
+
+    def __str__(self) -> str:
+        return self.name

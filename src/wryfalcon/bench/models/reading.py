@@ -1,0 +1,118 @@
+"""What was looked at on the way to a bitting, and what it showed."""
+
+from __future__ import annotations
+
+from django.conf import settings
+from django.db import models
+
+from wryfalcon.bench.models.jobs import Tag
+from wryfalcon.codes.models import Code
+
+
+class WearGrade(models.TextChoices):
+    """How worn the key looks before anything is measured."""
+
+    NEW = "new", "hardly used"
+    SOME = "some", "some wear"
+    UNSURE = "unsure", "hard to say"
+    WELL_WORN = "well-worn", "well worn"
+
+
+class SourceKind(models.TextChoices):
+    """The ways to a bitting: what was looked at, and with what."""
+
+    CALIPERS = "calipers", "Calipers on a key"
+    PROBE = "probe", "A probe on a key"
+    MACHINE = "machine", "A machine's decode"
+    DEPTH_KEYS = "depth-keys", "Depth keys in the lock"
+    PARTS = "parts", "Stamped parts"
+    PINS = "pins", "Bottom pins measured"
+    GRID = "grid", "A reading tool's grid"
+    STAGES = "stages", "A blank cut down"
+    CODE = "code", "A code"
+
+    @property
+    def is_of_a_key(self) -> bool:
+        """Whether an old key was read, so that its wear counts."""
+        return self in {SourceKind.CALIPERS, SourceKind.PROBE, SourceKind.MACHINE}
+
+    @property
+    def is_typed_value(self) -> bool:
+        """Whether it is read as lengths, one after another."""
+        return self in {SourceKind.CALIPERS, SourceKind.PROBE, SourceKind.PINS}
+
+
+class Source(models.Model):
+    """One thing that was looked at for one track: it keeps its own counting, wear and sightings."""
+
+    tag = models.ForeignKey(Tag, models.CASCADE, related_name="sources")
+    track = models.CharField(max_length=120)
+    kind = models.CharField(max_length=10, choices=SourceKind, default=SourceKind.CALIPERS)
+    name = models.CharField(max_length=40, blank=True, help_text="which key or lock, where there are several")
+    counted_from = models.CharField(max_length=3, choices=[("bow", "the bow"), ("tip", "the tip")])
+    wear = models.CharField(max_length=9, choices=WearGrade, default=WearGrade.UNSURE)
+    code = models.ForeignKey(Code, models.PROTECT, null=True, related_name="sources", help_text="its edition with it")
+    caliper_sd = models.FloatField(null=True, help_text="of one reading as then studied, mm; null is common practice")
+    plug = models.FloatField(null=True, help_text="pins: what root and pin add up to, family unit")
+    other_key = models.BooleanField(default=False, help_text="pins: the key that lifts the master pins")
+    odd_first = models.BooleanField(default=False, help_text="grid: odd cuts first, then even, as the tool is read")
+    is_on = models.BooleanField(default=True)
+    removed = models.BooleanField(default=False)
+
+    class Meta:
+        ordering = ["id"]
+
+    def __str__(self) -> str:
+        kind = SourceKind(self.kind).label
+        return f"{kind}: {self.name}" if self.name else kind
+
+
+class Seen(models.TextChoices):
+    """What a tumbler shows."""
+
+    FLUSH = "flush", "flush"
+    PROUD = "proud", "not flush"
+    UNSURE = "unsure", "unsure"
+
+
+class Sighting(models.Model):
+    """What one look showed of one cut. Withdrawn, not deleted, when undone.
+
+    Calipers, probes and pins give a value, a second on the same cut being a repeat. Labels are what a
+    machine, a part or a tool's grid says; the last look at a cut stands. Depth keys and a blank cut
+    down say how a tumbler sits at a depth.
+    """
+
+    source = models.ForeignKey(Source, models.CASCADE, related_name="sightings")
+    look = models.PositiveIntegerField(default=0, help_text="sightings entered together share it")
+    space = models.PositiveSmallIntegerField(help_text="in the family's own order")
+    value = models.FloatField(null=True, help_text="family unit; a pin's length")
+    master = models.FloatField(null=True, help_text="the master pin's length, family unit")
+    labels = models.JSONField(default=list, help_text="the depth stated, or the depths it lies between")
+    depth = models.CharField(max_length=3, blank=True, help_text="of the depth key, or of the blank's cut")
+    seen = models.CharField(max_length=6, choices=Seen, blank=True)
+    typed = models.CharField(max_length=24, blank=True)
+    withdrawn = models.BooleanField(default=False)
+    at = models.DateTimeField(auto_now_add=True)
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, related_name="+")
+
+    class Meta:
+        ordering = ["id"]
+
+
+class Overruling(models.Model):
+    """A cut the smith decided otherwise, and why."""
+
+    tag = models.ForeignKey(Tag, models.CASCADE, related_name="overrulings")
+    track = models.CharField(max_length=120)
+    space = models.PositiveSmallIntegerField()
+    label = models.CharField(max_length=3)
+    reason = models.CharField(max_length=200)
+    filled = models.BooleanField(default=False, help_text="nothing was seen of this cut; it was filled in")
+    code = models.ForeignKey(Code, models.PROTECT, null=True, related_name="overrulings", help_text="that it is from")
+    withdrawn = models.BooleanField(default=False)
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, related_name="+")
+    at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["id"]

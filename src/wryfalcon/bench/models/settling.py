@@ -1,0 +1,50 @@
+"""What the key is, what is cut, and the card it is cut by."""
+
+from __future__ import annotations
+
+from django.conf import settings
+from django.db import models
+
+from wryfalcon.bench.models.jobs import Tag
+from wryfalcon.machines.models import Cutter, JawSide, Machine
+
+
+class Intent(models.TextChoices):
+    """What is cut from what the key is."""
+
+    RESTORE = "restore", "Restore"
+    COPY = "copy", "Copy"
+    COMPENSATE = "compensate", "Compensate"
+
+
+class Settlement(models.Model):
+    """What the key is, and what is cut; a change of mind is a new row."""
+
+    tag = models.ForeignKey(Tag, models.CASCADE, related_name="settlements")
+    bitting = models.JSONField(help_text="labels by track, family order: what the key is")
+    chance = models.FloatField(null=True, help_text="of the whole bitting; null when overruled or given")
+    intent = models.CharField(max_length=10, choices=Intent, default=Intent.RESTORE)
+    deeper_by = models.FloatField(default=0.0, help_text="compensate: family unit, positive is deeper")
+    deeper_cuts = models.JSONField(default=list, help_text="track, space, steps, reason")
+    values = models.JSONField(help_text="depth values to cut, by track, family unit")
+    reason = models.CharField(max_length=200, blank=True)
+    edition = models.CharField(max_length=200, blank=True)
+    read_back_at = models.DateTimeField(null=True, blank=True)
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, related_name="+")
+    at = models.DateTimeField(auto_now_add=True)
+
+
+class SetUp(models.Model):
+    """The card: which machine, cutter and jaw, what was checked, and the exact commands."""
+
+    tag = models.ForeignKey(Tag, models.CASCADE, related_name="set_ups")
+    settlement = models.ForeignKey(Settlement, models.CASCADE, related_name="set_ups")
+    machine = models.ForeignKey(Machine, models.PROTECT)
+    cutter = models.ForeignKey(Cutter, models.PROTECT)
+    jaw_side = models.ForeignKey(JawSide, models.PROTECT, null=True)
+    style = models.CharField(max_length=8, choices=[("plunged", "plunged"), ("ramped", "ramped")], default="plunged")
+    ticks = models.JSONField(default=list)
+    commands = models.JSONField(default=list, help_text="mm: side, position, value, offsets put in")
+    checked_at = models.DateTimeField(null=True, blank=True)
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, related_name="+")
+    at = models.DateTimeField(auto_now_add=True)

@@ -1,0 +1,57 @@
+"""Trial sheets: the keys still possible, tried one after another."""
+
+from __future__ import annotations
+
+from django.conf import settings
+from django.db import models
+
+from wryfalcon.bench.models.jobs import Tag
+from wryfalcon.codes.models import Series
+
+
+class TrialOrder(models.TextChoices):
+    """In which order the keys still possible are tried."""
+
+    WITHIN = "within", "likeliest first, within the fewest blanks"
+    BLANKS = "blanks", "one blank after another"
+    LIKELIEST = "likeliest", "likeliest first, whatever it takes"
+
+
+class TrialSheet(models.Model):
+    """The keys to try for one track of a lock, and how they are tried."""
+
+    tag = models.ForeignKey(Tag, models.CASCADE, related_name="trial_sheets")
+    track = models.CharField(max_length=120)
+    order = models.CharField(max_length=9, choices=TrialOrder, default=TrialOrder.WITHIN)
+    half_steps = models.BooleanField(default=False)
+    series = models.ForeignKey(Series, models.PROTECT, null=True, help_text="only its codes are tried")
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["tag", "track"], name="one_trial_sheet_of_each_track")]
+
+
+class Outcome(models.TextChoices):
+    """What a try, or a closer look, showed."""
+
+    NO_TURN = "no-turn", "goes in, does not turn"
+    TURNS = "turns", "turns"
+    SPOILED = "spoiled", "blank spoiled"
+    IS_NOT = "is-not", "is not"
+    IS = "is", "is"
+
+
+class SheetEntry(models.Model):
+    """One line of a trial sheet: a key tried, or what a cut was seen to be or not to be."""
+
+    sheet = models.ForeignKey(TrialSheet, models.CASCADE, related_name="entries")
+    outcome = models.CharField(max_length=7, choices=Outcome)
+    blank = models.PositiveSmallIntegerField(null=True, help_text="which blank in hand, from 1")
+    places = models.JSONField(default=list, help_text="2k for depth k, 2k + 1 for the half step beyond it")
+    space = models.PositiveSmallIntegerField(null=True, help_text="family order")
+    label = models.CharField(max_length=3, blank=True)
+    withdrawn = models.BooleanField(default=False)
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, related_name="+")
+    at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["id"]

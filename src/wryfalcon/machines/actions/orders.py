@@ -1,0 +1,68 @@
+"""Orders to machines: stored by a press, delivered by the follower, who alone speaks to them."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from datetime import timedelta
+from typing import Any
+from uuid import UUID, uuid4
+
+from django.db import transaction
+from django.utils import timezone
+
+from wryfalcon.accounts.models import User
+from wryfalcon.machines.models import Line, Machine, Order, OrderState
+
+URGENT = ("hold", "stop")
+"""These overtake everything, and are tried until they are answered."""
+HANDS = ("lid", "inject", "pass")
+"""What hands do at the simulated machine; they rest on nothing that was seen."""
+OPEN = (OrderState.ASKED, OrderState.SENT)
+EXPIRES_AFTER = timedelta(seconds=10)
+"""An order that was not answered by then is not delivered later, when nobody stands there waiting for it."""
+LATE_AFTER = timedelta(seconds=2)
+
+
+@dataclass(frozen=True)
+class Press:
+    """Who pressed, by which form, and what they had seen of the machine's log; a form sent twice is one press."""
+
+    by: User | None
+    key: UUID | None = None
+    seen: tuple[str, int] | None = None
+
+
+@transaction.atomic
+def place_order(
+    press: Press, machine: Machine, command: str, *, job: str = "", data: Mapping[str, Any] | None = None
+) -> Order:
+    """Store what is asked of a machine. The same press again, or the same wish while one is open, is one order.
+
+    Hold and stop overtake what was asked before them of the same key: it is never delivered after them.
+    """
+    kept = Order.objects.filter(key=press.key).first() if press.key else None
+    if kept is not None:
+        return kept
+    mine = Order.objects.filter(machine=machine, job=job, state__in=OPEN)
+    same = mine.filter(command=command).first()
+    if same is not None and command not in HANDS:
+        return same
+    if command in URGENT:
+        mine.exclude(command="stop").update(state=OrderState.OVERTAKEN, answered_at=timezone.now(), data={})
+    log, number = press.seen or _seen_by_now(machine)
+    rests = {} if command in (*URGENT, *HANDS) else {"log": log, "seen": number}
+    return Order.objects.create(
+        key=press.key or uuid4(), machine=machine, command=command, job=job, data=dict(data or {}), by=press.by, **rests
+    )
+
+
+def give_up_orders(machine: Machine | None, job: str) -> None:
+    """Take back what was asked for a key that is ended, except that it be stopped."""
+    open_orders = Order.objects.filter(machine=machine, job=job, state__in=OPEN).exclude(command__in=URGENT)
+    open_orders.update(state=OrderState.OVERTAKEN, answered_at=timezone.now(), data={})
+
+
+def _seen_by_now(machine: Machine) -> tuple[str, int]:
+    line = Line.objects.filter(machine=machine).first()
+    return (line.log, line.last_event) if line else ("", 0)
