@@ -100,6 +100,7 @@ def _served() -> Iterator[str]:
         subprocess.run([sys.executable, "-m", "wryfalcon", "load_demonstration"], env=environment, check=True)
         commands = [
             ["-m", "benchmachine", "--port", str(MACHINE_PORT), "--seconds-per-cut", "1.2", "--seed", "7"],
+            ["-m", "wryfalcon", "follow_machines"],
             ["-m", "gunicorn", "wryfalcon.wsgi", "--bind", f"127.0.0.1:{PORT}", "--threads", "4"],
         ]
         running = [

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import shutil
 from collections.abc import Iterator
+from threading import Event, Thread
 from typing import Any
 
 import pytest
@@ -12,6 +13,7 @@ from pytest_django.live_server_helper import LiveServer
 
 from browser.smith import Smith
 from conftest import BenchMachine
+from wryfalcon.bench.follower import follow_until
 from wryfalcon.demonstration.shop import furnish
 from wryfalcon.machines.drivers.bench import BenchDriver
 from wryfalcon.machines.models import DriverKind, Machine
@@ -45,14 +47,27 @@ def browser_context_args() -> dict[str, Any]:
 
 
 @pytest.fixture
-def shop(live_server: LiveServer, bench_machine: BenchMachine) -> LiveServer:
+def shop(live_server: LiveServer, bench_machine: BenchMachine) -> Iterator[LiveServer]:
     """The application being served, furnished, its machine on the line and as its offsets have it."""
     furnish()
+    Machine.objects.filter(driver=DriverKind.BENCH).update(port=bench_machine.port)
     panel = BenchDriver("127.0.0.1", bench_machine.port, 2)
     for fault, value in TRUE_WITH_OFFSETS.items():
         panel.panel(do="inject", fault=fault, value=value)
-    Machine.objects.filter(driver=DriverKind.BENCH).update(port=bench_machine.port)
-    return live_server
+    stop = Event()
+    follower = Thread(target=follow_until, args=(stop,))
+    follower.start()
+    yield live_server
+    stop.set()
+    follower.join()
+
+
+@pytest.fixture
+def bench_machine() -> Iterator[BenchMachine]:
+    """A machine that goes by the wall's clock, as the page does."""
+    machine = BenchMachine(clock="wall")
+    yield machine
+    machine.stop()
 
 
 @pytest.fixture

@@ -24,7 +24,7 @@ BOTH_EDGES = {"A": ["2", "3", "1", "2", "4", "3", "2", "1"]}
 @pytest.fixture
 def bench_machine() -> Iterator[BenchMachine]:
     """Slow enough for a hand to reach it in the middle of a side."""
-    machine = BenchMachine(seconds_per_cut=0.3)
+    machine = BenchMachine(seconds_per_cut=0.5, clock="wall")
     yield machine
     machine.stop()
 
@@ -37,21 +37,23 @@ def line(bench_machine: BenchMachine) -> BenchDriver:
 @pytest.fixture
 def tag(smith: Smith, line: BenchDriver) -> Tag:
     """A double-edge key, set up on a homed machine, the smith on its Cut page."""
-    line.operate("home")
     people = {person.username: person for person in User.objects.all()}
     hung = hang(people, family=family_record("lighthouse-eight"))
     settled(people, hung, BOTH_EDGES)
     carded(people, hung, Machine.objects.get(name="Old Gannet"))
     smith.log_in()
     smith.go(f"/tags/{hung}/cut")
+    smith.sees("Home the machine")
     smith.go_on()
-    smith.sees("Sent, waiting to be clamped")
+    smith.sees("Send key 1")
+    smith.go_on()
+    smith.sees("at the machine, to be clamped")
     return hung
 
 
 def start(smith: Smith) -> None:
     smith.go_on()
-    smith.sees("Clamped, ready to start")
+    smith.sees("clamped, ready to start")
     smith.go_on()
 
 
@@ -68,7 +70,7 @@ def test_an_opened_lid_is_said_and_the_cut_goes_on_after_it_is_closed(
     smith: Smith, tag: Tag, line: BenchDriver
 ) -> None:
     start(smith)
-    smith.sees("Cutting")
+    smith.sees("Hands clear of the wheel")
     line.panel(do="lid", open=True)
     smith.sees("The lid is open.")
     smith.sees("Held")
@@ -94,7 +96,7 @@ def test_a_stalled_cutter_says_hands_away_and_is_homed_before_it_goes_on(
 def test_hold_and_stop_leave_what_is_cut_and_the_run_can_be_taken_up(smith: Smith, tag: Tag, line: BenchDriver) -> None:
     line.panel(do="inject", fault="caliper_sd", value=0.001)
     start(smith)
-    smith.sees("Cutting")
+    smith.sees("Hands clear of the wheel")
     smith.press_button("Stop")
     smith.sees("Stopped. What is cut stays cut")
     start(smith)
@@ -103,9 +105,9 @@ def test_hold_and_stop_leave_what_is_cut_and_the_run_can_be_taken_up(smith: Smit
 
 def test_a_lost_line_is_said_and_nothing_is_lost(smith: Smith, tag: Tag, bench_machine: BenchMachine) -> None:
     start(smith)
-    smith.sees("Cutting")
+    smith.sees("Hands clear of the wheel")
     Machine.objects.filter(port=bench_machine.port).update(port=1)
-    smith.sees("No answer from the machine. It goes on by itself")
+    smith.sees("It goes on by itself; this page catches up")
     Machine.objects.filter(port=1).update(port=bench_machine.port)
     smith.sees("Turn the key over")
     smith.sees("8 of 16 cuts")

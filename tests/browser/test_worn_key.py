@@ -61,13 +61,13 @@ def set_up(smith: Smith) -> None:
 def cut(smith: Smith) -> None:
     if smith.page.get_by_text("Home the machine").count():
         smith.press_button("Home the machine")
-        smith.sees("is homed")
+        smith.sees("Send key 1")
     smith.go_on()
-    smith.sees("Sent, waiting to be clamped")
+    smith.sees("at the machine, to be clamped")
     smith.go_on()
-    smith.sees("Clamped, ready to start")
+    smith.sees("clamped, ready to start")
     smith.go_on()
-    smith.sees("Finished")
+    smith.sees("Made. Deburr lightly")
     smith.sees("5 of 5 cuts")
 
 

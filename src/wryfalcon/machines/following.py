@@ -8,12 +8,13 @@ the transaction that records them.
 from __future__ import annotations
 
 import json
-from collections.abc import Iterable, Sequence
+from collections.abc import Sequence
 from dataclasses import asdict, dataclass
 from datetime import datetime, timedelta
 from typing import Protocol
 
 from django.db import transaction
+from django.db.models import QuerySet
 from django.utils import timezone
 
 from wryfalcon.machines.actions.misreports import note_misreport
@@ -54,7 +55,7 @@ class Listener(Protocol):
         """An order was acknowledged."""
 
 
-def followed_machines() -> Iterable[Machine]:
+def followed_machines() -> QuerySet[Machine]:
     """Every machine that has a line or takes plans as files."""
     return Machine.objects.exclude(driver=DriverKind.NONE).order_by("pk")
 

@@ -19,6 +19,8 @@ from wryfalcon.bench.refusal import NotDone
 from wryfalcon.drawings.cut_key import Values, draw_cut_key
 from wryfalcon.drawings.key import KeyDrawing
 
+POLL = "X-Poll"
+"""Sent by a page that looks again by itself: what is half typed on it stays."""
 PAGE, FRAGMENT = "bench/stage_page.html", "bench/stage_fragment.html"
 
 
@@ -51,6 +53,7 @@ def show_stage(
             "before": rail[at - 1] if at else None,
             "after": rail[at + 1] if at + 1 < len(rail) else None,
             "waiting": waiting,
+            "polled": POLL in request.headers,
             **context,
         },
         status=status,

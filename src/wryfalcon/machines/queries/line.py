@@ -102,8 +102,8 @@ def line_of(machine: Machine) -> LineNow:
     return _line_now(machine, line, list(machine.misreports.filter(noted_by=None)))
 
 
-def lines_of_machines(*related: str) -> list[LineNow]:
-    """Every machine and how it is, with what is asked for of it."""
+def lines_of_machines(*related: str, orders: bool = False) -> list[LineNow]:
+    """Every machine and how it is, with what is asked for of it, and what was last asked of the machine itself."""
     machines = (
         Machine.objects.select_related("fitted", "line")
         .prefetch_related(
@@ -112,13 +112,20 @@ def lines_of_machines(*related: str) -> list[LineNow]:
         .annotate(keys=Count("pieces", filter=Q(pieces__state=PieceState.FINISHED)))
     )
     lines = [_line_now(machine, getattr(machine, "line", None), machine.not_noted) for machine in machines]
-    return [replace(line, order=last_order(line.machine)) for line in lines]
+    if not orders:
+        return lines
+    recent = Order.objects.filter(job="", asked_at__gt=timezone.now() - SHOWN_FOR).exclude(command="inject")
+    newest = {order.machine_id: order for order in recent.order_by("pk")}
+    return [replace(line, order=_order_now(newest.get(line.machine.pk))) for line in lines]
 
 
 def last_order(machine: Machine, job: str = "") -> OrderNow | None:
     """The order for this key, or for the machine itself, that the page should speak of."""
     about = Order.objects.filter(machine=machine, job__in={job, ""}).exclude(command="inject")
-    order = about.order_by("-pk").first()
+    return _order_now(about.order_by("-pk").first())
+
+
+def _order_now(order: Order | None) -> OrderNow | None:
     now = timezone.now()
     if order is None or (order.state not in OPEN and now - (order.answered_at or order.asked_at) > SHOWN_FOR):
         return None

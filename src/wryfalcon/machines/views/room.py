@@ -33,7 +33,7 @@ PANEL: dict[str, tuple[str, dict[str, Any]]] = {
 @needs(Act.LOOK)
 def machines(request: PersonRequest) -> HttpResponse:
     """Every machine with its cutters, jaws and offsets."""
-    lines = lines_of_machines("jaw_sides", "offsets", "cutters")
+    lines = lines_of_machines("jaw_sides", "offsets", "cutters", orders=True)
     asked = any(line.order is not None and line.order.is_open for line in lines)
     context = {"lines": lines, "has_panel": settings.DEMONSTRATION, "asked": asked}
     return render(request, "machines/machines.html", context)
