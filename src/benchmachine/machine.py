@@ -112,8 +112,15 @@ class Machine:
         about = job or (self.job.id if self.job else None)
         entries = [
             {
-                "event": {"n": number, "at": self.clock.stamp(), "kind": kind, "job": about, **told},
-                "private": {**private, "request": self._request},
+                "event": {
+                    "n": number,
+                    "at": self.clock.stamp(),
+                    "kind": kind,
+                    "job": about,
+                    "order": self._request,
+                    **told,
+                },
+                "private": private,
             }
             for number, (kind, private, told) in enumerate(what, start=len(self.events) + 1)
         ]
@@ -124,8 +131,8 @@ class Machine:
     def _take(self, event: dict[str, Any], private: dict[str, Any]) -> None:
         """Change the machine by one entry, whether it happens now or is read again."""
         self.events.append(event)
-        if private["request"]:
-            self._answer_kept(private["request"], "")
+        if event["order"]:
+            self._answer_kept(event["order"], "")
         TAKES[event["kind"]](self, event, private)
 
     def _answer_kept(self, request: str, refused: str) -> None:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from datetime import datetime
 
-from django.db.models import F
+from django.db.models import F, Q
 
 from keycore.units import Unit, convert
 from wryfalcon.accounts.models import User
@@ -20,6 +20,7 @@ from wryfalcon.machines.models import Machine, Order, Work
 from wryfalcon.records.actions import write_down
 from wryfalcon.records.models import Event
 
+ELSEWHERE = frozenset({PieceState.LOST, PieceState.ASIDE})
 BEGINS = ("started", "resumed", "cut-done")
 """Entries after which metal has been touched."""
 AFTER_POWER = {"stopped": PieceState.STOPPED, "loaded": PieceState.LOADED, "turn": PieceState.TURN}
@@ -30,6 +31,10 @@ AGREES = {
     PieceState.STOPPED: {"stopped", "loaded"},
 }  # fmt: skip
 """How a machine is that has a piece in this state; it may also have been switched off."""
+BY_STATUS = {
+    "loaded": PieceState.LOADED, "cutting": PieceState.CUTTING, "held": PieceState.HELD, "turn": PieceState.TURN,
+    "stalled": PieceState.STALLED,
+}  # fmt: skip
 
 
 def follow_once(*machines: Machine) -> None:
@@ -71,11 +76,12 @@ class PieceListener:
             note_misreport(machine, says, job=piece.job)
 
     def missing(self, machine: Machine, status: Status) -> Sequence[str]:
-        """The pieces that it should have and does not name."""
-        held = Piece.objects.filter(machine=machine, state__in=AT_MACHINE).exclude(job=status.job or "")
-        return list(held.values_list("job", flat=True))
+        """The pieces that it should have and does not name, and the one that it has and should not have."""
+        named = Q(job=status.job or "")
+        held = Q(state__in=AT_MACHINE) & ~named | Q(state__in=ELSEWHERE) & named
+        return list(Piece.objects.filter(held, machine=machine).values_list("job", flat=True))
 
-    def found(self, machine: Machine, job: str, whereabouts: Whereabouts) -> None:
+    def found(self, machine: Machine, job: str, whereabouts: Whereabouts, status: Status) -> None:
         """Where a piece is that its machine's log no longer tells of."""
         piece = Piece.objects.select_related("tag").get(job=job)
         if whereabouts.where == "tray" and whereabouts.of == len(piece.cuts):
@@ -90,10 +96,15 @@ class PieceListener:
             piece.state, piece.done = PieceState.ASIDE, min(whereabouts.cut, len(piece.cuts))
         elif whereabouts.where == "unknown":
             piece.state = PieceState.LOST
+        elif status.job == job:
+            piece.state = BY_STATUS.get(status.state, PieceState.STOPPED)
+            piece.done = min(whereabouts.cut, len(piece.cuts))
         piece.save()
 
     def answered(self, order: Order) -> None:
-        """Keep what a caliper read."""
+        """Keep what a caliper read; a key that was sent and lies made in the tray is made."""
+        if order.command == "load" and order.result:
+            _find_in_tray(order, Whereabouts(**order.result))
         if order.command == "measure" and order.result and order.by is not None:
             _keep_readings(order, order.by)
 
@@ -114,16 +125,21 @@ def _fold(machine: Machine, piece: Piece, entry: Entry) -> None:
             says = f"It tells “{kind}” of {piece.called} of tag {piece.tag}, which is {piece.get_state_display()}"
             note_misreport(machine, says, job=piece.job)
         return
-    if piece.state == PieceState.ABANDONED and kind not in BEGINS:
-        return
+    if piece.state == PieceState.ABANDONED:
+        if kind not in BEGINS:
+            return
+        _open_again(machine, piece)
     if kind in BEGINS:
         _begin(piece, entry.at)
+    if kind == "loaded" and piece.state in AT_MACHINE:
+        note_misreport(
+            machine, f"It tells that it takes in {piece.called} of tag {piece.tag}, which it has", job=piece.job
+        )
+        return
     if kind == "loaded":
         piece.done = min(int(event.data.get("cut", 0)), len(piece.cuts))
     if kind == "cut-done":
         _count_cut(machine, piece, event.data.get("cut"))
-        if piece.state == PieceState.ABANDONED:
-            piece.state = PieceState.UNSURE
     elif kind == "finished":
         if piece.done == len(piece.cuts) and piece.began_at is not None:
             _finish(piece, entry.at)
@@ -141,6 +157,18 @@ def _fold(machine: Machine, piece: Piece, entry: Entry) -> None:
         piece.state = STATE_AFTER.get(kind, PieceState(piece.state))
 
 
+def _open_again(machine: Machine, piece: Piece) -> None:
+    """A key that was given up is cut all the same: it is a key again, and counted."""
+    note_misreport(machine, f"It cuts {piece.called} of tag {piece.tag}, which was given up", job=piece.job)
+    others = Piece.objects.exclude(pk=piece.pk).exclude(state=PieceState.ABANDONED)
+    if piece.onto_id is not None and others.filter(onto=piece.onto_id).exists():
+        piece.onto = others.filter(onto=piece.onto_id).get()
+    tries = others.filter(tag=piece.tag, key_number=piece.key_number, onto=None)
+    if piece.onto_id is None and tries.filter(try_number=piece.try_number).exists():
+        piece.try_number = max(tries.values_list("try_number", flat=True)) + 1
+    piece.state, piece.why_ended, piece.ended_at = PieceState.CUTTING, "", None
+
+
 def _count_cut(machine: Machine, piece: Piece, cut: object) -> None:
     if cut == piece.done and piece.done < len(piece.cuts):
         piece.done += 1
@@ -152,9 +180,7 @@ def _count_cut(machine: Machine, piece: Piece, cut: object) -> None:
 
 def _begin(piece: Piece, at: datetime) -> None:
     """Metal is touched: from here on the blank is used, whoever started it."""
-    if piece.began_at is not None:
-        return
-    piece.began_at = at
+    piece.began_at = piece.began_at or at
     if piece.onto_id is None and not piece.blank_taken:
         piece.blank_taken = True
         Blank.objects.filter(tags=piece.tag, left__gt=0).update(left=F("left") - 1)
@@ -163,6 +189,19 @@ def _begin(piece: Piece, at: datetime) -> None:
 def _finish(piece: Piece, at: datetime) -> None:
     piece.state, piece.finished_at = PieceState.FINISHED, at
     write_down(Event.PIECE_MADE, None, piece.tag, piece=piece.called, job=piece.job, cuts=piece.done)
+
+
+def _find_in_tray(order: Order, whereabouts: Whereabouts) -> None:
+    piece = Piece.objects.select_related("tag").filter(job=order.job, state__in=ELSEWHERE).first()
+    if piece is None or whereabouts.where != "tray":
+        return
+    if whereabouts.of == len(piece.cuts):
+        piece.done = whereabouts.cut
+        _begin(piece, machine_time(piece))
+        _finish(piece, machine_time(piece))
+    else:
+        piece.state = PieceState.UNSURE
+    piece.save()
 
 
 def _note_homed(machine: Machine, at: datetime) -> None:

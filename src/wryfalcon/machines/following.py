@@ -12,6 +12,7 @@ from collections.abc import Sequence
 from dataclasses import asdict, dataclass
 from datetime import datetime, timedelta
 from typing import Protocol
+from uuid import UUID
 
 from django.db import transaction
 from django.db.models import QuerySet
@@ -46,10 +47,10 @@ class Listener(Protocol):
         """The machine has told everything, and something is new: it is so now."""
 
     def missing(self, machine: Machine, status: Status) -> Sequence[str]:
-        """The keys to ask after: it should have them, and does not say that it has."""
+        """The keys to ask after: it should have them and does not say so, or has one that it should not."""
 
-    def found(self, machine: Machine, job: str, whereabouts: Whereabouts) -> None:
-        """Where a key is that was asked after."""
+    def found(self, machine: Machine, job: str, whereabouts: Whereabouts, status: Status) -> None:
+        """Where a key is that was asked after, and how the machine is."""
 
     def answered(self, order: Order) -> None:
         """An order was acknowledged."""
@@ -186,6 +187,7 @@ def _record(line: Line, heard: Heard, listener: Listener) -> None:
             for entry in fresh
         )  # fmt: skip
         if fresh:
+            _acknowledge(machine, fresh)
             listener.entries(machine, fresh)
             line.last_event = fresh[-1].event.number
         changed = asdict(heard.status) != line.status
@@ -202,11 +204,22 @@ def _record(line: Line, heard: Heard, listener: Listener) -> None:
             listener.at_rest(machine, heard.status)
 
 
+def _acknowledge(machine: Machine, entries: Sequence[Entry]) -> None:
+    """An order whose entry is in the log was done, whether its answer came or not."""
+    ids = [UUID(entry.event.order) for entry in entries if _is_id(entry.event.order)]
+    told = Order.objects.filter(machine=machine, key__in=ids, state__in=OPEN)
+    told.update(state=OrderState.ACKNOWLEDGED, answered_at=timezone.now(), data={})
+
+
+def _is_id(text: str) -> bool:
+    return len(text) == 32 and all(character in "0123456789abcdef" for character in text)
+
+
 def _find_missing(driver: Driver, machine: Machine, status: Status, listener: Listener) -> None:
     for job in listener.missing(machine, status):
         whereabouts = driver.find(job)
         with transaction.atomic():
-            listener.found(machine, job, whereabouts)
+            listener.found(machine, job, whereabouts, status)
 
 
 def _in_turn(line: Line, heard: Heard) -> list[Entry]:

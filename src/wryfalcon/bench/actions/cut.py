@@ -105,6 +105,8 @@ def end_piece(press: Press, tag: Tag, piece: Piece, *, blank_used: bool, why: st
     _check_can_end(piece)
     if not why.strip():
         raise NotDone("Say in a few words what happened; it stays with the key.", "why")
+    if not blank_used and piece.done:
+        raise NotDone(f"It has {piece.done} cuts already: its blank is not good any more.")
     if piece.machine is not None and piece.state in AT_MACHINE | TO_BE_LOOKED_AT:
         place_order(press, piece.machine, Operation.STOP, job=piece.job)
     give_up_orders(piece.machine, piece.job)

@@ -6,6 +6,7 @@ import json
 import socket
 import time
 from collections.abc import Mapping, Sequence
+from dataclasses import asdict
 from datetime import UTC, datetime
 from typing import Any
 from uuid import uuid4
@@ -56,8 +57,8 @@ class BenchDriver:
         if order.command == "load":
             cuts = self._told(order.data["cuts"])
             onto = order.data.get("onto")
-            self._ask("load", order.id, **about, cuts=cuts, blank_height=order.data["blank_height"], onto=onto)
-            return {}
+            given = {"cuts": cuts, "blank_height": order.data["blank_height"], "onto": onto}
+            return asdict(read_found(self._ask("load", order.id, **about, **given)))
         if order.command == "home":
             about.pop("job", None)
         seen = {"log": order.seen[0], "event": order.seen[1]} if order.seen else None
@@ -112,7 +113,7 @@ class BenchDriver:
                 while not received.endswith(b"\n"):
                     left = until - time.monotonic()
                     if left <= 0:
-                        raise OSError("no whole answer in time")
+                        raise TimeoutError
                     connection.settimeout(left)
                     part = connection.recv(65_536)
                     if not part:
@@ -120,6 +121,8 @@ class BenchDriver:
                     received += part
                     if len(received) > LONGEST_ANSWER:
                         raise MachineNonsense("Its answer does not end", received[:1_000].decode("utf-8", "replace"))
+        except TimeoutError:
+            raise MachineUnreachable("no whole answer in time") from None
         except OSError as error:
             raise MachineUnreachable(str(error)) from None
         return bytes(received)

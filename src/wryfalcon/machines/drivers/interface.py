@@ -57,6 +57,7 @@ class MachineEvent:
     job: str | None
     at: datetime  # by the machine's own clock
     data: Mapping[str, Any] = field(default_factory=dict)
+    order: str = ""  # the id of the order that it comes of
 
 
 @dataclass(frozen=True)

@@ -174,7 +174,8 @@ def _take(kept: _Kept, line: dict[str, Any]) -> None:
         kept.log = line["log"]
         return
     job, kind, data = line["job"], line["kind"], line["data"]
-    kept.events.append(MachineEvent(line["number"], kind, job, datetime.fromisoformat(line["at"]), data))
+    at = datetime.fromisoformat(line["at"])
+    kept.events.append(MachineEvent(line["number"], kind, job, at, data, line["order"]))
     kept.done.add(line["order"])
     if kind == "loaded":
         kept.state, kept.job, kept.cuts[job] = "loaded", job, data["of"]

@@ -47,6 +47,7 @@ class EventTold(_Told):
     freed: bool | None = None
     reason: Name | None = None
     then: Name | None = None
+    order: Name | None = None
 
 
 class Answer(_Told):
@@ -179,8 +180,8 @@ def _part(kind: type[Part], result: Any) -> Part:
 
 
 def _event(told: EventTold) -> MachineEvent:
-    data = told.model_dump(exclude={"n", "at", "kind", "job"}, exclude_none=True, mode="json")
-    return MachineEvent(told.n, told.kind, told.job, told.at, data)
+    data = told.model_dump(exclude={"n", "at", "kind", "job", "order"}, exclude_none=True, mode="json")
+    return MachineEvent(told.n, told.kind, told.job, told.at, data, told.order or "")
 
 
 def _first(error: ValidationError) -> str:

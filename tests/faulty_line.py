@@ -1,0 +1,91 @@
+"""Lines that lose answers and machines that lie: what lies between the application and metal, as it really is."""
+
+from __future__ import annotations
+
+import json
+import socketserver
+import threading
+from collections.abc import Callable
+from datetime import UTC, datetime
+from typing import Any
+
+Twist = Callable[[dict[str, Any]], Any]
+
+
+class _Server(socketserver.ThreadingTCPServer):
+    allow_reuse_address = True
+    daemon_threads = True
+
+
+class Listening:
+    """Something that answers on a port of this machine, one line for one line."""
+
+    def __init__(self, port: int = 0) -> None:
+        owner = self
+
+        class Talk(socketserver.StreamRequestHandler):
+            def handle(self) -> None:
+                owner.connections += 1
+                line = self.rfile.readline()
+                if line and (answer := owner.answer(line)) is not None:
+                    for part in owner.parts(answer):
+                        self.wfile.write(part)
+                        self.wfile.flush()
+
+        self.connections = 0
+        self.server = _Server(("127.0.0.1", port), Talk)
+        self.port = int(self.server.server_address[1])
+        threading.Thread(target=self.server.serve_forever, kwargs={"poll_interval": 0.01}, daemon=True).start()
+
+    def answer(self, line: bytes) -> bytes | None:
+        """What is said to a line; None closes the line without an answer."""
+        raise NotImplementedError
+
+    def parts(self, answer: bytes) -> list[bytes]:
+        """The pieces in which an answer comes."""
+        return [answer]
+
+    def stop(self) -> None:
+        self.server.shutdown()
+        self.server.server_close()
+
+
+class Liar(Listening):
+    """A machine that says whatever a test makes it say; its log is a list, its status a dictionary."""
+
+    def __init__(self) -> None:
+        self.log: list[dict[str, Any]] = []
+        self.status: dict[str, Any] = {
+            "log": "first", "state": "idle", "lid": "closed", "job": None, "client": None, "cut": 0, "of": 0,
+            "share": 0.0, "clamping": None, "tool": None, "cuts_made": 0,
+        }  # fmt: skip
+        self.found: dict[str, Any] = {"where": "unknown", "cut": 0, "of": 0}
+        self.clock = 0.0  # seconds ahead of ours
+        self.twist: Twist = lambda answer: answer
+        self.asked: list[dict[str, Any]] = []
+        super().__init__()
+
+    def tell(self, kind: str, job: str | None = None, **data: Any) -> None:
+        """Write an entry into its log."""
+        entry = {"n": len(self.log) + 1, "at": self.now(), "kind": kind, "job": job, **data}
+        self.log.append({**entry, **data})
+
+    def now(self) -> str:
+        return datetime.fromtimestamp(datetime.now(UTC).timestamp() + self.clock, UTC).isoformat()
+
+    def answer(self, line: bytes) -> bytes:
+        request = json.loads(line)
+        self.asked.append(request)
+        result: Any = {}
+        if request["do"] == "events":
+            told = [entry for entry in self.log if entry["n"] > request["after"]]
+            result = {"events": told[:500], "more": len(told) > 500}
+        elif request["do"] in ("find", "load"):
+            result = self.found
+        last = max((entry["n"] for entry in self.log if isinstance(entry["n"], int)), default=0)
+        answer = {
+            "v": 2, "id": request["id"], "ok": True, "error": None, "result": result, "time": self.now(),
+            "status": {**self.status, "last": last},
+        }  # fmt: skip
+        said = self.twist(answer)
+        return (said if isinstance(said, bytes) else json.dumps(said).encode()) + b"\n"
