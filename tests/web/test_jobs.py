@@ -218,7 +218,7 @@ def test_records_come_in_pages_and_by_customer(smith: Client, people: People) ->
     assert smith.get("/records/?page=nonsense&customer=nonsense").status_code == 200
 
 
-@pytest.mark.parametrize("path", ["/tags/999", "/tags/999/read", "/library/none", "/nowhere", "/tags/999/record.json"])
+@pytest.mark.parametrize("path", ["/tags/999", "/tags/999/read", "/library/none", "/nowhere", "/tags/999/hand-over"])
 def test_what_is_not_there_is_said_in_words(smith: Client, people: People, path: str) -> None:
     answer = smith.get(path)
     assert answer.status_code == 404

@@ -36,6 +36,7 @@ from wryfalcon.machines.queries.drift import drift_of, offset_before
 from wryfalcon.machines.queries.fittings import counters_of
 from wryfalcon.machines.queries.trimming import dial_words, turn_words
 from wryfalcon.machines.queries.wheels import wheel_of
+from wryfalcon.records.models import AuditEntry, Event
 
 pytestmark = pytest.mark.django_db
 
@@ -149,7 +150,10 @@ def test_a_thump_past_home_is_mended_before_anything_else(smith: Client, people:
 def test_a_duplicate_is_compared_and_followed(smith: Client, tern: Machine) -> None:
     said = traced(smith, tern, ".306 .286 .326 .266 .286", ".302 .282 .322 .262 .282")
     assert "The machine strayed from the pattern, and the key is outside its depths." in said
-    assert "bitting 2 3 1 4 3" in said
+    assert "bitting 2 3 1 4 3" not in said  # covered until somebody asks
+    shown = " ".join(smith.post(f"/machines/{tern.pk}/duplicates", {"uncover": "1"}).content.decode().split())
+    assert "bitting 2 3 1 4 3" in shown
+    assert AuditEntry.objects.get(event=Event.BITTING_SEEN).data["what"] == "a copy beside its pattern"
     keys = drift_of(tern).keys
     assert [(key.name, key.error) for key in keys] == [("a duplicate", pytest.approx(-0.1016))]
     assert "touched" not in drift_of(tern).due
@@ -320,7 +324,7 @@ def test_axes_of_a_file_machine_are_the_letters_of_its_program(owner: Client, pe
     assert "One axis cannot make both" in wrong.content.decode()
     slip.refresh_from_db()
     tag, _ = key_made(people, slip, 0)
-    program = owner.get(f"/tags/{tag.number}/set-up/plan.nc").content.decode()
+    program = owner.post(f"/tags/{tag.number}/set-up/plan.nc").content.decode()
     assert "G0 Y" in program
     assert "G1 W" in program
     assert " X" not in program

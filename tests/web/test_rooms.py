@@ -27,12 +27,14 @@ from wryfalcon.lengths import NotALength, parse_length, show_length
 from wryfalcon.library.models import Blank, FamilyRecord
 from wryfalcon.machines.models import Machine
 from wryfalcon.records.document import record_of
+from wryfalcon.records.models import AuditEntry, Event
 
 pytestmark = pytest.mark.django_db
 
 PAGES = ["/", "/tags/new", "/library/", "/library/theatre-six", "/library/bring-in", "/machines/", "/records/",
          "/records/find?q=a", "/records/bring-back"]  # fmt: skip
-STAGES = ["take-in", "read", "settle", "set-up", "cut", "prove", "hand-over", "record.json", "job-card.pdf"]
+STAGES = ["take-in", "read", "settle", "set-up", "cut", "prove", "hand-over"]
+DOCUMENTS = ["record.json", "job-card.pdf"]
 
 
 @pytest.fixture
@@ -45,7 +47,7 @@ def ready(people: People) -> Tag:
     return tag
 
 
-@pytest.mark.parametrize("path", [*PAGES, "/tags/401/read", "/tags/401/record.json", "/library/theatre-six.json"])
+@pytest.mark.parametrize("path", [*PAGES, "/tags/401/read", "/library/theatre-six.json"])
 def test_every_door_asks_who_is_there(client: Client, people: People, path: str) -> None:
     hang(people)
     answer = client.get(path)
@@ -62,6 +64,12 @@ DOORS = {
     "/tags/401/settle/read-back": Act.SETTLE,
     "/tags/401/set-up/choose": Act.CUT,
     "/tags/401/cut/next": Act.CUT,
+    "/tags/401/cut/1": Act.CUT,
+    "/tags/401/cut/1/end": Act.CUT,
+    "/machines/1/home": Act.CUT,
+    "/machines/1/misreports": Act.CUT,
+    "/tags/401/record.json": Act.LOOK,
+    "/tags/401/prove/1/why.json": Act.PROVE,
     "/tags/401/prove/1/value": Act.PROVE,
     "/tags/401/hand-over/close": Act.HAND_OVER,
     "/library/bring-in": Act.KEEP_LIBRARY,
@@ -77,6 +85,18 @@ def test_who_may_do_what(client: Client, people: People, role: Role, door: str) 
     person = next(p for p in people.values() if p.role == role)
     client.force_login(person)
     assert (client.post(door, {}).status_code != 403) == (DOORS[door] in MAY[role])
+
+
+@pytest.mark.parametrize("document", DOCUMENTS)
+def test_documents_with_a_bitting_are_asked_for_by_post(
+    smith: Client, people: People, ready: Tag, document: str
+) -> None:
+    fresh = hang(people)
+    for tag in (ready, fresh):
+        assert smith.get(f"/tags/{tag}/{document}").status_code == 405
+        assert smith.post(f"/tags/{tag}/{document}").status_code == 200
+    seen = AuditEntry.objects.filter(event=Event.BITTING_SEEN, tag=ready)
+    assert [look.data["what"] for look in seen] == [{"record.json": "the record"}.get(document, "the job card")]
 
 
 @pytest.mark.parametrize("stage", STAGES)
@@ -188,7 +208,7 @@ def test_a_record_of_another_edition_is_not_quietly_cut_from_ours(smith: Client,
 
 def test_the_gcode_reads_back_as_the_cuts_it_stands_for(smith: Client, ready: Tag) -> None:
     """Read by pygcode, a parser of others."""
-    written = smith.get(f"/tags/{ready}/set-up/plan.nc").content.decode()
+    written = smith.post(f"/tags/{ready}/set-up/plan.nc").content.decode()
     machine = pygcode.Machine()
     plunged = []
     for text in written.splitlines():
@@ -202,7 +222,7 @@ def test_the_gcode_reads_back_as_the_cuts_it_stands_for(smith: Client, ready: Ta
 
 
 def test_the_dxf_reads_back_as_the_profile(smith: Client, ready: Tag) -> None:
-    written = smith.get(f"/tags/{ready}/set-up/plan.dxf").content.decode()
+    written = smith.post(f"/tags/{ready}/set-up/plan.dxf").content.decode()
     drawing = ezdxf.read(io.StringIO(written))  # type: ignore[attr-defined]
     assert not drawing.audit().has_errors
     (line,) = drawing.modelspace().query("LWPOLYLINE")
@@ -213,7 +233,7 @@ def test_the_dxf_reads_back_as_the_profile(smith: Client, ready: Tag) -> None:
 
 
 def test_the_job_card_is_a_pdf_with_the_bitting_on_it(smith: Client, ready: Tag) -> None:
-    answer = smith.get(f"/tags/{ready}/job-card.pdf")
+    answer = smith.post(f"/tags/{ready}/job-card.pdf")
     text = PdfReader(io.BytesIO(answer.content)).pages[0].extract_text().replace("\xa0", " ")
     assert f"Tag {ready}" in text
     assert "3 5 2" in text

@@ -260,7 +260,7 @@ def test_a_bitting_that_breaks_a_rule_can_be_taken_with_that_as_its_reason(
 def test_a_record_keeps_what_every_source_saw(smith: Client, people: People, tag: Tag) -> None:
     look_at_all(people, tag, begun(people, tag, "depth-keys"), TRUTH)
     read(people, tag)
-    kept = json.loads(smith.get(f"/tags/{tag}/record.json").content)["readings"]
+    kept = json.loads(smith.post(f"/tags/{tag}/record.json").content)["readings"]
     assert [reading["source"] for reading in kept] == ["depth-keys", "calipers"]
     assert {"space": 3, "depth": "2", "seen": "flush"} in kept[0]["values"]
     assert "cut 3 flush at 2" in words(smith, f"/tags/{tag}/hand-over")
@@ -353,8 +353,10 @@ def test_kinds_that_are_not_drawn_can_still_be_read_settled_and_put_on_paper(
     assert "is not drawn to scale here" in words(smith, f"/tags/{tag}/read")
     smith.post(f"/tags/{tag}/settle/keep", {"intent": "restore"})
     smith.post(f"/tags/{tag}/settle/read-back")
-    for stage in ("take-in", "read", "settle", "set-up", "cut", "prove", "hand-over", "job-card.pdf", "record.json"):
+    for stage in ("take-in", "read", "settle", "set-up", "cut", "prove", "hand-over"):
         assert smith.get(f"/tags/{tag}/{stage}").status_code == 200
+    for document in ("job-card.pdf", "record.json"):
+        assert smith.post(f"/tags/{tag}/{document}").status_code == 200
     fitting = {"machine": Machine.objects.all()[0].pk, "cutter": Cutter.wheels()[0].pk, "style": "plunged"}
     refused = smith.post(f"/tags/{tag}/set-up/choose", fitting, follow=True)
     assert "It cannot be cut from here: " in refused.content.decode()

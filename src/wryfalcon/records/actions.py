@@ -4,11 +4,33 @@ from __future__ import annotations
 
 from typing import Any
 
+from django.utils import timezone
+
 from wryfalcon.accounts.models import User
 from wryfalcon.bench.models import Tag
 from wryfalcon.records.models import AuditEntry, Event
 
 
 def write_down(event: Event, actor: User | None, tag: Tag | None = None, **data: Any) -> AuditEntry:
-    """Add an entry to the audit log."""
-    return AuditEntry.objects.create(event=event, actor=actor, tag=tag, data=data)
+    """Add an entry to the log. It names records by their ids: no bitting, code or customer's name stands in it."""
+    return AuditEntry.objects.create(
+        event=event, actor=actor, tag=tag, tag_number=tag.number if tag else None, data=data
+    )
+
+
+def note_tag_opened(actor: User, tag: Tag) -> None:
+    """Somebody looks at a tag and the bitting on it: once for a person, a tag and an hour."""
+    once = f"{actor.pk}:{tag.pk}:{timezone.now():%Y%m%d%H}"
+    if not AuditEntry.objects.filter(once=once).exists():
+        AuditEntry.objects.get_or_create(
+            once=once,
+            defaults={
+                "event": Event.BITTING_SEEN, "actor": actor, "tag": tag, "tag_number": tag.number,
+                "data": {"what": "the tag"},
+            },
+        )  # fmt: skip
+
+
+def note_document(actor: User, tag: Tag, what: str) -> None:
+    """Somebody took a document away that has a tag's bitting in it."""
+    write_down(Event.BITTING_SEEN, actor, tag, what=what)

@@ -6,7 +6,7 @@ import json
 from typing import Any
 
 from wryfalcon.bench.models import Piece, Sighting, Tag
-from wryfalcon.records.models import AuditEntry
+from wryfalcon.records.history import history_of
 
 FORMAT = "wry-falcon.record/1"
 
@@ -32,15 +32,15 @@ def record_of(tag: Tag) -> dict[str, Any]:
         "set_up": _set_up(tag),
         "keys": [_made(piece) for piece in _pieces(tag)],
         "history": [
-            {"at": entry.at.isoformat(), "by": str(entry.actor or ""), "event": entry.event, **entry.data}
-            for entry in audit_of(tag)
+            {
+                "at": told.entry.at.isoformat(),
+                "by": str(told.entry.actor or ""),
+                "event": told.entry.event,
+                "with": told.words,
+            }
+            for told in history_of(tag)
         ],
     }
-
-
-def audit_of(tag: Tag) -> list[AuditEntry]:
-    """Everything that happened on a tag, oldest first."""
-    return list(tag.audit.select_related("actor").order_by("at", "id"))
 
 
 def _key(tag: Tag) -> dict[str, Any] | None:

@@ -44,16 +44,19 @@ class Event(models.TextChoices):
     SERIES_OFFERED = "series-offered", "code series offered"
     SERIES_DISCARDED = "series-discarded", "code series thrown away"
     CODES_SEEN = "codes-seen", "asked to see codes"
+    BITTING_SEEN = "bitting-seen", "looked at the bitting"
     REMADE = "remade", "made again from a record"
 
 
 class AuditEntry(models.Model):
-    """One change of state."""
+    """One change of state, or one look at a bitting; it stays when what it speaks of goes."""
 
     event = models.CharField(max_length=24, choices=Event)
     actor = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, null=True, related_name="+")
-    tag = models.ForeignKey("bench.Tag", models.CASCADE, null=True, related_name="audit")
-    data = models.JSONField(default=dict)
+    tag = models.ForeignKey("bench.Tag", models.SET_NULL, null=True, related_name="audit")
+    tag_number = models.PositiveIntegerField(null=True, help_text="as on the tag, which may go")
+    data = models.JSONField(default=dict, help_text="names records; no bitting, code or customer stands in it")
+    once = models.CharField(max_length=60, null=True, unique=True, help_text="what is written down once only")  # noqa: DJ001
     at = models.DateTimeField(auto_now_add=True, db_index=True)
 
     class Meta:

@@ -174,21 +174,3 @@ def thousands(number: int) -> str:
     '2\u202f097\u202f152'
     """
     return f"{number:,}".replace(",", "\u202f")
-
-
-@register.filter
-def in_words(data: dict[str, Any]) -> str:
-    """An audit entry's data on one line."""
-    return ", ".join(
-        f"{name.replace('_', ' ')} {_value_words(value)}"
-        for name, value in data.items()
-        if value not in ("", None, [], {})
-    )
-
-
-def _value_words(value: Any) -> str:
-    if isinstance(value, dict):
-        return " ".join(f"{name} {_value_words(inner)}" for name, inner in value.items())
-    if isinstance(value, list):
-        return " ".join(str(inner) for inner in value)
-    return {True: "yes", False: "no"}.get(value, str(value)) if isinstance(value, bool) else str(value)

@@ -115,7 +115,7 @@ def end_piece(press: Press, tag: Tag, piece: Piece, *, blank_used: bool, why: st
     piece.why_ended, piece.ended_at = why.strip()[:200], timezone.now()
     piece.save()
     event = Event.PIECE_SPOILT if blank_used else Event.PIECE_GIVEN_UP
-    write_down(event, press.by, tag, piece=piece.called, job=piece.job, why=piece.why_ended)
+    write_down(event, press.by, tag, piece=piece.called, job=piece.job)
 
 
 @transaction.atomic

@@ -29,4 +29,4 @@ def hand_over(actor: User, tag: Tag, reason: str = "") -> None:
     if reason.strip():
         tag.note = f"{tag.note}\n{reason.strip()}".strip()
     tag.save()
-    write_down(Event.HANDED_OVER, actor, tag, proven=proven, wanted=tag.quantity, reason=reason.strip())
+    write_down(Event.HANDED_OVER, actor, tag, proven=proven, wanted=tag.quantity)

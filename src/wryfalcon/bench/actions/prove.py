@@ -29,11 +29,11 @@ def add_proof_value(actor: User, tag: Tag, piece: Piece, typed: Typed) -> Entry:
     if not 1 <= typed.space <= len(track.spaces):
         raise NotDone(f"There is no cut {typed.space}, only 1 to {len(track.spaces)}.", "space")
     entry = understood(tag, track, typed)
-    ProofValue.objects.create(
+    kept = ProofValue.objects.create(
         piece=piece, track=typed.track, space=typed.space, value=entry.value,
         source="typed", typed=typed.text.strip()[:24], by=actor,
     )  # fmt: skip
-    write_down(Event.PROVED, actor, tag, job=piece.job, track=typed.track, space=typed.space, typed=typed.text[:24])
+    write_down(Event.PROVED, actor, tag, piece=piece.called, job=piece.job, value=kept.pk)
     return entry
 
 
@@ -70,7 +70,9 @@ def try_in_lock(
     if way_up not in WayUp or any(value not in Felt for value in felt.values()):
         raise NotDone("Choose how it felt from the list.")
     Trial.objects.update_or_create(piece=piece, lock=lock, way_up=way_up, worked=worked, defaults={**felt, "by": actor})
-    write_down(Event.TRIED, actor, tag, job=piece.job, lock=lock.name, way_up=way_up, worked=worked, **felt)
+    write_down(
+        Event.TRIED, actor, tag, piece=piece.called, job=piece.job, lock=lock.pk, way_up=way_up, worked=worked, **felt
+    )
 
 
 @transaction.atomic
@@ -97,7 +99,7 @@ def keep_proof(actor: User, tag: Tag, piece: Piece, *, passed: bool, reason: str
             "by": actor,
         },
     )
-    write_down(Event.PROVED, actor, tag, job=piece.job, verdict=proof.verdict, passed=passed, reason=proof.reason)
+    write_down(Event.PROVED, actor, tag, job=piece.job, verdict=proof.verdict, passed=passed)
     return proof
 
 

@@ -41,8 +41,8 @@ def add_value(actor: User, tag: Tag, typed: Typed, source: Source | None = None)
         return _add_pins(actor, tag, track, typed, source)
     entry = understood(tag, track, typed)
     source = source or calipers_of(tag, typed.track)
-    _see(actor, source, {typed.space: {"value": entry.value, "typed": typed.text.strip()[:24]}})
-    write_down(Event.MEASURED, actor, tag, **_said(source), space=typed.space, typed=typed.text.strip()[:24])
+    look = _see(actor, source, {typed.space: {"value": entry.value, "typed": typed.text.strip()[:24]}})
+    write_down(Event.MEASURED, actor, tag, **_said(source, look), space=typed.space)
     return entry
 
 
@@ -57,8 +57,8 @@ def _add_pins(actor: User, tag: Tag, track: Track, typed: Typed, source: Source)
     for length in (lengths[0].value, sum(entry.value for entry in lengths)):
         _check_depth(tag, track, depth_under_pin(length, source.plug), typed.text)
     seen = {"value": lengths[0].value, "master": lengths[1].value if len(lengths) > 1 else None}
-    _see(actor, source, {typed.space: {**seen, "typed": typed.text.strip()[:24]}})
-    write_down(Event.MEASURED, actor, tag, **_said(source), space=typed.space, typed=typed.text.strip()[:24])
+    look = _see(actor, source, {typed.space: {**seen, "typed": typed.text.strip()[:24]}})
+    write_down(Event.MEASURED, actor, tag, **_said(source, look), space=typed.space)
     return lengths[0]
 
 
@@ -104,8 +104,8 @@ def state_labels(actor: User, tag: Tag, source: Source, stated: Mapping[int, Seq
         _check_space(track, space)
         for label in labels:
             _check_label(track, label)
-    _see(actor, source, {space: {"labels": list(labels)} for space, labels in stated.items()})
-    write_down(Event.LOOKED, actor, tag, **_said(source), labels={str(s): list(ls) for s, ls in stated.items()})
+    look = _see(actor, source, {space: {"labels": list(labels)} for space, labels in stated.items()})
+    write_down(Event.LOOKED, actor, tag, **_said(source, look), cuts=len(stated))
 
 
 def _check_label(track: Track, label: str) -> None:
@@ -123,9 +123,8 @@ def look_with_depth_key(actor: User, tag: Tag, source: Source, depth: str, seen:
         _check_space(track, space)
     everywhere = {space: seen.get(space, Seen.PROUD) for space in range(1, len(track.spaces) + 1)}
     Sighting.objects.filter(source=source, depth=depth, withdrawn=False).update(withdrawn=True)
-    _see(actor, source, {space: {"depth": depth, "seen": how} for space, how in everywhere.items()})
-    flush = [space for space, how in everywhere.items() if how == Seen.FLUSH]
-    write_down(Event.LOOKED, actor, tag, **_said(source), depth_key=depth, flush=flush)
+    look = _see(actor, source, {space: {"depth": depth, "seen": how} for space, how in everywhere.items()})
+    write_down(Event.LOOKED, actor, tag, **_said(source, look), depth_key=depth)
 
 
 @transaction.atomic
@@ -150,8 +149,8 @@ def see_stage(actor: User, tag: Tag, source: Source, cut: tuple[int, str], seen:
     now = [track.step(s.depth) for s in source.sightings.filter(space=space, withdrawn=False)]
     if now and track.step(depth) < max(now):
         raise NotDone(f"Cut {space} is at {track.labels[max(now)]} already; a blank is only ever cut deeper.")
-    _see(actor, source, {space: {"depth": depth, "seen": seen}})
-    write_down(Event.LOOKED, actor, tag, **_said(source), space=space, cut_to=depth, seen=seen)
+    look = _see(actor, source, {space: {"depth": depth, "seen": seen}})
+    write_down(Event.LOOKED, actor, tag, **_said(source, look), space=space)
 
 
 @transaction.atomic
@@ -164,7 +163,7 @@ def withdraw(actor: User, tag: Tag, source: Source | None, sighting: int | None 
         raise NotDone("There is nothing to take back.")
     together = kept.filter(look=found.look) if not sighting else kept.filter(pk=found.pk)
     together.update(withdrawn=True)
-    write_down(Event.READING_WITHDRAWN, actor, tag, **_said(source), space=found.space, typed=found.typed)
+    write_down(Event.READING_WITHDRAWN, actor, tag, **_said(source, found.look), space=found.space)
     return found
 
 
@@ -189,13 +188,16 @@ def labels_typed(track: Track, text: str) -> list[str | None]:
         ) from None
 
 
-def _see(actor: User, source: Source, seen: Mapping[int, Mapping[str, object]]) -> None:
-    """Write down what one look showed, space by space."""
+def _see(actor: User, source: Source, seen: Mapping[int, Mapping[str, object]]) -> int:
+    """Write down what one look showed, space by space; returns the number of the look."""
     latest = source.sightings.aggregate(latest=Max("look"))["latest"] or 0
     Sighting.objects.bulk_create(
         Sighting(source=source, look=latest + 1, space=space, by=actor, **what) for space, what in sorted(seen.items())
     )
+    return latest + 1
 
 
-def _said(source: Source) -> dict[str, str]:
-    return {"track": source.track, "source": str(source)}
+def _said(source: Source, look: int | None = None) -> dict[str, str | int]:
+    """A source, and one look of it, as the log names them: by record, never by what was seen."""
+    named: dict[str, str | int] = {"track": source.track, "source": source.pk}
+    return named if look is None else {**named, "look": look}

@@ -73,8 +73,8 @@ def overrule(
         raise NotDone("Say what you saw: the reason stays with the key.", "reason")
     kept = {"label": label, "reason": reason.strip()[:200], "filled": filled}
     Overruling.objects.filter(tag=tag, track=track_name, space=space, withdrawn=False).update(withdrawn=True)
-    Overruling.objects.create(tag=tag, track=track_name, space=space, by=actor, code=code, **kept)
-    write_down(Event.OVERRULED, actor, tag, track=track_name, space=space, **kept)
+    made = Overruling.objects.create(tag=tag, track=track_name, space=space, by=actor, code=code, **kept)
+    write_down(Event.OVERRULED, actor, tag, track=track_name, space=space, overruling=made.pk)
 
 
 @transaction.atomic
@@ -149,9 +149,7 @@ def settle(actor: User, tag: Tag, choice: Choice) -> Settlement:
         edition=family.edition,
         by=actor,
     )
-    write_down(
-        Event.SETTLED, actor, tag, bitting=settlement.bitting, intent=settlement.intent, reason=settlement.reason
-    )
+    write_down(Event.SETTLED, actor, tag, settlement=settlement.pk, intent=settlement.intent)
     return settlement
 
 
@@ -190,5 +188,5 @@ def read_back(actor: User, tag: Tag) -> Settlement:
         raise NotDone("There is no settled bitting to read back yet.")
     settlement.read_back_at = timezone.now()
     settlement.save()
-    write_down(Event.READ_BACK, actor, tag, bitting=settlement.bitting)
+    write_down(Event.READ_BACK, actor, tag, settlement=settlement.pk)
     return settlement

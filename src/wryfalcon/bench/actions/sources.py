@@ -44,7 +44,7 @@ def add_source(actor: User, tag: Tag, track: str, kind: str, name: str = "") -> 
         counted_from=_usual_end(tag, kind),
         caliper_sd=studied_sd_mm(),
     )
-    write_down(Event.SOURCE_ADDED, actor, tag, track=track, source=str(source))
+    write_down(Event.SOURCE_ADDED, actor, tag, track=track, source=source.pk)
     return source
 
 
@@ -82,7 +82,7 @@ def describe_source(actor: User, tag: Tag, source: Source, manner: Manner, unit:
     source.odd_first = source.odd_first if manner.odd_first is None else manner.odd_first
     source.save()
     write_down(
-        Event.SOURCE_CHANGED, actor, tag, track=source.track, source=str(source),
+        Event.SOURCE_CHANGED, actor, tag, track=source.track, source=source.pk,
         counted_from=source.counted_from, wear=source.wear,
     )  # fmt: skip
 
@@ -119,7 +119,7 @@ def switch_source(actor: User, tag: Tag, source: Source) -> None:
     check_open(tag)
     source.is_on = not source.is_on
     source.save()
-    write_down(Event.SOURCE_CHANGED, actor, tag, track=source.track, source=str(source), counts=source.is_on)
+    write_down(Event.SOURCE_CHANGED, actor, tag, track=source.track, source=source.pk, counts=source.is_on)
 
 
 @transaction.atomic
@@ -128,4 +128,4 @@ def remove_source(actor: User, tag: Tag, source: Source) -> None:
     check_open(tag)
     source.removed = True
     source.save()
-    write_down(Event.SOURCE_CHANGED, actor, tag, track=source.track, source=str(source), removed=True)
+    write_down(Event.SOURCE_CHANGED, actor, tag, track=source.track, source=source.pk, removed=True)

@@ -18,6 +18,7 @@ from wryfalcon.records.actions import write_down
 from wryfalcon.records.models import Event
 
 FIRST_NUMBER = 401
+WRITTEN_ON_IT = ("title", "customer_id", "authority", "quantity", "family_record_id", "blank_id", "on_bench", "note")
 
 
 @dataclass(frozen=True)
@@ -52,7 +53,7 @@ def take_in(actor: User, job: Job) -> Tag:
     number = (Tag.objects.aggregate(last=Max("number"))["last"] or FIRST_NUMBER - 1) + 1
     tag = Tag(number=number)
     _write(tag, job)
-    write_down(Event.TAKEN_IN, actor, tag, title=tag.title, authority=tag.authority)
+    write_down(Event.TAKEN_IN, actor, tag)
     return tag
 
 
@@ -62,9 +63,10 @@ def change(actor: User, tag: Tag, job: Job) -> Tag:
     check_open(tag)
     if tag.family_record_id not in (None, job.family.pk) and _is_read(tag):
         raise NotDone("Something was read or settled for this family already. Take in a new tag instead.", "family")
-    before = {"title": tag.title, "authority": tag.authority}
+    before = {name: getattr(tag, name) for name in WRITTEN_ON_IT}
     _write(tag, job)
-    write_down(Event.CHANGED, actor, tag, before=before)
+    changed = [name for name, value in before.items() if getattr(tag, name) != value]
+    write_down(Event.CHANGED, actor, tag, changed=changed)
     return tag
 
 
@@ -77,7 +79,7 @@ def decline(actor: User, tag: Tag, why: str) -> None:
         raise NotDone("Say in a few words why; it helps the next time they ask.", "why_declined")
     tag.state, tag.why_declined, tag.closed_at = TagState.DECLINED, why.strip(), timezone.now()
     tag.save()
-    write_down(Event.DECLINED, actor, tag, why=tag.why_declined)
+    write_down(Event.DECLINED, actor, tag)
 
 
 def check_open(tag: Tag) -> None:

@@ -62,7 +62,7 @@ def note_try(actor: User, sheet: TrialSheet, left: SheetLeft, tried: str, outcom
     entry = SheetEntry.objects.create(
         sheet=sheet, outcome=outcome, blank=trial.blank, places=list(trial.places), by=actor
     )
-    write_down(Event.SHEET_NOTED, actor, sheet.tag, track=sheet.track, key=" ".join(trial.labels), outcome=outcome)
+    write_down(Event.SHEET_NOTED, actor, sheet.tag, track=sheet.track, entry=entry.pk, outcome=outcome)
     if outcome == Outcome.TURNS and all(place % 2 == 0 for place in trial.places):
         for space, label in enumerate(trial.labels, start=1):
             overrule(actor, sheet.tag, (sheet.track, space), label, SHOWN_BY_TRIAL)
@@ -78,7 +78,7 @@ def note_cut(actor: User, sheet: TrialSheet, space: int, label: str, *, is_so: b
         raise NotDone("Say which cut, and which depth it is or is not.")
     outcome = Outcome.IS if is_so else Outcome.IS_NOT
     entry = SheetEntry.objects.create(sheet=_kept(sheet), outcome=outcome, space=space, label=label, by=actor)
-    write_down(Event.SHEET_NOTED, actor, sheet.tag, track=sheet.track, space=space, label=label, outcome=outcome)
+    write_down(Event.SHEET_NOTED, actor, sheet.tag, track=sheet.track, entry=entry.pk, outcome=outcome)
     return entry
 
 

@@ -8,7 +8,7 @@ from django.views.decorators.http import require_http_methods
 
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.bench.queries.reading import readings_of, track_of
-from wryfalcon.bench.views.stage import find_tag
+from wryfalcon.bench.views.stage import open_tag
 from wryfalcon.codes.actions.looks import note_look
 from wryfalcon.codes.queries.fitting import Fitting, codes_that_fit
 
@@ -17,7 +17,7 @@ from wryfalcon.codes.queries.fitting import Fitting, codes_that_fit
 @needs(Act.READ_KEYS)
 def show(request: PersonRequest, number: int) -> HttpResponse:
     """The codes that fit best; asked for by a POST they are uncovered, which is written down."""
-    tag = find_tag(number)
+    tag = open_tag(request, number)
     reading = track_of(readings_of(tag), request.GET.get("track"))
     evidence = tuple(source.evidence for source in reading.weighed if source.evidence is not None)
     fitting = Fitting()
@@ -25,7 +25,7 @@ def show(request: PersonRequest, number: int) -> HttpResponse:
         fitting = codes_that_fit(tag.family_record, reading.track, evidence)
     uncovered = request.method == "POST" and bool(fitting.codes)
     if uncovered:
-        note_look(request.user, f"codes that fit tag {tag}", [fit.code for fit in fitting.codes])
+        note_look(request.user, "that fit a tag", [fit.code for fit in fitting.codes], tag)
     context = {
         "tag": tag, "reading": reading, "fitting": fitting, "uncovered": uncovered,
         "asks_at": request.get_full_path(), "many_tracks": len(tag.family.tracks) > 1,

@@ -24,7 +24,7 @@ from wryfalcon.bench.actions.cut import (
 )
 from wryfalcon.bench.models import Piece, PieceState, Tag
 from wryfalcon.bench.piece_states import AT_MACHINE, OPEN, TO_BE_LOOKED_AT, Operation
-from wryfalcon.bench.views.stage import attempt, find_tag, key_of, show_stage, to_stage, whole_number
+from wryfalcon.bench.views.stage import attempt, find_tag, key_of, open_tag, show_stage, to_stage, whole_number
 from wryfalcon.drawings.sheet import Sheet, px
 from wryfalcon.machines.models import LineEvent
 from wryfalcon.machines.queries.line import LineNow, last_order, line_of
@@ -39,7 +39,7 @@ LIVE = frozenset({PieceState.CUTTING, PieceState.HELD, PieceState.STALLED})
 @needs(Act.LOOK)
 def cut_stage(request: PersonRequest, number: int) -> HttpResponse:
     """The keys of this tag and the one on the machine now, as the machine was last heard to tell it."""
-    tag = find_tag(number)
+    tag = open_tag(request, number)
     pieces = list(Piece.objects.filter(tag=tag).select_related("machine", "settlement", "set_up").order_by("id"))
     piece = _current(pieces, whole_number(request.GET.get("piece")))
     wanted = request.GET.get("piece") and piece and piece.pk

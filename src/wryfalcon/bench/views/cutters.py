@@ -10,14 +10,14 @@ from django.views.decorators.http import require_GET
 from keycore.errors import InputError
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.bench.queries.cutters import cutters_for, drawn_with
-from wryfalcon.bench.views.stage import find_tag, to_stage, whole_number
+from wryfalcon.bench.views.stage import open_tag, to_stage, whole_number
 
 
 @require_GET
 @needs(Act.LOOK)
 def show(request: PersonRequest, number: int) -> HttpResponse:
     """Every cutter of the shop, and the key as the chosen one would leave it."""
-    tag = find_tag(number)
+    tag = open_tag(request, number)
     settlement = tag.settlement
     if settlement is None:
         return to_stage(tag, "settle")

@@ -11,8 +11,10 @@ from django.views.decorators.http import require_GET, require_POST
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.bench.actions.hand_over import hand_over
 from wryfalcon.bench.models import Piece, Trial
-from wryfalcon.bench.views.stage import attempt, find_tag, key_of, show_stage, to_stage
-from wryfalcon.records.document import audit_of, readings_record, record_of
+from wryfalcon.bench.views.stage import attempt, find_tag, key_of, open_tag, show_stage, to_stage
+from wryfalcon.records.actions import note_document
+from wryfalcon.records.document import readings_record, record_of
+from wryfalcon.records.history import history_of
 from wryfalcon.records.job_card import job_card_pdf
 
 
@@ -20,7 +22,7 @@ from wryfalcon.records.job_card import job_card_pdf
 @needs(Act.LOOK)
 def hand_over_stage(request: PersonRequest, number: int) -> HttpResponse:
     """Everything read, decided, cut and proven."""
-    tag = find_tag(number)
+    tag = open_tag(request, number)
     values = tag.settlement.values if tag.settlement else {}
     pieces = Piece.objects.filter(tag=tag).select_related("machine", "proof").defer("cuts").order_by("id")
     trials = Trial.objects.select_related("lock")
@@ -29,7 +31,7 @@ def hand_over_stage(request: PersonRequest, number: int) -> HttpResponse:
         "readings": readings_record(tag) if tag.progress.is_read else [],
         "overrulings": tag.overrulings.filter(withdrawn=False) if tag.progress.is_read else [],
         "pieces": pieces.prefetch_related(Prefetch("trials", trials)),
-        "audit": audit_of(tag),
+        "history": history_of(tag),
     }
     return show_stage(request, tag, "hand-over", context)
 
@@ -43,21 +45,23 @@ def close_tag(request: PersonRequest, number: int) -> HttpResponse:
     return to_stage(tag, "hand-over")
 
 
-@require_GET
+@require_POST
 @needs(Act.LOOK)
 def record_json(request: PersonRequest, number: int) -> HttpResponse:
     """The record as a document that can be read back in."""
     tag = find_tag(number)
+    note_document(request.user, tag, "the record")
     answer = HttpResponse(json.dumps(record_of(tag), indent=1, ensure_ascii=False), content_type="application/json")
     answer["Content-Disposition"] = f'attachment; filename="tag-{tag}.json"'
     return answer
 
 
-@require_GET
+@require_POST
 @needs(Act.LOOK)
 def job_card(request: PersonRequest, number: int) -> HttpResponse:
     """The job card as a PDF."""
     tag = find_tag(number)
+    note_document(request.user, tag, "the job card")
     answer = HttpResponse(job_card_pdf(tag), content_type="application/pdf")
     answer["Content-Disposition"] = f'inline; filename="tag-{tag}.pdf"'
     return answer

@@ -12,7 +12,7 @@ from django.views.decorators.http import require_GET
 from keycore.errors import InputError
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.bench.queries.reading import TrackReading, factory_values, readings_of
-from wryfalcon.bench.views.stage import find_tag, to_stage
+from wryfalcon.bench.views.stage import open_tag, to_stage
 from wryfalcon.drawings.real_size import draw_real_size
 
 RULER = {
@@ -26,7 +26,7 @@ RULER = {
 @needs(Act.LOOK)
 def real_size(request: PersonRequest, number: int) -> HttpResponse:
     """The key to be cut and the old one at 1:1 and larger, for paper."""
-    tag = find_tag(number)
+    tag = open_tag(request, number)
     readings = readings_of(tag)
     settlement = tag.settlement
     planned = settlement.values if settlement else factory_values(readings)

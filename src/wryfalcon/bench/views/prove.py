@@ -24,7 +24,16 @@ from wryfalcon.bench.forms import TrialForm
 from wryfalcon.bench.models import Felt, Lock, Piece, PieceState, Tag, WayUp
 from wryfalcon.bench.queries.proving import ProvedCut, ShownProof, cuts_to_deepen, proof_of
 from wryfalcon.bench.refusal import NotDone
-from wryfalcon.bench.views.stage import attempt, find_tag, key_of, shop_unit, show_stage, to_stage, whole_number
+from wryfalcon.bench.views.stage import (
+    attempt,
+    find_tag,
+    key_of,
+    open_tag,
+    shop_unit,
+    show_stage,
+    to_stage,
+    whole_number,
+)
 from wryfalcon.drawings.errors import draw_errors
 from wryfalcon.machines.models import DriverKind
 from wryfalcon.machines.queries.line import last_order, line_of
@@ -35,7 +44,7 @@ from wryfalcon.machines.views.press import press_of
 @needs(Act.LOOK)
 def prove_stage(request: PersonRequest, number: int) -> HttpResponse:
     """The new key beside its target."""
-    tag = find_tag(number)
+    tag = open_tag(request, number)
     return _show(request, tag, whole_number(request.GET.get("piece")), whole_number(request.GET.get("cut")))
 
 

@@ -18,7 +18,16 @@ from wryfalcon.bench.queries.looks import looks_of
 from wryfalcon.bench.queries.reading import TrackReading, readings_of
 from wryfalcon.bench.refusal import NotDone
 from wryfalcon.bench.sentences import sentence_of
-from wryfalcon.bench.views.stage import attempt, find_tag, key_of, shop_unit, show_stage, to_stage, whole_number
+from wryfalcon.bench.views.stage import (
+    attempt,
+    find_tag,
+    key_of,
+    open_tag,
+    shop_unit,
+    show_stage,
+    to_stage,
+    whole_number,
+)
 from wryfalcon.bench.views.strip import strip_of
 
 NO_KEY = {OnBench.LOCK, OnBench.LOCK_PARTS, OnBench.CODE}
@@ -49,7 +58,7 @@ class Entry:
 @needs(Act.LOOK)
 def read_stage(request: PersonRequest, number: int) -> HttpResponse:
     """The entry and everything seen so far."""
-    tag = find_tag(number)
+    tag = open_tag(request, number)
     reading = track_reading(tag, request.GET.get("track"), whole_number(request.GET.get("source")))
     source = source_reading(tag, reading, whole_number(request.GET.get("source")))
     return show_read(request, tag, reading, source, Entry(whole_number(request.GET.get("cut"))))

@@ -13,18 +13,19 @@ from wryfalcon.bench.actions.set_up import TICKS, set_up, tick
 from wryfalcon.bench.forms import FittingForm
 from wryfalcon.bench.models import Tag
 from wryfalcon.bench.queries.planning import Card, card_of, is_same_wheel
-from wryfalcon.bench.views.stage import attempt, find_tag, key_of, show_stage, to_stage
+from wryfalcon.bench.views.stage import attempt, find_tag, key_of, open_tag, show_stage, to_stage
 from wryfalcon.drawings.jaw import draw_jaw
 from wryfalcon.machines.formats.gcode import write_gcode
 from wryfalcon.machines.formats.outline import write_dxf, write_svg
 from wryfalcon.machines.models import Cutter, DriverKind, JawSide, Machine, MachineKind
+from wryfalcon.records.actions import note_document
 
 
 @require_GET
 @needs(Act.LOOK)
 def set_up_stage(request: PersonRequest, number: int) -> HttpResponse:
     """The card, or the choice of machine, cutter and jaw."""
-    tag = find_tag(number)
+    tag = open_tag(request, number)
     return show_stage(request, tag, "set-up", _context(request, tag))
 
 
@@ -32,7 +33,7 @@ def set_up_stage(request: PersonRequest, number: int) -> HttpResponse:
 @needs(Act.LOOK)
 def print_card(request: PersonRequest, number: int) -> HttpResponse:
     """The card alone, for paper."""
-    tag = find_tag(number)
+    tag = open_tag(request, number)
     if tag.set_up is None:
         return to_stage(tag, "set-up")
     return render(request, "bench/card_print.html", {"tag": tag, "family": tag.family, **_context(request, tag)})
@@ -62,7 +63,7 @@ def tick_checks(request: PersonRequest, number: int) -> HttpResponse:
     return to_stage(tag, "cut" if ready and "go" in request.POST else "set-up")
 
 
-@require_GET
+@require_POST
 @needs(Act.LOOK)
 def cut_plan_file(request: PersonRequest, number: int, kind: str) -> HttpResponse:
     """The plan of this card as G-code, DXF or SVG."""
@@ -70,6 +71,7 @@ def cut_plan_file(request: PersonRequest, number: int, kind: str) -> HttpRespons
     card = tag.set_up and card_of(tag, tag.set_up)
     if not card:
         return to_stage(tag, "set-up")
+    note_document(request.user, tag, f"the cut plan, {kind}")
     written, mime = _written(tag, card, kind)
     answer = HttpResponse(written, content_type=mime)
     answer["Content-Disposition"] = f'attachment; filename="tag-{tag}.{kind}"'
@@ -102,6 +104,7 @@ def _context(request: PersonRequest, tag: Tag) -> dict[str, Any]:
         "ticks": [(name, says, name in tag.set_up.ticks) for name, says in TICKS.items()],
         "jaw": draw_jaw(tag.family, card.showing, deepest),
         "deepest": deepest,
+        "plan_files": [("nc", "G-code"), ("dxf", "DXF"), ("svg", "SVG")],
     }
 
 

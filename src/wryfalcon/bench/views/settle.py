@@ -26,7 +26,16 @@ from wryfalcon.bench.queries.prospects import COMPENSATE_SHARE, choice_of, optio
 from wryfalcon.bench.queries.reading import TrackReading, factory_values, readings_of, track_of
 from wryfalcon.bench.refusal import NotDone
 from wryfalcon.bench.sentences import sentence_of
-from wryfalcon.bench.views.stage import attempt, find_tag, key_of, shop_unit, show_stage, to_stage, whole_number
+from wryfalcon.bench.views.stage import (
+    attempt,
+    find_tag,
+    key_of,
+    open_tag,
+    shop_unit,
+    show_stage,
+    to_stage,
+    whole_number,
+)
 from wryfalcon.bench.views.strip import strip_of
 from wryfalcon.codes.models import Code
 from wryfalcon.codes.queries.fitting import FittingCode, codes_that_fit
@@ -37,7 +46,7 @@ from wryfalcon.lengths import NotALength, parse_length, show_length
 @needs(Act.LOOK)
 def settle_stage(request: PersonRequest, number: int) -> HttpResponse:
     """The posterior, in the strip and in words, and the choice of cuts."""
-    tag = find_tag(number)
+    tag = open_tag(request, number)
     readings = readings_of(tag)
     reading = track_of(readings, request.GET.get("track"))
     at = whole_number(request.GET.get("cut"))

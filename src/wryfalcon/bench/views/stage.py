@@ -18,6 +18,7 @@ from wryfalcon.bench.queries.stages import rail_of, standing
 from wryfalcon.bench.refusal import NotDone
 from wryfalcon.drawings.cut_key import Values, draw_cut_key
 from wryfalcon.drawings.key import KeyDrawing
+from wryfalcon.records.actions import note_tag_opened
 
 POLL = "X-Poll"
 """Sent by a page that looks again by itself: what is half typed on it stays."""
@@ -29,6 +30,13 @@ def find_tag(number: int) -> Tag:
     tag = stages.find_tag(number)
     if tag is None:
         raise Http404
+    return tag
+
+
+def open_tag(request: PersonRequest, number: int) -> Tag:
+    """The tag of that number, or 404; that somebody looks at it is written down."""
+    tag = find_tag(number)
+    note_tag_opened(request.user, tag)
     return tag
 
 

@@ -14,7 +14,7 @@ from wryfalcon.bench.forms import KeptLockFormSet, LockFormSet, TakeInForm, lock
 from wryfalcon.bench.models import Felt, OnBench, Tag, TagState
 from wryfalcon.bench.queries.stages import on_the_bench, standing
 from wryfalcon.bench.refusal import NotDone
-from wryfalcon.bench.views.stage import attempt, find_tag, key_of, show_stage, to_stage, whole_number
+from wryfalcon.bench.views.stage import attempt, find_tag, key_of, open_tag, show_stage, to_stage, whole_number
 from wryfalcon.codes.models import Code
 from wryfalcon.library.models import Blank, FamilyRecord
 from wryfalcon.machines.queries.line import lines_of_machines
@@ -62,7 +62,7 @@ def new(request: PersonRequest) -> HttpResponse:
 @needs_to_change(Act.TAKE_IN)
 def take_in_stage(request: PersonRequest, number: int) -> HttpResponse:
     """What was taken in, and changing it."""
-    tag = find_tag(number)
+    tag = open_tag(request, number)
     baseline = list(tag.locks.values("name", "enters", "turns", "leaves"))
     form = TakeInForm.of(tag, request.POST or None)
     locks = KeptLockFormSet(request.POST or None, prefix="locks", initial=baseline)

@@ -25,7 +25,7 @@ from wryfalcon.bench.queries.trial_sheet import (
     left_to_try,
     sheet_of,
 )
-from wryfalcon.bench.views.stage import attempt, find_tag, key_of, whole_number
+from wryfalcon.bench.views.stage import attempt, find_tag, key_of, open_tag, whole_number
 from wryfalcon.codes.models import Series
 
 
@@ -33,6 +33,7 @@ from wryfalcon.codes.models import Series
 @needs(Act.LOOK)
 def show(request: PersonRequest, number: int) -> HttpResponse:
     """What is still possible where some cuts are not known, and the key to try next."""
+    open_tag(request, number)
     tag, reading, sheet = _sheet(number, request.GET.get("track"))
     entries = entries_of(sheet)
     left = left_to_try(reading, sheet, entries)

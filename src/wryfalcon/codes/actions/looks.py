@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from django.db import transaction
 
 from wryfalcon.accounts.models import User
+from wryfalcon.bench.models import Tag
 from wryfalcon.codes.models import Series
 from wryfalcon.codes.queries.by_code import FoundCode
 from wryfalcon.codes.queries.editions import TouchedKey
@@ -17,20 +18,21 @@ MOST_NAMED = 20
 
 
 @transaction.atomic
-def note_look(actor: User, what: str, found: Sequence[FoundCode]) -> None:
-    """Write down that somebody saw the bittings of some codes, naming the first twenty."""
-    named = [f"{each.code}, {each.series}" for each in found[:MOST_NAMED]]
-    write_down(Event.CODES_SEEN, actor, what=what, codes=named, count=len(found))
+def note_look(actor: User, what: str, found: Sequence[FoundCode], tag: Tag | None = None) -> None:
+    """Write down that somebody saw the bittings of some codes, naming the records of the first twenty."""
+    write_down(
+        Event.CODES_SEEN, actor, tag, what=what, codes=[each.pk for each in found[:MOST_NAMED]], count=len(found)
+    )
 
 
 @transaction.atomic
 def note_touched(actor: User, series: Series, keys: Sequence[TouchedKey]) -> None:
-    """Write down that somebody saw the bittings of keys that an edition touches, naming the first twenty."""
-    named = [f"{key.code}, tag {key.tag}" for key in keys[:MOST_NAMED]]
-    write_down(Event.CODES_SEEN, actor, what=f"keys touched by {series}", codes=named, count=len(keys))
+    """Write down that somebody saw the bittings of keys that an edition touches, naming the first twenty tags."""
+    tags = [key.tag for key in keys[:MOST_NAMED]]
+    write_down(Event.CODES_SEEN, actor, what=f"keys touched by {series}", tags=tags, count=len(keys))
 
 
 @transaction.atomic
 def note_export(actor: User, series: Series, ending: str) -> None:
     """Write down that somebody took a whole series away as a file."""
-    write_down(Event.CODES_SEEN, actor, what=f"all of {series} as {ending}", codes=[], count=series.count)
+    write_down(Event.CODES_SEEN, actor, what=f"all of {series} as {ending}", count=series.count)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from typing import Any
 
 from django.core.paginator import Paginator
@@ -14,7 +14,7 @@ from keycore.codes.pattern import parse_pattern
 from keycore.errors import InputError
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.codes.actions.looks import note_look
-from wryfalcon.codes.models import Series, SeriesState
+from wryfalcon.codes.models import Code, Series, SeriesState
 from wryfalcon.codes.queries.by_bitting import Asked, Matches, find_matches
 from wryfalcon.codes.queries.by_code import FoundCode, by_cuts, codes_called
 from wryfalcon.library.models import FamilyRecord
@@ -29,7 +29,7 @@ def by_code(request: PersonRequest) -> HttpResponse:
     """Every series, and a code or a range of codes in all of them."""
     text, narrow = request.GET.get("code", "").strip(), request.GET.get("narrow", "").strip()
     found = codes_called(text, narrow) if text else []
-    shown = _shown(request, found, f"the code {text[:40]}")
+    shown = _shown(request, found, "by name")
     every = Series.objects.select_related("family_record").exclude(state=SeriesState.REPLACED)
     context = {"every": every, "wanted": text, "narrow": narrow, "found": by_cuts(found), "many": len(found), **shown}
     return render(request, "codes/series.html", context)
@@ -49,7 +49,7 @@ def by_bitting(request: PersonRequest) -> HttpResponse:
             matches = find_matches(asked.record, track, pattern, misread=asked.misread)
         except InputError as wrong:
             error = wrong
-    shown = _shown(request, matches.codes, f"the bitting {asked.text[:40]}")
+    shown = _shown(request, matches.codes, "by bitting")
     families = FamilyRecord.objects.filter(series__state=SeriesState.IN_FORCE).distinct()
     context: dict[str, Any] = {
         "asked": asked, "error": error, "matches": matches, **shown,
@@ -64,7 +64,22 @@ def seen(request: PersonRequest) -> HttpResponse:
     """Who asked to see codes, and when."""
     looks = AuditEntry.objects.filter(event=Event.CODES_SEEN).select_related("actor")
     page = Paginator(looks, A_PAGE).get_page(request.GET.get("page"))
-    return render(request, "codes/seen.html", {"page": page})
+    return render(request, "codes/seen.html", {"page": page, "looks": named_looks(page.object_list)})
+
+
+def named_looks(looks: Iterable[AuditEntry]) -> list[tuple[AuditEntry, list[str]]]:
+    """Looks with the codes and tags that were seen, by the names their records have now."""
+    looks = list(looks)
+    wanted = {pk for look in looks for pk in look.data.get("codes", []) if isinstance(pk, int)}
+    codes = Code.objects.select_related("series").in_bulk(wanted)
+    return [
+        (
+            look,
+            [f"{codes[pk]}, {codes[pk].series}" for pk in look.data.get("codes", []) if pk in codes]
+            + [f"tag {number}" for number in look.data.get("tags", [])],
+        )
+        for look in looks
+    ]
 
 
 def _shown(request: PersonRequest, found: Sequence[FoundCode], what: str) -> dict[str, Any]:

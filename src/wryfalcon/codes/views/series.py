@@ -8,7 +8,7 @@ from django.contrib import messages
 from django.core.paginator import Paginator
 from django.http import Http404, HttpResponse, HttpResponseBase, StreamingHttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
-from django.views.decorators.http import require_GET, require_http_methods, require_POST
+from django.views.decorators.http import require_http_methods, require_POST
 
 from keycore.documents.series import SeriesDocument
 from keycore.errors import InputError
@@ -49,6 +49,7 @@ def show(request: PersonRequest, pk: int) -> HttpResponse:
         "bad": Paginator(intake.bad_codes.all(), A_PAGE).get_page(request.GET.get("page")) if intake else [],
         "editions": Series.objects.filter(slug=series.slug).exclude(state=SeriesState.READING),
         "asks_at": request.get_full_path(),
+        "endings": [("csv", "CSV"), ("json", "series document"), ("xlsx", "spreadsheet")],
     }  # fmt: skip
     return render(request, "codes/one.html", context)
 
@@ -95,7 +96,7 @@ def throw_away(request: PersonRequest, pk: int) -> HttpResponse:
     return redirect("codes:one", pk=pk)
 
 
-@require_GET
+@require_POST
 @needs(Act.KEEP_LIBRARY)
 def export(request: PersonRequest, pk: int, ending: str) -> HttpResponseBase:
     """A series as a file: CSV, a series document, or a spreadsheet."""

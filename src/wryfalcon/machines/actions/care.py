@@ -72,7 +72,7 @@ def note_work(
     work = MachineWork.objects.create(
         machine=machine, what=what, cutter=cutter, note=note.strip()[:200], by=actor, at=at or timezone.now()
     )
-    write_down(Event.MACHINE_WORKED, actor, machine=str(machine), what=what, note=work.note)
+    write_down(Event.MACHINE_WORKED, actor, machine=str(machine), what=what, work=work.pk)
     return work
 
 
@@ -98,5 +98,5 @@ def keep_study(
         instrument=instrument.strip()[:40], people=names, readings=[[list(c) for c in p] for p in readings],
         repeatability=found.repeatability, reproducibility=found.reproducibility, by=actor,
     )  # fmt: skip
-    write_down(Event.HAND_STUDIED, actor, instrument=study.instrument, people=names, sd=round(found.whole, 5))
+    write_down(Event.HAND_STUDIED, actor, study=study.pk, sd=round(found.whole, 5))
     return study

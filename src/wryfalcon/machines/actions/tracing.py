@@ -63,3 +63,8 @@ def withdraw_duplicate(actor: User, duplicate: Duplicate) -> None:
     duplicate.withdrawn = True
     duplicate.save()
     write_down(Event.MACHINE_WORKED, actor, duplicate.tag, machine=str(duplicate.machine), withdrew_duplicate=True)
+
+
+def note_copy_seen(actor: User, duplicate: Duplicate) -> None:
+    """Somebody asked to see the cuts of a pattern and its copy."""
+    write_down(Event.BITTING_SEEN, actor, duplicate.tag, what="a copy beside its pattern", duplicate=duplicate.pk)

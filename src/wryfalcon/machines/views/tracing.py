@@ -12,10 +12,11 @@ from wryfalcon.accounts.permissions import Act, PersonRequest, needs, needs_to_c
 from wryfalcon.bench.models import Tag
 from wryfalcon.lengths import NotALength, parse_length, show_length, split_lengths
 from wryfalcon.library.models import FamilyRecord
-from wryfalcon.machines.actions.tracing import TracedKey, keep_duplicate, withdraw_duplicate
+from wryfalcon.machines.actions.tracing import TracedKey, keep_duplicate, note_copy_seen, withdraw_duplicate
 from wryfalcon.machines.models import TRACES, Duplicate, Machine
 from wryfalcon.machines.queries.tracing import duplicates_on, measured_pattern, tracks_to_trace
 from wryfalcon.machines.refusal import NotKept
+from wryfalcon.records.actions import note_tag_opened
 
 UNMEASURED = {"-", "–", "."}
 MOST_CUTS = 40
@@ -26,10 +27,13 @@ MOST_CUTS = 40
 def duplicates(request: PersonRequest, pk: int) -> HttpResponse:
     """Type a pattern and its copy; see what the machine did and what the key is."""
     machine = get_object_or_404(Machine, pk=pk, kind__in=TRACES)
-    problem = ""
+    problem, shown = "", duplicates_on(machine)
+    uncovered = "uncover" in request.POST and bool(shown)
     given = request.POST if request.method == "POST" else request.GET
     typed = {name: given.get(name, "") for name in ("key", "pattern", "copy", "tag")}
-    if request.method == "POST":
+    if uncovered:
+        note_copy_seen(request.user, shown[0].duplicate)
+    elif request.method == "POST":
         try:
             keep_duplicate(request.user, machine, _traced(request, typed))
             return redirect("machines:duplicates", pk=pk)
@@ -39,7 +43,7 @@ def duplicates(request: PersonRequest, pk: int) -> HttpResponse:
         typed |= _from_tag(request, typed["tag"])
     context = {
         "machine": machine, "typed": typed, "problem": problem, "tracks": tracks_to_trace(),
-        "duplicates": duplicates_on(machine),
+        "duplicates": shown, "uncovered": uncovered,
     }  # fmt: skip
     return render(request, "machines/duplicates.html", context, status=422 if problem else 200)
 
@@ -93,6 +97,7 @@ def _from_tag(request: PersonRequest, number: str) -> dict[str, str]:
         return {}
     if tag is None or tag.family_record is None:
         return {}
+    note_tag_opened(request.user, tag)
     track, shown = tag.family.tracks[0].name, Unit(request.user.unit)
     values = [
         "-" if value is None else show_length(value, tag.family.unit, shown, fine=True)
