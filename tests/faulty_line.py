@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import socket
 import socketserver
 import threading
 from collections.abc import Callable
@@ -48,6 +49,33 @@ class Listening:
     def stop(self) -> None:
         self.server.shutdown()
         self.server.server_close()
+
+
+class LosingLine(Listening):
+    """A line to a machine that loses answers after the machine has acted, or requests before, or is slow."""
+
+    def __init__(self, machine_port: int, chance: Callable[[], str] = lambda: "") -> None:
+        self.machine_port, self.chance = machine_port, chance
+        self.loses, self.times = "", 0  # the answers to one sort of request, so many times
+        super().__init__()
+
+    def answer(self, line: bytes) -> bytes | None:
+        befalls = self.chance()
+        if befalls == "request lost":
+            return None
+        try:
+            with socket.create_connection(("127.0.0.1", self.machine_port), 5) as onward, onward.makefile("rwb") as io:
+                io.write(line)
+                io.flush()
+                answer = io.readline()
+        except OSError:
+            return None
+        if self.times and json.loads(line)["do"] == self.loses:
+            self.times -= 1
+            return None
+        if befalls == "slow":
+            threading.Event().wait(0.4)
+        return None if befalls == "answer lost" else answer
 
 
 class Liar(Listening):

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-import socket
 from collections.abc import Iterator
 from datetime import timedelta
 from uuid import uuid4
@@ -13,37 +12,20 @@ from django.test import Client
 from django.utils import timezone
 
 from conftest import BenchMachine
-from faulty_line import Listening
+from faulty_line import LosingLine
 from web.jobs import People, asked, by, carded, followed, hang, last_answer, on_the_line, panel, sent, settled
 from wryfalcon.bench.actions.cut import cut_key, end_piece, operate, send_again
 from wryfalcon.bench.actions.hand_over import hand_over
 from wryfalcon.bench.actions.take_in import decline
-from wryfalcon.bench.following import follow_once
+from wryfalcon.bench.following import PieceListener, follow_once
 from wryfalcon.bench.models import Piece, Tag, TagState
 from wryfalcon.bench.refusal import NotDone
 from wryfalcon.library.models import Blank
 from wryfalcon.machines.actions.orders import Press
+from wryfalcon.machines.following import follow
 from wryfalcon.machines.models import DriverKind, Line, LineEvent, Machine, MachineWork, Order, OrderState
 
 pytestmark = pytest.mark.django_db
-
-
-class LosingLine(Listening):
-    """A line to a machine on which the answer to one sort of request is lost, so many times."""
-
-    def __init__(self, machine_port: int) -> None:
-        self.machine_port, self.loses, self.times = machine_port, "", 0
-        super().__init__()
-
-    def answer(self, line: bytes) -> bytes | None:
-        with socket.create_connection(("127.0.0.1", self.machine_port), 5) as onward, onward.makefile("rwb") as io:
-            io.write(line)
-            io.flush()
-            answer = io.readline()
-        if self.times and json.loads(line)["do"] == self.loses:
-            self.times -= 1
-            return None
-        return answer
 
 
 @pytest.fixture
@@ -304,3 +286,34 @@ def test_two_keys_of_a_tag_are_made_one_after_another(people: People, tag: Tag, 
     first = asked(people, tag, sent(people, tag), "clamp", "start")
     pass_at(bench_machine, first)
     assert cut_key(Press(people["tam"]), tag).called == "key 2"
+
+
+def test_a_stale_form_begins_no_further_key(
+    smith: Client, people: People, tag: Tag, bench_machine: BenchMachine
+) -> None:
+    """The answer to a press was lost and it is sent again; another tab still offers the key that is made by now."""
+    form = {"press": str(uuid4()), "expected": "1.1"}
+    for _ in range(2):
+        smith.post(f"/tags/{tag}/cut/next", form)
+    piece = followed(Piece.objects.get(tag=tag))
+    asked(people, tag, piece, "clamp", "start")
+    pass_at(bench_machine, piece)
+    for press in (form["press"], str(uuid4())):
+        answer = smith.post(f"/tags/{tag}/cut/next", {"press": press, "expected": "1.1"}, follow=True)
+        assert Piece.objects.filter(tag=tag).count() == 1
+    assert "Another key is next by now: look again." in answer.content.decode()
+    assert "Send key 2 of 2" in words(smith, f"/tags/{tag}/cut")
+
+
+def test_a_page_never_shows_an_order_done_and_the_key_as_it_was_before(people: People, tag: Tag) -> None:
+    piece = sent(people, tag)
+    seen: list[tuple[str, str]] = []
+    operate(by(people), tag, piece, "clamp")
+
+    class Watching(PieceListener):
+        def answered(self, order: Order) -> None:
+            seen.append((order.state, Piece.objects.get(pk=piece.pk).state))
+
+    assert piece.machine is not None
+    follow(piece.machine, Watching())
+    assert seen == [("acknowledged", "clamped")]

@@ -8,10 +8,10 @@ the transaction that records them.
 from __future__ import annotations
 
 import json
-from collections.abc import Sequence
-from dataclasses import asdict, dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import asdict, dataclass, field
 from datetime import datetime, timedelta
-from typing import Protocol
+from typing import Any, Protocol
 from uuid import UUID
 
 from django.db import transaction
@@ -69,16 +69,12 @@ def has_orders(machine: Machine) -> bool:
 def follow(machine: Machine, listener: Listener) -> None:
     """One turn with one machine."""
     line, _ = Line.objects.get_or_create(machine=machine)
-    driver = driver_of(machine)
+    turn = _Turn(driver_of(machine), line, listener)
     _expire(machine)
-    _deliver_all(driver, machine, listener, urgent=True)
-    if not _listen(driver, line, listener):
-        return
-    if _deliver_all(driver, machine, listener, urgent=False):
-        _listen(driver, line, listener)
-
-
-# --- orders ------------------------------------------------------------------------------------------
+    turn.deliver(urgent=True)
+    if turn.listen() and turn.deliver(urgent=False):
+        turn.listen()
+    turn.acknowledge()
 
 
 def _expire(machine: Machine) -> None:
@@ -86,72 +82,85 @@ def _expire(machine: Machine) -> None:
     old.exclude(command__in=URGENT).update(state=OrderState.EXPIRED, answered_at=timezone.now(), data={})
 
 
-def _deliver_all(driver: Driver, machine: Machine, listener: Listener, *, urgent: bool) -> bool:
-    """Deliver what is open, the oldest first; hold and stop between any two others. Returns whether any was.
+@dataclass
+class _Turn:
+    """One turn with one machine: what was delivered in it is acknowledged when the log has been read as well.
 
-    The first that gets no answer ends it: what comes after must not overtake it.
+    A page therefore never shows an order done and its machine as it was before.
     """
-    delivered = False
-    mine = Order.objects.filter(machine=machine, state__in=OPEN)
-    orders = mine.filter(command__in=URGENT) if urgent else mine.exclude(command__in=URGENT)
-    for order in orders.order_by("pk"):
-        if not urgent:
-            _deliver_all(driver, machine, listener, urgent=True)
+
+    driver: Driver
+    line: Line
+    listener: Listener
+    done: dict[int, Mapping[str, Any]] = field(default_factory=dict)  # orders and what came of them
+
+    def deliver(self, *, urgent: bool) -> bool:
+        """Deliver what is open, the oldest first; hold and stop between any two others. Returns whether any was.
+
+        The first that gets no answer ends it: what comes after must not overtake it.
+        """
+        delivered = False
+        mine = Order.objects.filter(machine=self.line.machine, state__in=OPEN).exclude(pk__in=self.done)
+        orders = mine.filter(command__in=URGENT) if urgent else mine.exclude(command__in=URGENT)
+        for order in orders.order_by("pk"):
+            if not urgent:
+                self.deliver(urgent=True)
+            try:
+                delivered |= self._deliver(order)
+            except MachineUnreachable:
+                break
+            except MachineNonsense as nonsense:
+                note_misreport(self.line.machine, nonsense.says, nonsense.raw, order.job)
+                break
+        return delivered
+
+    def listen(self) -> bool:
+        """Read the log to its end and record it. Returns whether the machine answered sense."""
         try:
-            delivered |= _deliver(driver, order, listener)
-        except MachineUnreachable:
-            break
+            for _ in range(PAGES_A_TURN):
+                heard = self.driver.listen(self.line.last_event)
+                if not _is_the_same_log(self.line, heard):
+                    continue
+                _record(self.line, heard, self.listener)
+                if not heard.more:
+                    _find_missing(self.driver, self.line.machine, heard.status, self.listener)
+                    return True
+                self.deliver(urgent=True)
+        except MachineUnreachable as error:
+            _note_silence(self.line, str(error))
+            return False
         except MachineNonsense as nonsense:
-            note_misreport(machine, nonsense.says, nonsense.raw, order.job)
-            break
-    return delivered
-
-
-def _deliver(driver: Driver, order: Order, listener: Listener) -> bool:
-    """Deliver one order unless it was overtaken meanwhile; one without an answer is delivered again."""
-    still = Order.objects.filter(pk=order.pk, state__in=OPEN)
-    if not still.update(state=OrderState.SENT, sent_at=timezone.now()):
-        return False
-    seen = (order.log, order.seen) if order.seen is not None and order.log else None
-    try:
-        result = driver.deliver(Delivery(order.key.hex, order.command, order.job, order.data, seen))
-    except MachineRefused as refusal:
-        _answer(order, OrderState.REFUSED, answer=str(refusal)[:300])
+            note_misreport(self.line.machine, nonsense.says, nonsense.raw)
+            _note_silence(self.line, "what it answers makes no sense")
+            return False
         return True
-    with transaction.atomic():
-        _answer(order, OrderState.ACKNOWLEDGED, result=dict(result))
-        order.refresh_from_db()
-        listener.answered(order)
-    return True
+
+    def acknowledge(self) -> None:
+        """Write down what was done, the listener told of each."""
+        for pk, result in self.done.items():
+            with transaction.atomic():
+                order = Order.objects.get(pk=pk)
+                _answer(order, OrderState.ACKNOWLEDGED, result=dict(result))
+                order.refresh_from_db()
+                self.listener.answered(order)
+
+    def _deliver(self, order: Order) -> bool:
+        """Deliver one order unless it was overtaken meanwhile; one without an answer is delivered again."""
+        still = Order.objects.filter(pk=order.pk, state__in=OPEN)
+        if not still.update(state=OrderState.SENT, sent_at=timezone.now()):
+            return False
+        seen = (order.log, order.seen) if order.seen is not None and order.log else None
+        try:
+            self.done[order.pk] = self.driver.deliver(
+                Delivery(order.key.hex, order.command, order.job, order.data, seen)
+            )
+        except MachineRefused as refusal:
+            _answer(order, OrderState.REFUSED, answer=str(refusal)[:300])
+        return True
 
 
 def _answer(order: Order, state: OrderState, **said: object) -> None:
     Order.objects.filter(pk=order.pk).update(state=state, answered_at=timezone.now(), data={}, **said)
-
-
-# --- the log -----------------------------------------------------------------------------------------
-
-
-def _listen(driver: Driver, line: Line, listener: Listener) -> bool:
-    """Read the log to its end and record it. Returns whether the machine answered sense."""
-    try:
-        for _ in range(PAGES_A_TURN):
-            heard = driver.listen(line.last_event)
-            if not _is_the_same_log(line, heard):
-                continue
-            _record(line, heard, listener)
-            if not heard.more:
-                _find_missing(driver, line.machine, heard.status, listener)
-                return True
-            _deliver_all(driver, line.machine, listener, urgent=True)
-    except MachineUnreachable as error:
-        _note_silence(line, str(error))
-        return False
-    except MachineNonsense as nonsense:
-        note_misreport(line.machine, nonsense.says, nonsense.raw)
-        _note_silence(line, "what it answers makes no sense")
-        return False
-    return True
 
 
 def _is_the_same_log(line: Line, heard: Heard) -> bool:

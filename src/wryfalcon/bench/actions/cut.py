@@ -34,14 +34,22 @@ SEND_AGAIN = frozenset({PieceState.PLANNED, PieceState.LOST, PieceState.ASIDE})
 
 
 @transaction.atomic
-def cut_key(press: Press, tag: Tag) -> Piece:
-    """Begin the next key of this tag and send it to its machine. Raises NotDone."""
+def cut_key(press: Press, tag: Tag, expected: str = "") -> Piece:
+    """Begin the next key of this tag and send it to its machine: the one that the page said, where it said one.
+
+    The same press again is the same key. Raises NotDone.
+    """
     check_open(tag)
+    pressed = Order.objects.filter(key=press.key).first() if press.key else None
+    if pressed is not None:
+        return Piece.objects.get(job=pressed.job)
     card = _checked_card(tag)
     piece = _planned(tag, card)
     if piece is None:
         _refuse_while_one_is_open(tag)
         number, tries = next_key(tag)
+        if expected and expected != f"{number}.{tries}":
+            raise NotDone("Another key is next by now: look again.")
         piece = plan_piece(card, number, tries)
         write_down(Event.PIECE_SENT, press.by, tag, piece=piece.called, job=piece.job, machine=str(card.machine))
     _send(press, piece)

@@ -40,7 +40,8 @@ LIVE = frozenset({PieceState.CUTTING, PieceState.HELD, PieceState.STALLED})
 def cut_stage(request: PersonRequest, number: int) -> HttpResponse:
     """The keys of this tag and the one on the machine now, as the machine was last heard to tell it."""
     tag = open_tag(request, number)
-    pieces = list(Piece.objects.filter(tag=tag).select_related("machine", "settlement", "set_up").order_by("id"))
+    related = ("machine", "settlement", "set_up", "proof")
+    pieces = list(Piece.objects.filter(tag=tag).select_related(*related).order_by("id"))
     piece = _current(pieces, whole_number(request.GET.get("piece")))
     wanted = request.GET.get("piece") and piece and piece.pk
     return show_stage(request, tag, "cut", {**_context(tag, pieces, piece), "asked_for": wanted})
@@ -51,7 +52,7 @@ def cut_stage(request: PersonRequest, number: int) -> HttpResponse:
 def cut_next(request: PersonRequest, number: int) -> HttpResponse:
     """Send the next key to the machine."""
     tag = find_tag(number)
-    attempt(request, lambda: cut_key(press_of(request), tag))
+    attempt(request, lambda: cut_key(press_of(request), tag, request.POST.get("expected", "")))
     return to_stage(tag, "cut")
 
 
@@ -110,6 +111,8 @@ def _context(tag: Tag, pieces: list[Piece], piece: Piece | None) -> dict[str, An
         "machine": machine,
         "has_open": any(made.state in OPEN for made in pieces),
         "next_key": following.called,
+        "expected": f"{number}.{tries}",
+        "to_prove": piece is not None and piece.state == PieceState.FINISHED and not hasattr(piece, "proof"),
         "is_one_more": number > tag.quantity,
         "key": key_of(tag, tag.settlement.values if tag.settlement else {}),
     }
