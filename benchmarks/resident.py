@@ -18,7 +18,7 @@ from benchmarks.figure import Figure
 
 SOURCE = Path(__file__).parents[1] / "src"
 PORT, MACHINE_PORT = 8711, 8712
-MOST_APPLICATION, MOST_MACHINE = 250, 60  # MB
+MOST_APPLICATION, MOST_FOLLOWER, MOST_MACHINE = 250, 180, 60  # MB
 
 
 def measure() -> Iterator[Figure]:
@@ -36,17 +36,18 @@ def measure() -> Iterator[Figure]:
         machine = _start(environment, "-m", "benchmachine", "--port", str(MACHINE_PORT), "--seconds-per-cut", "0.1")
         bind = f"127.0.0.1:{PORT}"
         serve = ("-m", "gunicorn", "wryfalcon.wsgi", "--bind", bind, "--workers", "1", "--threads", "4")
+        follower = _start(environment, "-m", "wryfalcon", "follow_machines")
         application = _start(environment, *serve)
         try:
             _wait()
             _walk()
             yield _resident("application", application.pid, MOST_APPLICATION)
+            yield _resident("follower", follower.pid, MOST_FOLLOWER)
             yield _resident("simulated machine", machine.pid, MOST_MACHINE)
         finally:
-            application.terminate()
-            machine.terminate()
-            application.wait()
-            machine.wait()
+            for process in (application, follower, machine):
+                process.terminate()
+                process.wait()
 
 
 def _start(environment: dict[str, str], *command: str) -> subprocess.Popen[bytes]:
@@ -80,8 +81,9 @@ def _walk() -> None:
         browser = playwright.chromium.launch(executable_path=found, args=FLAGS)
         smith = Smith(browser.new_page(), f"http://127.0.0.1:{PORT}")
         through_the_stages(smith)
+        token = smith.page.locator("input[name=csrfmiddlewaretoken]").first.get_attribute("value") or ""
         for kind in ("set-up/plan.dxf", "set-up/plan.nc", "job-card.pdf", "record.json"):
-            smith.page.request.get(f"{smith.url}{smith.tag}/{kind}")
+            smith.page.request.post(f"{smith.url}{smith.tag}/{kind}", form={"csrfmiddlewaretoken": token})
         browser.close()
 
 

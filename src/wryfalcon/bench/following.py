@@ -10,7 +10,7 @@ from django.db.models import F, Q
 from keycore.units import Unit, convert
 from wryfalcon.accounts.models import User
 from wryfalcon.bench.models import Piece, PieceState, ProofValue
-from wryfalcon.bench.piece_states import AT_MACHINE, STATE_AFTER
+from wryfalcon.bench.piece_states import AT_MACHINE, BY_MACHINE, SENT_AGAIN, STATE_AFTER
 from wryfalcon.library.models import Blank
 from wryfalcon.machines.actions.care import note_work
 from wryfalcon.machines.actions.misreports import note_misreport
@@ -20,21 +20,8 @@ from wryfalcon.machines.models import Machine, Order, Work
 from wryfalcon.records.actions import write_down
 from wryfalcon.records.models import Event
 
-ELSEWHERE = frozenset({PieceState.LOST, PieceState.ASIDE})
 BEGINS = ("started", "resumed", "cut-done")
 """Entries after which metal has been touched."""
-AFTER_POWER = {"stopped": PieceState.STOPPED, "loaded": PieceState.LOADED, "turn": PieceState.TURN}
-"""What a machine that was switched off and on leaves of a piece: what is cut stays cut, and it is clamped anew."""
-AGREES = {
-    PieceState.LOADED: {"loaded"}, PieceState.CLAMPED: {"loaded", "turn", "stopped"}, PieceState.CUTTING: {"cutting"},
-    PieceState.HELD: {"held"}, PieceState.TURN: {"turn"}, PieceState.STALLED: {"stalled"},
-    PieceState.STOPPED: {"stopped", "loaded"},
-}  # fmt: skip
-"""How a machine is that has a piece in this state; it may also have been switched off."""
-BY_STATUS = {
-    "loaded": PieceState.LOADED, "cutting": PieceState.CUTTING, "held": PieceState.HELD, "turn": PieceState.TURN,
-    "stalled": PieceState.STALLED,
-}  # fmt: skip
 
 
 def follow_once(*machines: Machine) -> None:
@@ -71,14 +58,14 @@ class PieceListener:
         if status.cut != piece.done or status.of != len(piece.cuts):
             says = f"It says {status.cut} of {status.of} cuts are done, its log {piece.done} of {len(piece.cuts)}"
             note_misreport(machine, says, job=piece.job)
-        elif status.state not in AGREES[PieceState(piece.state)]:
+        elif status.state not in piece.standing.machine_is:
             says = f"It says that it is {status.state}, its log that the key is {piece.get_state_display()}"
             note_misreport(machine, says, job=piece.job)
 
     def missing(self, machine: Machine, status: Status) -> Sequence[str]:
         """The pieces that it should have and does not name, and the one that it has and should not have."""
         named = Q(job=status.job or "")
-        held = Q(state__in=AT_MACHINE) & ~named | Q(state__in=ELSEWHERE) & named
+        held = Q(state__in=AT_MACHINE) & ~named | Q(state__in=SENT_AGAIN) & named
         return list(Piece.objects.filter(held, machine=machine).values_list("job", flat=True))
 
     def found(self, machine: Machine, job: str, whereabouts: Whereabouts, status: Status) -> None:
@@ -97,7 +84,7 @@ class PieceListener:
         elif whereabouts.where == "unknown":
             piece.state = PieceState.LOST
         elif status.job == job:
-            piece.state = BY_STATUS.get(status.state, PieceState.STOPPED)
+            piece.state = BY_MACHINE.get(status.state, PieceState.STOPPED)
             piece.done = min(whereabouts.cut, len(piece.cuts))
         piece.save()
 
@@ -150,7 +137,7 @@ def _fold(machine: Machine, piece: Piece, entry: Entry) -> None:
             )
             note_misreport(machine, says, job=piece.job)
     elif kind == "switched-on":
-        piece.state = AFTER_POWER.get(str(event.data.get("then")), PieceState(piece.state))
+        piece.state = BY_MACHINE.get(str(event.data.get("then")), PieceState(piece.state))
     elif kind == "homed":
         piece.state = PieceState.HELD if event.data.get("freed") else piece.state
     else:
@@ -192,7 +179,7 @@ def _finish(piece: Piece, at: datetime) -> None:
 
 
 def _find_in_tray(order: Order, whereabouts: Whereabouts) -> None:
-    piece = Piece.objects.select_related("tag").filter(job=order.job, state__in=ELSEWHERE).first()
+    piece = Piece.objects.select_related("tag").filter(job=order.job, state__in=SENT_AGAIN).first()
     if piece is None or whereabouts.where != "tray":
         return
     if whereabouts.of == len(piece.cuts):

@@ -52,85 +52,96 @@ class Operation(StrEnum):
         }[self.value]  # fmt: skip
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Standing:
     """One row of the table."""
 
     waits_for: str  # on the bench, of the tag
-    now: str  # what to do at the machine, a sentence or two
+    now: str = ""  # what to do at the machine, a sentence or two
     allows: tuple[Operation, ...] = ()  # of its machine; the first is the prominent one
     by_hand: tuple[Operation, ...] = ()  # instead, where the smith says how far a machine without a line is
-    after: tuple[str, ...] = ()  # kinds of event that lead here
-    at_machine: bool = False  # it is in the machine's hands
+    after: tuple[str, ...] = ()  # kinds of entry of the machine's log that lead here
+    machine_is: tuple[str, ...] = ()  # how a machine is that has it in its hands; none for one that has not
+    wheel_is_in: bool = False  # the drawing shows where the wheel stands
+    to_be_looked_at: bool = False  # the machine's word is not enough: the smith says what it is
     ended: bool = False  # nothing happens to it any more
     careful: bool = False  # what to do now is said as a caution
     tone: str = "doubtful"  # how the state is coloured, beside its words
 
 
-O = Operation  # noqa: E741 - the table is read by its columns
+LOAD, CLAMP, START, RESUME, HOLD, STOP, HOME, FINISH = Operation
 STANDINGS: dict[PieceState, Standing] = {
-    PieceState.PLANNED: Standing("a key to be sent to the machine", "", (O.LOAD,), tone="plain"),
+    PieceState.PLANNED: Standing(waits_for="a key to be sent to the machine", allows=(LOAD,), tone="plain"),
     PieceState.LOADED: Standing(
-        "a blank to be clamped", "Clamp the blank: bottomed, at its stop, tugged, the stop swung away.",
-        (O.CLAMP, O.STOP), (), ("loaded",), at_machine=True, tone="plain",
+        waits_for="a blank to be clamped",
+        now="Clamp the blank: bottomed, at its stop, tugged, the stop swung away.",
+        allows=(CLAMP, STOP), after=("loaded",), machine_is=("loaded",), tone="plain",
     ),
     PieceState.CLAMPED: Standing(
-        "the machine to be started", "Hands and gauge clear, lid closed, glasses on: start.",
-        (O.START, O.CLAMP, O.STOP), (), ("clamped",), at_machine=True, tone="plain",
+        waits_for="the machine to be started",
+        now="Hands and gauge clear, lid closed, glasses on: start.",
+        allows=(START, CLAMP, STOP), after=("clamped",), machine_is=("loaded", "turn", "stopped"), tone="plain",
     ),
     PieceState.CUTTING: Standing(
-        "the machine: it is cutting", "Hands clear of the wheel. Hold stops it where it is, spindle lifted.",
-        (O.HOLD, O.STOP), (O.FINISH, O.HOLD, O.STOP), ("started", "resumed"), at_machine=True, tone="plain",
+        waits_for="the machine: it is cutting",
+        now="Hands clear of the wheel. Hold stops it where it is, spindle lifted.",
+        allows=(HOLD, STOP), by_hand=(FINISH, HOLD, STOP), after=("started", "resumed"), machine_is=("cutting",),
+        wheel_is_in=True, tone="plain",
     ),
     PieceState.HELD: Standing(
-        "the machine: it is held", "Held. Close the lid, hands clear, then go on.",
-        (O.RESUME, O.STOP), (), ("held",), at_machine=True,
+        waits_for="the machine: it is held",
+        now="Held. Close the lid, hands clear, then go on.",
+        allows=(RESUME, STOP), after=("held",), machine_is=("held",), wheel_is_in=True,
     ),
     PieceState.TURN: Standing(
-        "the key to be turned over",
-        "Turn the key over. Same stop, brush the chips away, sight the millings parallel to the jaw: a blade cut deep "
-        "at the tip goes in crooked easily. Then clamp it.",
-        (O.CLAMP, O.STOP), (), ("turn-wanted",), at_machine=True, careful=True,
+        waits_for="the key to be turned over",
+        now="Turn the key over. Same stop, brush the chips away, sight the millings parallel to the jaw: a blade cut "
+        "deep at the tip goes in crooked easily. Then clamp it.",
+        allows=(CLAMP, STOP), after=("turn-wanted",), machine_is=("turn",), careful=True,
     ),
     PieceState.STALLED: Standing(
-        "a stalled cutter to be freed",
-        "The cutter is stalled. Spindle off, hands away; home the machine, look at wheel and key, then go on. The cut "
-        "under way is finished first.",
-        (O.HOME, O.STOP), (), ("stalled",), at_machine=True, careful=True,
+        waits_for="a stalled cutter to be freed",
+        now="The cutter is stalled. Spindle off, hands away; home the machine, look at wheel and key, then go on. The "
+        "cut under way is finished first.",
+        allows=(HOME, STOP), after=("stalled",), machine_is=("stalled",), wheel_is_in=True, careful=True,
     ),
     PieceState.STOPPED: Standing(
-        "the machine: it was stopped", "Stopped. What is cut stays cut; clamp it again to go on where it stood.",
-        (O.CLAMP,), (), ("stopped",), at_machine=True,
+        waits_for="the machine: it was stopped",
+        now="Stopped. What is cut stays cut; clamp it again to go on where it stood.",
+        allows=(CLAMP,), after=("stopped",), machine_is=("stopped", "loaded"),
     ),
     PieceState.ASIDE: Standing(
-        "a key that was taken out part cut",
-        "Another key took its place in the machine. Put this one back in the jaw and send it again: it goes on where "
-        "it stood.",
-        (O.LOAD,), (), ("set-aside",),
+        waits_for="a key that was taken out part cut",
+        now="Another key took its place in the machine. Put this one back in the jaw and send it again: it goes on "
+        "where it stood.",
+        allows=(LOAD,), after=("set-aside",),
     ),
     PieceState.LOST: Standing(
-        "a key that its machine has forgotten",
-        "The machine no longer knows this key. Look at it: if it is whole say so, else send it again with the same key "
-        "in the jaw; cuts already made are only passed over.",
-        (O.LOAD,), careful=True,
+        waits_for="a key that its machine has forgotten",
+        now="The machine no longer knows this key. Look at it: if it is whole say so, else send it again with the same "
+        "key in the jaw; cuts already made are only passed over.",
+        allows=(LOAD,), to_be_looked_at=True, careful=True,
     ),
     PieceState.UNSURE: Standing(
-        "somebody to look at a key",
-        "What the machine said of this key cannot be so. Look at the key and count its cuts, then say what it is.",
-        (O.STOP,), careful=True,
+        waits_for="somebody to look at a key",
+        now="What the machine said of this key cannot be so. Look at the key and count its cuts, then say what it is.",
+        allows=(STOP,), to_be_looked_at=True, careful=True,
     ),
     PieceState.FINISHED: Standing(
-        "its new key to be proven", "Made. Deburr lightly with the brush, no grinding.", (), (), ("finished",),
-        tone="inside",
+        waits_for="its new key to be proven",
+        now="Made. Deburr lightly with the brush, no grinding.",
+        after=("finished",), tone="inside",
     ),
-    PieceState.SPOILT: Standing("another key in its place", "", ended=True, tone="outside"),
-    PieceState.ABANDONED: Standing("another key in its place", "", ended=True, tone="plain"),
+    PieceState.SPOILT: Standing(waits_for="another key in its place", ended=True, tone="outside"),
+    PieceState.ABANDONED: Standing(waits_for="another key in its place", ended=True, tone="plain"),
 }  # fmt: skip
 
 STATE_AFTER = {kind: state for state, row in STANDINGS.items() for kind in row.after}
-AT_MACHINE = frozenset(state for state, row in STANDINGS.items() if row.at_machine)
+AT_MACHINE = frozenset(state for state, row in STANDINGS.items() if row.machine_is)
 ENDED = frozenset(state for state, row in STANDINGS.items() if row.ended)
 OPEN = frozenset(PieceState) - ENDED - {PieceState.FINISHED}
 """Neither made nor ended: the tag waits for it, and cannot be closed before it is one or the other."""
-TO_BE_LOOKED_AT = frozenset({PieceState.LOST, PieceState.UNSURE})
-"""The machine's word is not enough: the smith looks at the key and says what it is."""
+TO_BE_LOOKED_AT = frozenset(state for state, row in STANDINGS.items() if row.to_be_looked_at)
+SENT_AGAIN = frozenset(state for state, row in STANDINGS.items() if LOAD in row.allows)
+BY_MACHINE = {row.machine_is[0]: state for state, row in STANDINGS.items() if row.machine_is and state != "clamped"}
+"""The state of a piece by how the machine says it is: a machine does not say whether its key is clamped."""

@@ -18,7 +18,7 @@ from keycore.units import Unit, convert
 from wryfalcon.accounts.models import User
 from wryfalcon.bench.actions.take_in import check_open
 from wryfalcon.bench.models import Piece, PieceState, SetUp, Tag
-from wryfalcon.bench.piece_states import AT_MACHINE, OPEN, STANDINGS, TO_BE_LOOKED_AT, Operation
+from wryfalcon.bench.piece_states import AT_MACHINE, OPEN, SENT_AGAIN, TO_BE_LOOKED_AT, Operation
 from wryfalcon.bench.queries.proving import cuts_to_deepen, proof_of
 from wryfalcon.bench.refusal import NotDone
 from wryfalcon.library.models import Blank
@@ -30,7 +30,6 @@ from wryfalcon.records.models import Event
 
 ALWAYS = (Operation.HOLD, Operation.STOP)
 """What may be asked whatever the state of piece and tag: a machine must always be stoppable."""
-SEND_AGAIN = frozenset({PieceState.PLANNED, PieceState.LOST, PieceState.ASIDE})
 
 
 @transaction.atomic
@@ -60,7 +59,7 @@ def cut_key(press: Press, tag: Tag, expected: str = "") -> Piece:
 def send_again(press: Press, tag: Tag, piece: Piece) -> None:
     """Send a piece that its machine does not have: it goes on where it stood. Raises NotDone."""
     check_open(tag)
-    if piece.state not in SEND_AGAIN:
+    if piece.state not in SENT_AGAIN:
         raise NotDone(f"{piece.called.capitalize()} is {piece.get_state_display()}: it is not sent again.")
     write_down(Event.PIECE_SENT, press.by, tag, piece=piece.called, job=piece.job, again=True)
     _send(press, piece)
@@ -181,7 +180,7 @@ def next_key(tag: Tag) -> tuple[int, int]:
 
 def allowed_for(piece: Piece) -> tuple[Operation, ...]:
     """The operations that make sense now; the machine itself has the last word."""
-    row = STANDINGS[PieceState(piece.state)]
+    row = piece.standing
     is_by_hand = piece.machine is not None and piece.machine.driver == DriverKind.FILE
     return row.by_hand if is_by_hand and row.by_hand else row.allows
 

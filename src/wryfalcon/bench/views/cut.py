@@ -11,7 +11,6 @@ from django.views.decorators.http import require_GET, require_POST
 from keycore.units import Unit, convert
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.bench.actions.cut import (
-    SEND_AGAIN,
     allowed_for,
     can_end,
     cut_key,
@@ -23,7 +22,7 @@ from wryfalcon.bench.actions.cut import (
     touch_up,
 )
 from wryfalcon.bench.models import Piece, PieceState, Tag
-from wryfalcon.bench.piece_states import AT_MACHINE, OPEN, TO_BE_LOOKED_AT, Operation
+from wryfalcon.bench.piece_states import AT_MACHINE, OPEN, SENT_AGAIN, Operation
 from wryfalcon.bench.views.stage import attempt, find_tag, key_of, open_tag, show_stage, to_stage, whole_number
 from wryfalcon.drawings.sheet import Sheet, px
 from wryfalcon.machines.models import LineEvent
@@ -31,8 +30,6 @@ from wryfalcon.machines.queries.line import LineNow, last_order, line_of
 from wryfalcon.machines.views.press import press_of
 
 EVENTS_SHOWN = 8
-LIVE = frozenset({PieceState.CUTTING, PieceState.HELD, PieceState.STALLED})
-"""While a piece is in one of these, the drawing shows where the wheel stands."""
 
 
 @require_GET
@@ -119,8 +116,8 @@ def _context(tag: Tag, pieces: list[Piece], piece: Piece | None) -> dict[str, An
     if piece is not None:
         context |= {
             "can_end": can_end(piece),
-            "to_be_looked_at": piece.state in TO_BE_LOOKED_AT,
-            "send_again": piece.state in SEND_AGAIN and piece.state != PieceState.PLANNED,
+            "to_be_looked_at": piece.standing.to_be_looked_at,
+            "send_again": piece.state in SENT_AGAIN and piece.state != PieceState.PLANNED,
             "is_sent": order is not None and order.is_open and order.order.command == Operation.LOAD,
             **_progress(tag, piece, line),
         }
@@ -148,7 +145,7 @@ def _progress(tag: Tag, piece: Piece, line: LineNow | None) -> dict[str, Any]:
         "events": list(LineEvent.objects.filter(machine=piece.machine, job=piece.job).order_by("-id")[:EVENTS_SHOWN]),
         "key": key_of(tag, _so_far(tag, piece)),
     }
-    if done < of and piece.state in LIVE:
+    if done < of and piece.standing.wheel_is_in:
         context |= _wheel(tag, piece, share)
     return context
 

@@ -300,14 +300,16 @@ def _from_tag(trim: Trim) -> list[Clamping]:
         return []
     values = ProofValue.objects.filter(
         piece__tag=trim.tag, piece__state=PieceState.FINISHED, piece__machine=trim.machine, withdrawn=False,
-        track=trim.track,
+        track=trim.track, piece__onto=None,
     )  # fmt: skip
     seen: defaultdict[int, defaultdict[int, list[tuple[float, float | None]]]] = defaultdict(lambda: defaultdict(list))
-    for piece, space, value, position in values.values_list("piece__key_number", "space", "value", "position"):
+    for piece, space, value, position in values.order_by("piece", "id").values_list(
+        "piece", "space", "value", "position"
+    ):
         seen[piece][space].append((value, position))
     return [
         Clamping(number, {space: _mean(readings) for space, readings in cuts.items()}, from_tag=True)
-        for number, cuts in sorted(seen.items())
+        for number, cuts in enumerate(seen.values(), start=1)
     ]
 
 
