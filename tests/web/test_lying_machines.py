@@ -169,10 +169,10 @@ def test_a_key_finished_with_fewer_cuts_than_planned_is_looked_at(
     assert "count its cuts, then say what it is" in page
     if cuts:
         take_as_made(people["tam"], piece.tag, piece)
-        assert piece.state == PieceState.FINISHED
+        assert Piece.objects.get(pk=piece.pk).state == PieceState.FINISHED
     else:
         end_piece(by(people), piece.tag, piece, blank_used=True, why="three cuts only")
-        assert piece.state == PieceState.SPOILT
+        assert Piece.objects.get(pk=piece.pk).state == PieceState.SPOILT
     assert Blank.objects.get(code="DM-5").left == 62
 
 

@@ -317,3 +317,22 @@ def test_a_page_never_shows_an_order_done_and_the_key_as_it_was_before(people: P
     assert piece.machine is not None
     follow(piece.machine, Watching())
     assert seen == [("acknowledged", "clamped")]
+
+
+def test_what_is_done_on_a_stale_page_undoes_nothing_that_happened_since(
+    people: People, tag: Tag, bench_machine: BenchMachine
+) -> None:
+    piece = asked(people, tag, sent(people, tag), "clamp", "start")
+    page, closing = Piece.objects.get(pk=piece.pk), Tag.objects.get(pk=tag.pk)
+    panel(bench_machine.port, do="pass", seconds=0.12)
+    asked(people, tag, piece, "stop")
+    end_piece(by(people), tag, page, blank_used=True, why="slipped")
+    kept = Piece.objects.get(pk=piece.pk)
+    assert (kept.state, kept.done, kept.blank_taken) == ("spoilt", 2, True)
+    with pytest.raises(NotDone, match="Key 1 is spoilt already"):
+        end_piece(by(people), tag, page, blank_used=False, why="and once more")
+    with pytest.raises(NotDone, match="it is not sent again"):
+        send_again(by(people), tag, page)
+    hand_over(people["tam"], tag, "none wanted")
+    with pytest.raises(NotDone, match="is closed"):
+        cut_key(by(people), closing)

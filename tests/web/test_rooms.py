@@ -260,6 +260,8 @@ def test_log_in_is_throttled(client: Client, people: People, settings: Any) -> N
 
 
 def test_a_preference_is_kept_and_leads_nowhere_else(smith: Client, people: People) -> None:
+    for odd in ("0", "bench:tags", "../x", ""):
+        assert smith.post("/accounts/prefer", {"fine": "NaN", "back": odd})["Location"] == "/"
     answer = smith.post("/accounts/prefer", {"unit": "mm", "back": "https://elsewhere.example/"})
     assert answer["Location"] == "/"
     people["tam"].refresh_from_db()

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from django.http import HttpResponse
-from django.shortcuts import redirect
+from django.http import HttpResponse, HttpResponseRedirect
 from django.utils.http import url_has_allowed_host_and_scheme
 from django.views.decorators.http import require_POST
 
@@ -23,4 +22,5 @@ def prefer(request: PersonRequest) -> HttpResponse:
         request.user.fine = request.POST["fine"] == "1"
     request.user.save()
     back = request.POST.get("back", "/")
-    return redirect(back if url_has_allowed_host_and_scheme(back, allowed_hosts={request.get_host()}) else "/")
+    is_ours = back.startswith("/") and url_has_allowed_host_and_scheme(back, allowed_hosts={request.get_host()})
+    return HttpResponseRedirect(back if is_ours else "/")

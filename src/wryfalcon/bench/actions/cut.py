@@ -59,6 +59,7 @@ def cut_key(press: Press, tag: Tag, expected: str = "") -> Piece:
 def send_again(press: Press, tag: Tag, piece: Piece) -> None:
     """Send a piece that its machine does not have: it goes on where it stood. Raises NotDone."""
     check_open(tag)
+    piece = _as_it_is(piece)
     if piece.state not in SENT_AGAIN:
         raise NotDone(f"{piece.called.capitalize()} is {piece.get_state_display()}: it is not sent again.")
     write_down(Event.PIECE_SENT, press.by, tag, piece=piece.called, job=piece.job, again=True)
@@ -69,6 +70,7 @@ def send_again(press: Press, tag: Tag, piece: Piece) -> None:
 def touch_up(press: Press, tag: Tag, piece: Piece) -> Piece:
     """Cut the shallow cuts of a finished key again, deeper only. Raises NotDone when there are none."""
     check_open(tag)
+    piece = _as_it_is(piece)
     _refuse_while_one_is_open(tag)
     if Piece.objects.filter(onto=piece).exclude(state=PieceState.ABANDONED).exists():
         raise NotDone(f"{piece.called.capitalize()} was touched up already: measure what came of that.")
@@ -90,6 +92,7 @@ def touch_up(press: Press, tag: Tag, piece: Piece) -> Piece:
 @transaction.atomic
 def operate(press: Press, tag: Tag, piece: Piece, command: str) -> Order:
     """Ask something of the machine that has this piece. Raises NotDone for what makes no sense now."""
+    piece = _as_it_is(piece)
     if piece.machine is None or command not in set(Operation):
         raise NotDone("There is no such thing to do.")
     operation = Operation(command)
@@ -109,6 +112,7 @@ def end_piece(press: Press, tag: Tag, piece: Piece, *, blank_used: bool, why: st
     cut by a machine that answers, or when it is ended already.
     """
     check_open(tag)
+    piece = _as_it_is(piece)
     _check_can_end(piece)
     if not why.strip():
         raise NotDone("Say in a few words what happened; it stays with the key.", "why")
@@ -129,6 +133,7 @@ def end_piece(press: Press, tag: Tag, piece: Piece, *, blank_used: bool, why: st
 def take_as_made(actor: User, tag: Tag, piece: Piece) -> None:
     """The smith has looked: this key is whole, whatever its machine says. Raises NotDone for any other."""
     check_open(tag)
+    piece = _as_it_is(piece)
     if piece.state not in TO_BE_LOOKED_AT:
         raise NotDone(f"{piece.called.capitalize()} is {piece.get_state_display()}.")
     now = timezone.now()
@@ -137,6 +142,11 @@ def take_as_made(actor: User, tag: Tag, piece: Piece) -> None:
     _count_blank(piece, used=True)
     piece.save()
     write_down(Event.PIECE_TAKEN_AS_MADE, actor, tag, piece=piece.called, job=piece.job)
+
+
+def _as_it_is(piece: Piece) -> Piece:
+    """A piece as it is now: the follower may have written since the page asked for it, and writes no more meanwhile."""
+    return Piece.objects.select_related("machine", "tag", "settlement", "set_up", "onto").get(pk=piece.pk)
 
 
 def plan_piece(

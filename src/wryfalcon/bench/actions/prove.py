@@ -99,11 +99,12 @@ def keep_proof(actor: User, tag: Tag, piece: Piece, *, passed: bool, reason: str
             "by": actor,
         },
     )
-    write_down(Event.PROVED, actor, tag, job=piece.job, verdict=proof.verdict, passed=passed)
+    write_down(Event.PROVED, actor, tag, piece=piece.called, job=piece.job, verdict=proof.verdict, passed=passed)
     return proof
 
 
 def _check_finished(tag: Tag, piece: Piece) -> None:
     check_open(tag)
+    piece.refresh_from_db(fields=["state"])
     if piece.state != PieceState.FINISHED:
         raise NotDone("This key is not finished yet.")

@@ -129,6 +129,8 @@ def _operations(tag: Tag, piece: Piece | None, line: LineNow | None) -> list[Ope
     if piece is None or line is None:
         return []
     offered: list[Operation] = [] if tag.state != "open" else [o for o in allowed_for(piece) if o != Operation.LOAD]
+    if line.is_unhomed:
+        offered = []  # home it first
     has_it = line.job == piece.job and line.status is not None and line.status.state not in ("done", "stopped")
     if has_it and Operation.STOP not in offered:
         offered.append(Operation.STOP)

@@ -303,9 +303,8 @@ def _from_tag(trim: Trim) -> list[Clamping]:
         track=trim.track, piece__onto=None,
     )  # fmt: skip
     seen: defaultdict[int, defaultdict[int, list[tuple[float, float | None]]]] = defaultdict(lambda: defaultdict(list))
-    for piece, space, value, position in values.order_by("piece", "id").values_list(
-        "piece", "space", "value", "position"
-    ):
+    in_turn = values.order_by("piece", "id").values_list("piece", "space", "value", "position")
+    for piece, space, value, position in in_turn:
         seen[piece][space].append((value, position))
     return [
         Clamping(number, {space: _mean(readings) for space, readings in cuts.items()}, from_tag=True)

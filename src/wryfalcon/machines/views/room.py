@@ -35,7 +35,8 @@ def machines(request: PersonRequest) -> HttpResponse:
     """Every machine with its cutters, jaws and offsets."""
     lines = lines_of_machines("jaw_sides", "offsets", "cutters", orders=True)
     asked = any(line.order is not None and line.order.is_open for line in lines)
-    context = {"lines": lines, "has_panel": settings.DEMONSTRATION, "asked": asked}
+    unfollowed = any(line.machine.driver != DriverKind.NONE and not line.is_followed for line in lines)
+    context = {"lines": lines, "has_panel": settings.DEMONSTRATION, "asked": asked, "unfollowed": unfollowed}
     return render(request, "machines/machines.html", context)
 
 
