@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import pytest
+from django.test import Client
+from django.utils import timezone
 
 from conftest import BenchMachine
 from web.jobs import (
@@ -247,6 +249,32 @@ def test_a_key_given_up_before_it_was_cut_hangs_its_blank_back(people: People, t
     end_piece(by(people), tag, piece, blank_used=False, why="wrong tag")
     assert (followed(piece).state, blanks()) == ("abandoned", before)
     assert sent(people, tag).called == "key 1"
+
+
+def test_a_key_that_no_machine_made_goes_through_the_same_stages(smith: Client, people: People, tag: Tag) -> None:
+    """Filed by hand: no machine, no card, no cuts that were commanded."""
+    piece = Piece.objects.create(
+        tag=tag,
+        settlement=tag.settlement,
+        job="by-hand-1",
+        state="finished",
+        blank_taken=True,
+        finished_at=timezone.now(),
+    )
+    for stage in ("cut", "prove", "hand-over", f"prove/{piece.pk}/why"):
+        assert smith.get(f"/tags/{tag}/{stage}").status_code == 200
+    for typed in ("0.286", "0.246", "0.306", "0.266", "0.326"):
+        smith.post(f"/tags/{tag}/prove/{piece.pk}/value", {"cut": str(piece.proof_values.count() + 1), "typed": typed})
+    assert "its new key to be proven" in smith.get("/").content.decode()
+    with pytest.raises(NotDone, match="no caliper on the line"):
+        read_caliper(by(people), tag, piece)
+    assert keep_proof(people["tam"], tag, piece, passed=True, reason="turns freely").passed
+    record = smith.post(f"/tags/{tag}/record.json").json()["keys"][0]
+    assert (record["called"], record["machine"], record["state"]) == ("key 1", None, "finished")
+    assert "by hand" in smith.get(f"/tags/{tag}/hand-over").content.decode()
+    assert sent(people, tag).called == "key 2"
+    end_piece(by(people), tag, piece, blank_used=True, why="it snapped at the counter")
+    assert Tag.objects.get(pk=tag.pk).progress.proven == 0
 
 
 def proven(people: People, tag: Tag, piece: Piece) -> bool:

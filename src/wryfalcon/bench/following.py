@@ -212,6 +212,7 @@ def _keep_readings(order: Order, by: User) -> None:
         if (place := place_of(command["side"], command["space"])) in read
     ]  # fmt: skip
     ProofValue.objects.bulk_create(kept)
+    Order.objects.filter(pk=order.pk).update(result={})  # the values are the proof's now
     write_down(Event.PROVED, by, piece.tag, piece=piece.called, job=piece.job, read=len(kept))
 
 
