@@ -139,11 +139,13 @@ def test_another_key_takes_the_place_of_a_stopped_one_which_goes_on_where_it_sto
 ) -> None:
     piece = asked(people, tag, sent(people, tag), "clamp", "start")
     assert pass_time(piece, 0.12).done == 2
-    asked(people, tag, piece, "stop")
     other = hang(people, title="Urgent")
     settled(people, other)
     assert piece.machine is not None
     carded(people, other, piece.machine)
+    with pytest.raises(NotDone, match="Old Gannet has key 1 of tag 0401 in hand, cutting: finish it or stop it"):
+        cut_key(by(people), other)
+    asked(people, tag, piece, "stop")
     urgent = cut(people, other)
     assert urgent.state == "finished"
     assert followed(piece).state == "aside"

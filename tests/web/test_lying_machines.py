@@ -223,6 +223,20 @@ def test_a_tray_that_cannot_be_so_is_not_believed(piece: Piece, gannet: Machine,
     assert "It has key 1 of tag 0401 made with 4 cuts, not 5" in said(gannet)
 
 
+def test_a_key_in_the_clamp_beside_another_is_looked_at(piece: Piece, gannet: Machine, liar: Liar) -> None:
+    liar.status |= {"state": "cutting", "job": "another", "client": client_name(), "cut": 1, "of": 3}
+    liar.found = {"where": "clamp", "cut": 0, "of": 5}
+    assert followed(piece).state == "unsure"
+    assert "It says that it has key 1 of tag 0401, and another key" in said(gannet)
+
+
+def test_a_key_that_was_thought_lost_and_is_in_the_clamp_goes_on(piece: Piece, gannet: Machine, liar: Liar) -> None:
+    Piece.objects.filter(pk=piece.pk).update(state="lost")
+    has(liar, piece, "held", 2)
+    liar.found = {"where": "clamp", "cut": 2, "of": 5}
+    assert (followed(piece).state, piece.done) == ("held", 2)
+
+
 def test_status_and_log_that_disagree_are_named(piece: Piece, gannet: Machine, liar: Liar) -> None:
     has(liar, piece, "cutting", 2)
     followed(piece)

@@ -71,14 +71,10 @@ class PieceListener:
     def found(self, machine: Machine, job: str, whereabouts: Whereabouts, status: Status) -> None:
         """Where a piece is that its machine's log no longer tells of."""
         piece = Piece.objects.select_related("tag").get(job=job)
-        if whereabouts.where == "tray" and whereabouts.of == len(piece.cuts):
-            piece.done = len(piece.cuts)
-            _begin(piece, machine_time(piece))
-            _finish(piece, machine_time(piece))
-        elif whereabouts.where == "tray":
-            says = f"It has {piece.called} of tag {piece.tag} made with {whereabouts.of} cuts, not {len(piece.cuts)}"
-            note_misreport(machine, says, job=job)
-            piece.state = PieceState.UNSURE
+        if piece.state not in AT_MACHINE | SENT_AGAIN:
+            return  # somebody has said meanwhile what it is
+        if whereabouts.where == "tray":
+            _take_from_tray(machine, piece, whereabouts)
         elif whereabouts.where == "aside":
             piece.state, piece.done = PieceState.ASIDE, min(whereabouts.cut, len(piece.cuts))
         elif whereabouts.where == "unknown":
@@ -86,6 +82,9 @@ class PieceListener:
         elif status.job == job:
             piece.state = BY_MACHINE.get(status.state, PieceState.STOPPED)
             piece.done = min(whereabouts.cut, len(piece.cuts))
+        else:
+            piece.state = PieceState.UNSURE
+            note_misreport(machine, f"It says that it has {piece.called} of tag {piece.tag}, and another key", job=job)
         piece.save()
 
     def answered(self, order: Order) -> None:
@@ -180,15 +179,21 @@ def _finish(piece: Piece, at: datetime) -> None:
 
 def _find_in_tray(order: Order, whereabouts: Whereabouts) -> None:
     piece = Piece.objects.select_related("tag").filter(job=order.job, state__in=SENT_AGAIN).first()
-    if piece is None or whereabouts.where != "tray":
-        return
-    if whereabouts.of == len(piece.cuts):
-        piece.done = whereabouts.cut
-        _begin(piece, machine_time(piece))
-        _finish(piece, machine_time(piece))
-    else:
+    if piece is not None and whereabouts.where == "tray":
+        _take_from_tray(order.machine, piece, whereabouts)
+        piece.save()
+
+
+def _take_from_tray(machine: Machine, piece: Piece, whereabouts: Whereabouts) -> None:
+    """A key that lies made in its machine's tray, though no entry told of it, is made."""
+    if whereabouts.of != len(piece.cuts):
+        says = f"It has {piece.called} of tag {piece.tag} made with {whereabouts.of} cuts, not {len(piece.cuts)}"
+        note_misreport(machine, says, job=piece.job)
         piece.state = PieceState.UNSURE
-    piece.save()
+        return
+    piece.done = whereabouts.cut
+    _begin(piece, machine_time(piece))
+    _finish(piece, machine_time(piece))
 
 
 def _note_homed(machine: Machine, at: datetime) -> None:

@@ -23,7 +23,7 @@ class PieceState(models.TextChoices):
     TURN = "turn", "to be turned over"
     STALLED = "stalled", "stalled"
     STOPPED = "stopped", "stopped"
-    ASIDE = "aside", "taken out, part cut"
+    ASIDE = "aside", "taken out of the machine"
     LOST = "lost", "forgotten by its machine"
     UNSURE = "unsure", "not known: look at the key"
     FINISHED = "finished", "made"
@@ -111,7 +111,7 @@ STANDINGS: dict[PieceState, Standing] = {
         allows=(CLAMP,), after=("stopped",), machine_is=("stopped", "loaded"),
     ),
     PieceState.ASIDE: Standing(
-        waits_for="a key that was taken out part cut",
+        waits_for="a key that was taken out of the machine",
         now="Another key took its place in the machine. Put this one back in the jaw and send it again: it goes on "
         "where it stood.",
         allows=(LOAD,), after=("set-aside",),

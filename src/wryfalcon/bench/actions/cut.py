@@ -258,7 +258,13 @@ def _refuse_while_one_is_open(tag: Tag) -> None:
 
 
 def _send(press: Press, piece: Piece) -> None:
+    """Ask its machine to take a piece in; only a stopped key makes way for another."""
     assert piece.machine is not None
+    in_hand = Piece.objects.filter(machine=piece.machine, state__in=AT_MACHINE - {PieceState.STOPPED})
+    other = in_hand.exclude(pk=piece.pk).select_related("tag").first()
+    if other is not None:
+        holds = f"{piece.machine} has {other.called} of tag {other.tag} in hand, {other.get_state_display()}"
+        raise NotDone(f"{holds}: finish it or stop it there first.")
     family = piece.tag.family
     height = convert(family.blank.height, family.unit, Unit.MILLIMETRE) if family.blank else 0.0
     data = {"cuts": piece.cuts, "blank_height": height, "onto": piece.onto.job if piece.onto else None}

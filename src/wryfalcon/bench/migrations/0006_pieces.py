@@ -92,7 +92,7 @@ class Migration(migrations.Migration):
                 ("job", models.CharField(max_length=60, unique=True)),
                 ("key_number", models.PositiveIntegerField(default=1)),
                 ("try_number", models.PositiveIntegerField(default=1)),
-                ("state", models.CharField(choices=[("planned", "ready to be sent"), ("loaded", "at the machine, to be clamped"), ("clamped", "clamped, ready to start"), ("cutting", "cutting"), ("held", "held"), ("turn", "to be turned over"), ("stalled", "stalled"), ("stopped", "stopped"), ("aside", "taken out, part cut"), ("lost", "forgotten by its machine"), ("unsure", "not known: look at the key"), ("finished", "made"), ("spoilt", "spoilt"), ("abandoned", "given up before it was cut")], db_index=True, default="planned", max_length=10)),
+                ("state", models.CharField(choices=[("planned", "ready to be sent"), ("loaded", "at the machine, to be clamped"), ("clamped", "clamped, ready to start"), ("cutting", "cutting"), ("held", "held"), ("turn", "to be turned over"), ("stalled", "stalled"), ("stopped", "stopped"), ("aside", "taken out of the machine"), ("lost", "forgotten by its machine"), ("unsure", "not known: look at the key"), ("finished", "made"), ("spoilt", "spoilt"), ("abandoned", "given up before it was cut")], db_index=True, default="planned", max_length=10)),
                 ("cuts", models.JSONField(default=list, help_text="as commanded, mm: side, space, position, value")),
                 ("done", models.PositiveIntegerField(default=0, help_text="cuts its machine has reported")),
                 ("blank_taken", models.BooleanField(default=False)),
