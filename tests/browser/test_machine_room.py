@@ -52,6 +52,8 @@ def test_a_copy_is_compared_and_a_mistyped_one_loses_nothing(smith: Smith) -> No
     assert smith.page.locator("#pattern").input_value() == WORN
     smith.fill("#copy", COPY)
     smith.press("Enter")
+    smith.sees("Uncover the cuts")
+    smith.press_button("Uncover the cuts")
     smith.sees("bitting 2 3 1 4 3")
     assert Duplicate.objects.get().machine == tern
     assert not smith.complaints
