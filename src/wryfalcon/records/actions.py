@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from datetime import datetime
 from typing import Any
 
 from django.utils import timezone
@@ -9,6 +10,10 @@ from django.utils import timezone
 from wryfalcon.accounts.models import User
 from wryfalcon.bench.models import Tag
 from wryfalcon.records.models import AuditEntry, Event
+
+LOOKS_REMEMBERED = 10_000
+_noted: set[tuple[str, datetime]] = set()
+"""Looks of this hour that are written down already, so that a page that looks again asks nobody."""
 
 
 def write_down(event: Event, actor: User | None, tag: Tag | None = None, **data: Any) -> AuditEntry:
@@ -21,14 +26,19 @@ def write_down(event: Event, actor: User | None, tag: Tag | None = None, **data:
 def note_tag_opened(actor: User, tag: Tag) -> None:
     """Somebody looks at a tag and the bitting on it: once for a person, a tag and an hour."""
     once = f"{actor.pk}:{tag.pk}:{timezone.now():%Y%m%d%H}"
-    if not AuditEntry.objects.filter(once=once).exists():
-        AuditEntry.objects.get_or_create(
-            once=once,
-            defaults={
-                "event": Event.BITTING_SEEN, "actor": actor, "tag": tag, "tag_number": tag.number,
-                "data": {"what": "the tag"},
-            },
-        )  # fmt: skip
+    look = (once, tag.taken_in_at)
+    if look in _noted:
+        return
+    AuditEntry.objects.get_or_create(
+        once=once,
+        defaults={
+            "event": Event.BITTING_SEEN, "actor": actor, "tag": tag, "tag_number": tag.number,
+            "data": {"what": "the tag"},
+        },
+    )  # fmt: skip
+    if len(_noted) >= LOOKS_REMEMBERED:
+        _noted.clear()
+    _noted.add(look)
 
 
 def note_document(actor: User, tag: Tag, what: str) -> None:

@@ -24,7 +24,7 @@ from wryfalcon.bench.refusal import NotDone
 from wryfalcon.library.models import Blank
 from wryfalcon.machines.actions.orders import Press, give_up_orders, place_order
 from wryfalcon.machines.models import DriverKind, Order
-from wryfalcon.machines.queries.line import line_of
+from wryfalcon.machines.queries.line import LineNow, line_of
 from wryfalcon.records.actions import write_down
 from wryfalcon.records.models import Event
 
@@ -113,7 +113,9 @@ def end_piece(press: Press, tag: Tag, piece: Piece, *, blank_used: bool, why: st
     """
     check_open(tag)
     piece = _as_it_is(piece)
-    _check_can_end(piece)
+    line = line_of(piece.machine) if piece.machine else None
+    if refusal := why_not_ended(piece, list(piece.touched_up.all()), line):
+        raise NotDone(refusal)
     if not why.strip():
         raise NotDone("Say in a few words what happened; it stays with the key.", "why")
     if not blank_used and piece.done:
@@ -177,9 +179,12 @@ def plan_piece(
 
 def next_key(tag: Tag) -> tuple[int, int]:
     """The number of the key to make next and which try at it: the first that was not made, else one more."""
-    made = list(
-        Piece.objects.filter(tag=tag).exclude(state=PieceState.ABANDONED).select_related("proof").order_by("id")
-    )
+    return next_of(list(Piece.objects.filter(tag=tag).select_related("proof").order_by("id")))
+
+
+def next_of(pieces: Sequence[Piece]) -> tuple[int, int]:
+    """The same of a tag's pieces, oldest first."""
+    made = [piece for piece in pieces if piece.state != PieceState.ABANDONED]
     last = {piece.key_number: piece for piece in made}
     for number in range(1, max(last, default=0) + 1):
         if number not in last or _is_to_be_made_again(last[number]):
@@ -195,22 +200,15 @@ def allowed_for(piece: Piece) -> tuple[Operation, ...]:
     return row.by_hand if is_by_hand and row.by_hand else row.allows
 
 
-def can_end(piece: Piece) -> bool:
-    """Whether a piece can be ended as spoilt or given up."""
-    try:
-        _check_can_end(piece)
-    except NotDone:
-        return False
-    return True
-
-
-def _check_can_end(piece: Piece) -> None:
+def why_not_ended(piece: Piece, pieces: Sequence[Piece], line: LineNow | None) -> str:
+    """Why a piece cannot be ended as spoilt or given up now, "" where it can."""
     if piece.is_ended:
-        raise NotDone(f"{piece.called.capitalize()} is {piece.get_state_display()} already.")
-    if Piece.objects.filter(onto=piece).exclude(state=PieceState.ABANDONED).exists():
-        raise NotDone(f"{piece.called.capitalize()} was touched up: end what came of that.")
-    if piece.state == PieceState.CUTTING and piece.machine is not None and not line_of(piece.machine).is_silent:
-        raise NotDone("It is being cut: stop the machine first.")
+        return f"{piece.called.capitalize()} is {piece.get_state_display()} already."
+    if any(other.onto_id == piece.pk and other.state != PieceState.ABANDONED for other in pieces):
+        return f"{piece.called.capitalize()} was touched up: end what came of that."
+    if piece.state == PieceState.CUTTING and line is not None and not line.is_silent:
+        return "It is being cut: stop the machine first."
+    return ""
 
 
 def _is_to_be_made_again(piece: Piece) -> bool:

@@ -12,14 +12,14 @@ from keycore.units import Unit, convert
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.bench.actions.cut import (
     allowed_for,
-    can_end,
     cut_key,
     end_piece,
-    next_key,
+    next_of,
     operate,
     send_again,
     take_as_made,
     touch_up,
+    why_not_ended,
 )
 from wryfalcon.bench.models import Piece, PieceState, Tag
 from wryfalcon.bench.piece_states import AT_MACHINE, OPEN, SENT_AGAIN, Operation
@@ -37,9 +37,11 @@ EVENTS_SHOWN = 8
 def cut_stage(request: PersonRequest, number: int) -> HttpResponse:
     """The keys of this tag and the one on the machine now, as the machine was last heard to tell it."""
     tag = open_tag(request, number)
+    every = Piece.objects.filter(tag=tag).select_related("proof").order_by("id")
+    pieces = list(every.defer("cuts", "proof__cuts", "proof__causes"))
+    current = _current(pieces, whole_number(request.GET.get("piece")))
     related = ("machine", "settlement", "set_up", "proof")
-    pieces = list(Piece.objects.filter(tag=tag).select_related(*related).order_by("id"))
-    piece = _current(pieces, whole_number(request.GET.get("piece")))
+    piece = Piece.objects.select_related(*related).get(pk=current.pk) if current is not None else None
     wanted = request.GET.get("piece") and piece and piece.pk
     return show_stage(request, tag, "cut", {**_context(tag, pieces, piece), "asked_for": wanted})
 
@@ -94,7 +96,7 @@ def _context(tag: Tag, pieces: list[Piece], piece: Piece | None) -> dict[str, An
     machine = piece.machine if piece is not None else tag.set_up.machine if tag.set_up else None
     line = line_of(machine) if machine is not None else None
     order = last_order(machine, piece.job if piece else "") if machine is not None else None
-    number, tries = next_key(tag)
+    number, tries = next_of(pieces)
     following = Piece(key_number=number, try_number=tries)
     context: dict[str, Any] = {
         "pieces": pieces,
@@ -115,7 +117,7 @@ def _context(tag: Tag, pieces: list[Piece], piece: Piece | None) -> dict[str, An
     }
     if piece is not None:
         context |= {
-            "can_end": can_end(piece),
+            "can_end": not why_not_ended(piece, pieces, line),
             "to_be_looked_at": piece.standing.to_be_looked_at,
             "send_again": piece.state in SENT_AGAIN and piece.state != PieceState.PLANNED,
             "is_sent": order is not None and order.is_open and order.order.command == Operation.LOAD,

@@ -36,7 +36,7 @@ from wryfalcon.bench.views.stage import (
 )
 from wryfalcon.drawings.errors import draw_errors
 from wryfalcon.machines.models import DriverKind
-from wryfalcon.machines.queries.line import last_order, line_of
+from wryfalcon.machines.queries.line import last_order
 from wryfalcon.machines.views.press import press_of
 
 
@@ -141,7 +141,6 @@ def _show(
         "at": at,
         "at_cut": proof.cuts[at - 1],
         "has_caliper": piece.machine is not None and piece.machine.driver == DriverKind.BENCH,
-        "line": line_of(piece.machine) if piece.machine else None,
         "order": order if order and order.order.command == "measure" else None,
         "live": order is not None and order.is_open,
         "shallow": cuts_to_deepen(tag, proof),

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 
-from django.db.models import Count, Prefetch, Q
+from django.db.models import Count, Exists, OuterRef, Prefetch, Q
 from django.utils import timezone
 
 from wryfalcon.bench.models import PieceState
@@ -98,8 +98,10 @@ class LineNow:
 
 def line_of(machine: Machine) -> LineNow:
     """One machine's line."""
-    line = Line.objects.filter(machine=machine).first()
-    return _line_now(machine, line, list(machine.misreports.filter(noted_by=None)))
+    not_noted = Misreport.objects.filter(machine=OuterRef("machine"), noted_by=None)
+    line = Line.objects.filter(machine=machine).annotate(is_odd=Exists(not_noted)).first()
+    odd = line is not None and getattr(line, "is_odd", False)
+    return _line_now(machine, line, list(machine.misreports.filter(noted_by=None)) if odd else [])
 
 
 def lines_of_machines(*related: str, orders: bool = False) -> list[LineNow]:
