@@ -360,3 +360,11 @@ def test_kinds_that_are_not_drawn_can_still_be_read_settled_and_put_on_paper(
     fitting = {"machine": Machine.objects.all()[0].pk, "cutter": Cutter.wheels()[0].pk, "style": "plunged"}
     refused = smith.post(f"/tags/{tag}/set-up/choose", fitting, follow=True)
     assert "It cannot be cut from here: " in refused.content.decode()
+
+
+def test_an_unknown_edge_is_refused_and_leaves_the_tag_as_it_was(smith: Client, people: People) -> None:
+    tag = hang(people)
+    smith.post(f"/tags/{tag}/read/describe", {"track": "{}", "source": "NaN", "counted_from": "bow"})
+    assert not tag.sources.exists()
+    for stage in ("read", "settle", "codes"):
+        assert smith.get(f"/tags/{tag}/{stage}").status_code == 200

@@ -49,7 +49,9 @@ def add_source(actor: User, tag: Tag, track: str, kind: str, name: str = "") -> 
 
 
 def calipers_of(tag: Tag, track: str) -> Source:
-    """The first calipers of a track, begun if there are none."""
+    """The first calipers of a track, begun if there are none. Raises NotDone for a track that there is not."""
+    if track not in [each.name for each in tag.family.tracks]:
+        raise NotDone("Choose what is read, and of which edge.")
     found = tag.sources.filter(track=track, kind=SourceKind.CALIPERS, removed=False).first()
     return found or Source.objects.create(
         tag=tag, track=track, counted_from=tag.family.numbered_from, caliper_sd=studied_sd_mm()

@@ -53,7 +53,11 @@ def describe(request: PersonRequest, number: int) -> HttpResponse:
     """Which end is counted from, how worn the key looks, and what else the kind asks."""
     tag, posted = find_tag(number), request.POST
     wanted = whole_number(posted.get("source"))
-    source = _find(tag, wanted) if wanted else calipers_of(tag, posted.get("track") or tag.family.tracks[0].name)
+    try:
+        source = _find(tag, wanted) if wanted else calipers_of(tag, posted.get("track") or tag.family.tracks[0].name)
+    except NotDone as refusal:
+        messages.error(request, refusal.says)
+        return to_stage(tag, "read")
     manner = Manner(
         counted_from=posted.get("counted_from"),
         wear=posted.get("wear"),
