@@ -113,6 +113,20 @@ def test_a_lost_line_is_said_and_nothing_is_lost(smith: Smith, tag: Tag, bench_m
     smith.sees("8 of 16 cuts")
 
 
+def test_what_is_half_typed_stays_while_the_page_looks_again(smith: Smith, tag: Tag) -> None:
+    smith.press_button("End key 1")
+    smith.fill("#why", "slipped in")
+    with smith.page.expect_response(lambda answer: answer.request.headers.get("x-poll") == "1"):
+        pass
+    with smith.page.expect_response(lambda answer: answer.request.headers.get("x-poll") == "1"):
+        smith.page.keyboard.type(" the jaw")
+    smith.sees("at the machine, to be clamped")
+    assert smith.page.input_value("#why") == "slipped in the jaw"
+    smith.press_button("Give it up, the blank is still good")
+    smith.sees("given up before it was cut: slipped in the jaw")
+    smith.sees("Send key 1")
+
+
 def test_everything_plain_works_without_scripts(shop: LiveServer, browser: Browser) -> None:
     """No JavaScript at all: log in, take in, type, settle, read back."""
     context = browser.new_context(java_script_enabled=False)
