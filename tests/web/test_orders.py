@@ -336,3 +336,35 @@ def test_what_is_done_on_a_stale_page_undoes_nothing_that_happened_since(
     hand_over(people["tam"], tag, "none wanted")
     with pytest.raises(NotDone, match="is closed"):
         cut_key(by(people), closing)
+
+
+def test_an_order_is_open_until_the_log_was_read_after_it(
+    smith: Client, people: People, tag: Tag, line: LosingLine, bench_machine: BenchMachine
+) -> None:
+    """The line breaks between the answer and the log: the page goes on looking, and the next turn tells."""
+    asked_for_log: list[str] = []
+
+    def second_time() -> str:
+        asked_for_log.append("")
+        return "request lost" if len(asked_for_log) == 3 else ""  # the log, the key, and the log again
+
+    line.chance = second_time
+    piece = followed(cut_key(by(people), tag))
+    assert (piece.state, last_answer(piece)) == ("planned", "sent")
+    assert 'hx-trigger="every 400ms"' in words(smith, f"/tags/{tag}/cut")
+    assert followed(piece).state == "loaded"
+    assert last_answer(piece) == "acknowledged"
+    assert LineEvent.objects.filter(job=piece.job, kind="loaded").count() == 1
+
+
+def test_an_order_that_was_sent_and_never_answered_says_that_it_may_have_been_done(
+    smith: Client, people: People, tag: Tag, line: LosingLine
+) -> None:
+    piece = asked(people, tag, sent(people, tag), "clamp")
+    line.loses, line.times = "start", 99
+    line.chance = lambda: "answer lost" if Order.objects.filter(command="start").exists() else ""
+    order = operate(by(people), tag, piece, "start")
+    Order.objects.filter(pk=order.pk).update(state=OrderState.SENT, sent_at=timezone.now())
+    Order.objects.filter(pk=order.pk).update(asked_at=timezone.now() - timedelta(seconds=11))
+    followed(piece)
+    assert "<strong>No answer came to: Start.</strong> It may have been done" in words(smith, f"/tags/{tag}/cut")

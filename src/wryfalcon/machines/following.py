@@ -72,9 +72,11 @@ def follow(machine: Machine, listener: Listener) -> None:
     turn = _Turn(driver_of(machine), line, listener)
     _expire(machine)
     turn.deliver(urgent=True)
-    if turn.listen() and turn.deliver(urgent=False):
-        turn.listen()
-    turn.acknowledge()
+    has_heard = turn.listen()
+    if has_heard and turn.deliver(urgent=False):
+        has_heard = turn.listen()
+    if has_heard:
+        turn.acknowledge()
 
 
 def _expire(machine: Machine) -> None:
@@ -86,7 +88,8 @@ def _expire(machine: Machine) -> None:
 class _Turn:
     """One turn with one machine: what was delivered in it is acknowledged when the log has been read as well.
 
-    A page therefore never shows an order done and its machine as it was before.
+    A page therefore never shows an order done and its machine as it was before. Where the log could not be read, what
+    was delivered is delivered again in the next turn, which changes nothing at the machine.
     """
 
     driver: Driver
