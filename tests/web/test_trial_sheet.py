@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+
 import pytest
 from django.test import Client
 
@@ -16,6 +18,7 @@ from wryfalcon.bench.queries.trial_sheet import SheetLeft
 from wryfalcon.demonstration.making import family_record
 
 pytestmark = pytest.mark.django_db
+TOKEN = re.compile(r"[A-Za-z0-9]{64}")  # against forged forms: it may hold any letters
 
 
 @pytest.fixture
@@ -142,10 +145,10 @@ def test_a_reading_says_which_codes_it_may_be_and_they_stay_covered(smith: Clien
     in_force(people, rows, id="moorings", name="Moorings", family="lighthouse-eight")
     said = words(smith, f"/tags/{tag}/codes")
     assert "of your 5 most likely bittings" in said
-    assert "M1" not in said
+    assert "M1" not in TOKEN.sub("", said)
     shown = smith.post(f"/tags/{tag}/codes").content.decode()
     assert "2 3 1 2 4 3 4 2" in shown
-    assert "M3" not in shown
+    assert "M3" not in TOKEN.sub("", shown)
 
 
 def test_too_many_keys_are_said_to_be_too_many(smith: Client, people: People) -> None:

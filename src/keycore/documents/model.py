@@ -8,9 +8,10 @@ from pydantic import BaseModel, ConfigDict, Field
 
 MOST_TRACKS, MOST_SPACES, MOST_DEPTHS = 20, 60, 60
 LONGEST = 10_000.0  # no key, in any unit, is longer
+SMALLEST = 1e-9  # of lengths and standard deviations that must be more than none
 
 Length = Annotated[float, Field(ge=-LONGEST, le=LONGEST)]
-Positive = Annotated[float, Field(gt=0, le=LONGEST)]
+Positive = Annotated[float, Field(ge=SMALLEST, le=LONGEST)]
 NotNegative = Annotated[float, Field(ge=0, le=LONGEST)]
 Label = Annotated[str, Field(min_length=1, max_length=3, pattern=r"^\S+$")]
 Text = Annotated[str, Field(max_length=2_000)]
