@@ -26,7 +26,7 @@ from wryfalcon.bench.piece_states import AT_MACHINE, OPEN, SENT_AGAIN, Operation
 from wryfalcon.bench.views.stage import attempt, find_tag, key_of, open_tag, show_stage, to_stage, whole_number
 from wryfalcon.drawings.sheet import Sheet, px
 from wryfalcon.machines.models import LineEvent
-from wryfalcon.machines.queries.line import LineNow, last_order, line_of
+from wryfalcon.machines.queries.line import LineNow, OrderNow, last_order, line_of
 from wryfalcon.machines.views.press import press_of
 
 EVENTS_SHOWN = 8
@@ -37,13 +37,19 @@ EVENTS_SHOWN = 8
 def cut_stage(request: PersonRequest, number: int) -> HttpResponse:
     """The keys of this tag and the one on the machine now, as the machine was last heard to tell it."""
     tag = open_tag(request, number)
+    wanted_piece = whole_number(request.GET.get("piece"))
     every = Piece.objects.filter(tag=tag).select_related("proof").order_by("id")
-    pieces = list(every.defer("cuts", "proof__cuts", "proof__causes"))
-    current = _current(pieces, whole_number(request.GET.get("piece")))
+    every = every.defer("cuts", "proof__cuts", "proof__causes")
+    first = _current(list(every.select_related("machine", "proof")), wanted_piece)
+    # The order is read before everything that it may have changed: done, it shows all of that; open, we look again.
+    machine = first.machine if first is not None else tag.set_up.machine if tag.set_up else None
+    order = last_order(machine, first.job if first else "") if machine is not None else None
+    pieces = list(every.all())
+    current = _current(pieces, wanted_piece)
     related = ("machine", "settlement", "set_up", "proof")
     piece = Piece.objects.select_related(*related).get(pk=current.pk) if current is not None else None
     wanted = request.GET.get("piece") and piece and piece.pk
-    return show_stage(request, tag, "cut", {**_context(tag, pieces, piece), "asked_for": wanted})
+    return show_stage(request, tag, "cut", {**_context(tag, pieces, piece, order), "asked_for": wanted})
 
 
 @require_POST
@@ -92,10 +98,9 @@ def _current(pieces: list[Piece], wanted: int) -> Piece | None:
     return asked or under_way or (pieces[-1] if pieces else None)
 
 
-def _context(tag: Tag, pieces: list[Piece], piece: Piece | None) -> dict[str, Any]:
+def _context(tag: Tag, pieces: list[Piece], piece: Piece | None, order: OrderNow | None) -> dict[str, Any]:
     machine = piece.machine if piece is not None else tag.set_up.machine if tag.set_up else None
     line = line_of(machine) if machine is not None else None
-    order = last_order(machine, piece.job if piece else "") if machine is not None else None
     number, tries = next_of(pieces)
     following = Piece(key_number=number, try_number=tries)
     context: dict[str, Any] = {
