@@ -130,11 +130,12 @@ def _show(
         .order_by("id")
     )
     piece = next((r for r in pieces if r.pk == wanted), pieces[-1] if pieces else None)
+    # Read before the values that it may have brought: done, it shows them; open, the page looks again.
+    order = last_order(piece.machine, piece.job) if piece and piece.machine else None
     proof = proof_of(tag, piece) if piece else None
     context: dict[str, Any] = {"pieces": pieces, "piece": piece, "proof": proof, "refusal": refusal, "typed": typed}
     if piece is None or proof is None:
         return show_stage(request, tag, "prove", {**context, "key": key_of(tag, {})})
-    order = last_order(piece.machine, piece.job) if piece.machine else None
     first_unread = next((i for i, cut in enumerate(proof.cuts, start=1) if cut.measured is None), 1)
     at = at if 1 <= at <= len(proof.cuts) else first_unread
     context |= {
