@@ -77,6 +77,7 @@ class Smith:
         self.page.wait_for_selector(".htmx-request, .htmx-swapping, .htmx-settling, .htmx-added", state="detached")
         self.page.wait_for_timeout(80)  # a hand needs longer
         self.page.evaluate("() => document.activeElement?.blur()")
+        self.page.wait_for_timeout(1050 if self.page.locator("[data-go][data-spindle]").count() else 0)  # it is read
         self.press("g")
 
     def log_in(self, name: str = "tam") -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from typing import TYPE_CHECKING
 
 from conftest import BenchMachine
@@ -16,6 +17,9 @@ from wryfalcon.machines.drivers.bench import BenchDriver
 from wryfalcon.machines.models import DriverKind, Machine, Order
 
 if TYPE_CHECKING:
+    from django.http import HttpResponse
+    from django.test import Client
+
     from wryfalcon.accounts.models import User
 
 People = dict[str, "User"]
@@ -56,6 +60,14 @@ def on_the_line(machine: BenchMachine) -> Machine:
 
 def carded(people: People, tag: Tag, machine: Machine) -> None:
     card_for(people["tam"], tag, machine)
+
+
+def tick_on_page(smith: Client, tag: Tag, ticks: list[str], *, go: bool = True) -> HttpResponse:
+    """The checks ticked on the page as it is now."""
+    page = smith.get(f"/tags/{tag}/set-up").content.decode()
+    seen = re.search(r'name="seen" value="([^"]*)"', page)
+    posted = {"tick": ticks, "seen": seen[1] if seen else "", **({"go": "1"} if go else {})}
+    return smith.post(f"/tags/{tag}/set-up/tick", posted, follow=True)
 
 
 def by(people: People) -> Press:

@@ -8,7 +8,7 @@ import pytest
 from django.test import Client
 
 from conftest import BenchMachine
-from web.jobs import BITTING, People, by, carded, cut, followed, hang, on_the_line, read, settled
+from web.jobs import BITTING, People, by, carded, cut, followed, hang, on_the_line, read, settled, tick_on_page
 from wryfalcon.bench.actions.prove import keep_proof, read_caliper, try_in_lock
 from wryfalcon.bench.actions.read import look_with_depth_key
 from wryfalcon.bench.actions.sources import add_source
@@ -16,7 +16,7 @@ from wryfalcon.bench.models import Piece, ProofValue, SetUp, Tag, Trial
 from wryfalcon.bench.queries.reading import RULES_LEFT_OUT, readings_of
 from wryfalcon.demonstration.making import family_record, finished_key, type_values
 from wryfalcon.library.models import FamilyRecord
-from wryfalcon.machines.models import Machine
+from wryfalcon.machines.models import Cutter, Machine
 
 pytestmark = pytest.mark.django_db
 
@@ -177,8 +177,9 @@ def test_the_set_up_proposes_what_the_family_asks_for(smith: Client, people: Peo
     tag = hang(people)
     settled(people, tag)
     page = smith.get(f"/tags/{tag}/set-up").content.decode()
-    assert re.search(r"<option value=\"\d+\" selected>W-80</option>", page)
-    assert "W-80 leaves the flat and angle this family asks for" in page
+    wheel = Cutter.objects.get(name="W-80")
+    assert re.search(rf'name="cutter" value="{wheel.pk}"\s+checked><span>W-80, fitted now', page)
+    assert "leaves 1.00 mm and 90°" in page or "does not go on Old Gannet" in page
     bad = smith.post(f"/tags/{tag}/set-up/choose", {"machine": "999", "cutter": "", "style": "sideways"})
     assert bad.status_code == 422
     assert not SetUp.objects.exists()
@@ -188,7 +189,7 @@ def test_checks_left_out_keep_the_card_from_being_ready(smith: Client, people: P
     tag = hang(people)
     settled(people, tag)
     carded(people, tag, Machine.objects.get(name="Old Gannet"))
-    smith.post(f"/tags/{tag}/set-up/tick", {"tick": ["glasses", "guard"], "go": "1"})
+    tick_on_page(smith, tag, ["glasses", "guard"])
     card = SetUp.objects.get()
     assert (card.ticks, card.checked_at) == (["glasses", "guard"], None)
     assert "The set-up card comes first." in words(smith, f"/tags/{tag}/cut")

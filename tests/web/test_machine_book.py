@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from datetime import timedelta
 from math import radians, tan
 from random import Random
@@ -11,7 +12,7 @@ from django.test import Client
 from django.utils import timezone
 
 from keycore.errors import InputError
-from web.jobs import People, carded, hang, settled
+from web.jobs import People, carded, hang, settled, tick_on_page
 from web.test_bench import words
 from wryfalcon.bench.models import OnBench, Piece, Tag
 from wryfalcon.bench.queries.why import help_file, why_wrong
@@ -366,7 +367,7 @@ def test_a_card_whose_wheel_is_not_fitted_says_so_and_notes_the_change(
     assert away["Location"] == f"/machines/{gannet.pk}/fitted"
     odd = smith.post(f"/machines/{gannet.pk}/cutter", {"cutter": str(other.pk), "back": "bench:tag"})
     assert odd["Location"] == f"/machines/{gannet.pk}/fitted"
-    smith.post(f"/tags/{tag.number}/set-up/tick", {"tick": ["cutter"]})  # says that the right one is on
+    tick_on_page(smith, tag, ["cutter"])  # says that the right one is on
     gannet.refresh_from_db()
     assert gannet.fitted == wheel
     assert [w.what for w in MachineWork.objects.all()] == ["swapped", "wheel", "swapped", "swapped", "swapped"]
@@ -494,9 +495,9 @@ def test_the_card_proposes_a_machine_that_is_driven_from_here(smith: Client, peo
     gannet = Machine.objects.get(name="Old Gannet")
     Machine.objects.filter(pk=gannet.pk).update(fitted=Cutter.objects.get(name="W-100"))
     page = smith.get(f"/tags/{tag.number}/set-up").content.decode()
-    assert f'<option value="{gannet.pk}" selected>Old Gannet</option>' in page
+    assert f'name="machine" value="{gannet.pk}"' in page
     side = gannet.jaw_sides.get(name="A")
-    assert f'<option value="{side.pk}" selected>Old Gannet, side A</option>' in page
+    assert re.search(rf'name="jaw_side" value="{side.pk}"\s+checked><span>side A, named by the family', page)
     assert f"/machines/{tern.pk}/duplicates?tag={tag.number}" in page
     assert "The Fulmar" not in page
 

@@ -10,16 +10,17 @@ from django.test import Client
 from django.utils import timezone
 
 from conftest import BenchMachine
-from web.jobs import People, carded, cut, hang, on_the_line, settled
+from web.jobs import People, carded, cut, hang, on_the_line, sent, settled
 from web.test_bench import words
 from wryfalcon.bench.actions.sources import add_source
 from wryfalcon.bench.following import follow_once
 from wryfalcon.bench.models import Felt, Piece, Tag, Trial
 from wryfalcon.bench.queries.cutters import cutters_for
 from wryfalcon.bench.queries.why import why_wrong
+from wryfalcon.bench.refusal import NotDone
 from wryfalcon.demonstration.making import again, family_record, finished_key, measured, proven
 from wryfalcon.machines.actions.practice import begin_practice
-from wryfalcon.machines.actions.trimming import change_offset
+from wryfalcon.machines.actions.trimming import begin_trim, change_offset
 from wryfalcon.machines.drivers import Delivery, driver_of
 from wryfalcon.machines.drivers.interface import place_of
 from wryfalcon.machines.models import (
@@ -382,7 +383,14 @@ def test_a_hidden_fault_shows_in_what_is_cut_and_is_scored(
     assert practice.hidden == hidden
     with pytest.raises(NotKept, match="A practice is on already"):
         begin_practice(people["tam"], gannet)
+    customers = hang(people, quantity=1)
+    settled(people, customers)
+    carded(people, customers, gannet)
+    with pytest.raises(NotDone, match="Old Gannet is out of true on purpose: a practice is on"):
+        sent(people, customers)
     tag = hang(people, quantity=1)
+    begin_trim(people["tam"], gannet, tag.family_record, own="3 5 2 4 1")  # type: ignore[arg-type]
+    Trim.objects.update(tag=tag)
     settled(people, tag)
     carded(people, tag, gannet)
     piece = cut(people, tag)

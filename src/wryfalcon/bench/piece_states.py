@@ -44,6 +44,16 @@ class Operation(StrEnum):
     FINISH = "finish"
 
     @property
+    def starts_the_spindle(self) -> bool:
+        """Whether the wheel turns afterwards."""
+        return self in {Operation.START, Operation.RESUME}
+
+    @property
+    def turns_the_spindle(self) -> bool:
+        """Whether the wheel is set going or comes to rest: a hand may be where it should not."""
+        return self.starts_the_spindle or self in {Operation.HOLD, Operation.STOP, Operation.HOME}
+
+    @property
     def words(self) -> str:
         """What its button says."""
         return {

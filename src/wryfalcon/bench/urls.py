@@ -51,6 +51,7 @@ urlpatterns = [
     path("tags/<int:number>/set-up", set_up.set_up_stage, name="set-up"),
     path("tags/<int:number>/set-up/choose", set_up.choose_fitting, name="choose-fitting"),
     path("tags/<int:number>/set-up/tick", set_up.tick_checks, name="tick"),
+    path("tags/<int:number>/set-up/anew", set_up.make_anew, name="make-card-anew"),
     path("tags/<int:number>/set-up/card", set_up.print_card, name="print-card"),
     path("tags/<int:number>/set-up/plan.<slug:kind>", set_up.cut_plan_file, name="cut-plan"),
     path("tags/<int:number>/cutters", cutters.show, name="cutters"),

@@ -12,9 +12,10 @@ from wryfalcon.accounts.models import User
 from wryfalcon.bench.actions.cut import plan_piece
 from wryfalcon.bench.actions.prove import keep_proof
 from wryfalcon.bench.actions.read import Typed, add_value
-from wryfalcon.bench.actions.set_up import TICKS, Fitting, set_up, tick
+from wryfalcon.bench.actions.set_up import Fitting, set_up, tick
 from wryfalcon.bench.actions.settle import Choice, read_back, settle
 from wryfalcon.bench.models import Piece, PieceState, ProofValue, Tag
+from wryfalcon.bench.queries.cards import TICKS
 from wryfalcon.library.models import FamilyRecord
 from wryfalcon.machines.models import Cutter, Machine, MachineWork
 

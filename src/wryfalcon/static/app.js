@@ -4,6 +4,30 @@
 const isTyping = (target) => target.closest("input:not([type=checkbox], [type=radio]), select, textarea, dialog[open]") !== null;
 const find = (selector) => document.querySelector(selector);
 const press = (selector) => find(selector)?.click();
+const TO_READ = 1000; // ms that a control of the spindle has stood there before a key may press it
+
+/* Going on: what sets the wheel going or stops it is never pressed blindly, by a key held down or just after it appeared. */
+const going = { to: "", since: 0 };
+const whereTo = (control) => control && [control.id, control.value, control.textContent.trim(), control.href ?? ""].join("|");
+function lookWhereTo() {
+  const to = whereTo(find("[data-go]")) ?? "";
+  if (to !== going.to) Object.assign(going, { to, since: performance.now() });
+}
+function goOn(event) {
+  lookWhereTo();
+  const control = find("[data-go]");
+  if (!control || event.repeat) return;
+  const spins = control.matches("[data-spindle]");
+  if (spins && performance.now() - going.since < TO_READ) return tell("The page has just changed: read it, then press g again.");
+  control.click();
+}
+function tell(words) {
+  const place = find("#told");
+  if (place) place.textContent = words;
+}
+document.addEventListener("DOMContentLoaded", lookWhereTo);
+document.addEventListener("htmx:afterSettle", lookWhereTo);
+
 const ROOMS = { b: 0, l: 1, m: 2, r: 3 };
 
 const KEYS = {
@@ -14,7 +38,7 @@ const KEYS = {
   f: () => press("#finer"),
   z: () => press("[data-undo]"),
   a: () => press("[data-again]"),
-  g: () => press("[data-go]"),
+  g: goOn,
   v: () => press("[data-show]"),
   "[": () => press("[data-stage-before]"),
   "]": () => press("[data-stage-after]"),
@@ -73,7 +97,7 @@ document.addEventListener("keydown", (event) => {
     if (event.key.length === 1 && setDepth(event.key)) return event.preventDefault();
   }
   if (markTumbler(event)) return event.preventDefault();
-  if (event.key in KEYS) return event.preventDefault(), KEYS[event.key]();
+  if (event.key in KEYS) return event.preventDefault(), KEYS[event.key](event);
   if (event.key in ROOMS) press(`.head nav a:nth-of-type(${ROOMS[event.key] + 1})`);
 });
 

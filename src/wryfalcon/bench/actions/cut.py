@@ -19,6 +19,7 @@ from wryfalcon.accounts.models import User
 from wryfalcon.bench.actions.take_in import check_open
 from wryfalcon.bench.models import Piece, PieceState, SetUp, Tag
 from wryfalcon.bench.piece_states import AT_MACHINE, OPEN, SENT_AGAIN, TO_BE_LOOKED_AT, Operation
+from wryfalcon.bench.queries.cards import EVERY_TICK, Holding, Lapse, moved_since, practice_on, what_holds
 from wryfalcon.bench.queries.proving import cuts_to_deepen, proof_of
 from wryfalcon.bench.refusal import NotDone
 from wryfalcon.library.models import Blank
@@ -33,10 +34,11 @@ ALWAYS = (Operation.HOLD, Operation.STOP)
 
 
 @transaction.atomic
-def cut_key(press: Press, tag: Tag, expected: str = "") -> Piece:
+def cut_key(press: Press, tag: Tag, expected: str = "", *, one_more: bool = False) -> Piece:
     """Begin the next key of this tag and send it to its machine: the one that the page said, where it said one.
 
-    The same press again is the same key. Raises NotDone.
+    The same press again is the same key; ``one_more`` says that more keys are wanted than were ordered.
+    Raises NotDone.
     """
     check_open(tag)
     pressed = Order.objects.filter(key=press.key).first() if press.key else None
@@ -49,6 +51,8 @@ def cut_key(press: Press, tag: Tag, expected: str = "") -> Piece:
         number, tries = next_key(tag)
         if expected and expected != f"{number}.{tries}":
             raise NotDone("Another key is next by now: look again.")
+        if number > tag.quantity and not one_more:
+            raise NotDone(f"{_keys(tag.quantity)} ordered and made. Ask for one more, if one more it is to be.")
         piece = plan_piece(card, number, tries)
         write_down(Event.PIECE_SENT, press.by, tag, piece=piece.called, job=piece.job, machine=str(card.machine))
     _send(press, piece)
@@ -56,19 +60,24 @@ def cut_key(press: Press, tag: Tag, expected: str = "") -> Piece:
 
 
 @transaction.atomic
-def send_again(press: Press, tag: Tag, piece: Piece) -> None:
+def send_again(press: Press, tag: Tag, piece: Piece, known: str = "") -> None:
     """Send a piece that its machine does not have: it goes on where it stood. Raises NotDone."""
     check_open(tag)
     piece = _as_it_is(piece)
     if piece.state not in SENT_AGAIN:
         raise NotDone(f"{piece.called.capitalize()} is {piece.get_state_display()}: it is not sent again.")
+    _check_its_card(tag, piece, known)
     write_down(Event.PIECE_SENT, press.by, tag, piece=piece.called, job=piece.job, again=True)
     _send(press, piece)
 
 
 @transaction.atomic
 def touch_up(press: Press, tag: Tag, piece: Piece) -> Piece:
-    """Cut the shallow cuts of a finished key again, deeper only. Raises NotDone when there are none."""
+    """Cut the shallow cuts of a finished key again, deeper only. Raises NotDone when there are none.
+
+    By how much is told by the key's own measure, as long as its machine is as it was; else they are cut
+    to their target by the card in force, which must be of the same bitting.
+    """
     check_open(tag)
     piece = _as_it_is(piece)
     _refuse_while_one_is_open(tag)
@@ -78,20 +87,30 @@ def touch_up(press: Press, tag: Tag, piece: Piece) -> Piece:
     if not shallow or piece.set_up is None:
         raise NotDone("No measured cut of this key is shallow; cutting can only ever take metal off.")
     wanted = {(cut.track, cut.space): cut.deepen_by_mm for cut in shallow}
+    card = piece.set_up
+    if moved := moved_since(card, piece.finished_at):
+        card = _card_of_the_same(tag, piece, moved)
+        wanted = dict.fromkeys(wanted, 0.0)
+    if practice := practice_on(card.machine, tag):
+        raise NotDone(practice)
     cuts = [
         {**command, "value": command["value"] + wanted[command["track"], command["space"]]}
-        for command in piece.set_up.commands
+        for command in card.commands
         if (command["track"], command["space"]) in wanted
     ]
-    fresh = plan_piece(piece.set_up, piece.key_number, piece.try_number, cuts=cuts, onto=piece)
+    fresh = plan_piece(card, piece.key_number, piece.try_number, cuts=cuts, onto=piece)
     write_down(Event.PIECE_SENT, press.by, tag, piece=fresh.called, job=fresh.job, onto=piece.job)
     _send(press, fresh)
     return fresh
 
 
 @transaction.atomic
-def operate(press: Press, tag: Tag, piece: Piece, command: str) -> Order:
-    """Ask something of the machine that has this piece. Raises NotDone for what makes no sense now."""
+def operate(press: Press, tag: Tag, piece: Piece, command: str, known: str = "") -> Order:
+    """Ask something of the machine that has this piece. Raises NotDone for what makes no sense now.
+
+    The spindle is started only while the card holds; a key that is cut in part goes on all the same
+    where ``known`` says that what changed was seen, see ``Holding.known``.
+    """
     piece = _as_it_is(piece)
     if piece.machine is None or command not in set(Operation):
         raise NotDone("There is no such thing to do.")
@@ -100,6 +119,8 @@ def operate(press: Press, tag: Tag, piece: Piece, command: str) -> Order:
         check_open(tag)
         if operation not in allowed_for(piece):
             raise NotDone(f"{piece.called.capitalize()} is {piece.get_state_display()} now: look again.")
+    if operation.starts_the_spindle:
+        _check_its_card(tag, piece, known)
     job = "" if operation == Operation.HOME else piece.job
     return place_order(press, piece.machine, operation, job=job)
 
@@ -228,10 +249,54 @@ def _count_blank(piece: Piece, *, used: bool) -> None:
         blanks.update(left=F("left") + 1)
 
 
+def holding_of(tag: Tag, piece: Piece) -> Holding | None:
+    """What holds of the card a piece is cut by; None for one without a card, or one that is made already.
+
+    A touch-up is cut by figures of its own: of its card only the machine is asked, since it was planned.
+    """
+    card = piece.set_up
+    if card is None or piece.state not in OPEN:
+        return None
+    if piece.onto_id is None:
+        return what_holds(tag, card, None if piece.done else tag.set_up)
+    moved = moved_since(card, piece.created_at)
+    lapses = (Lapse(f"Since this was planned: {', '.join(moved)}.", EVERY_TICK),) if moved else ()
+    return Holding(card, lapses, practice_on(card.machine, tag))
+
+
+def _check_its_card(tag: Tag, piece: Piece, known: str) -> None:
+    holding = holding_of(tag, piece)
+    if holding is None:
+        return
+    if holding.practice:
+        raise NotDone(holding.practice)
+    if holding.lapses and not (piece.done and known == holding.known):
+        then = "Make the card anew" if holding.to_remake else "Go through its checks again"
+        raise NotDone(f"{holding.says} {'Look again before it goes on' if piece.done else then}.")
+
+
+def _card_of_the_same(tag: Tag, piece: Piece, moved: Sequence[str]) -> SetUp:
+    card = tag.set_up
+    if card is None or card.settlement_id != piece.settlement_id or not what_holds(tag, card).is_checked:
+        raise NotDone(
+            f"Since this key was cut {', '.join(moved)}: how much to take off is not told by its own measure. "
+            "Make the card anew and go through its checks; it is then cut to its target."
+        )
+    return card
+
+
+def _keys(count: int) -> str:
+    return "1 key was" if count == 1 else f"{count} keys were"
+
+
 def _checked_card(tag: Tag) -> SetUp:
     card = tag.set_up
     if card is None or card.checked_at is None:
         raise NotDone("Go through the set-up card first; every check on it has its reason.")
+    holding = what_holds(tag, card)
+    if holding.lapses or holding.practice:
+        then = "Make the card anew." if holding.to_remake else "Go through its checks again."
+        raise NotDone(holding.practice or f"{holding.says} {then}")
     if tag.blank is not None and tag.blank.left < 1:
         raise NotDone(f"There is no blank {tag.blank.code} left on hook {tag.blank.hook}.")
     return card

@@ -7,28 +7,20 @@ from dataclasses import dataclass
 from django.db import transaction
 from django.utils import timezone
 
-from keycore.cutting.commands import machine_cuts
 from keycore.errors import InputError
 from wryfalcon.accounts.models import User
+from wryfalcon.bench.actions.cut import end_piece
 from wryfalcon.bench.actions.take_in import check_open
 from wryfalcon.bench.models import SetUp, Tag
-from wryfalcon.bench.queries.planning import plan_of
+from wryfalcon.bench.piece_states import OPEN
+from wryfalcon.bench.queries.cards import TICKS, commands_of, last_work, rests_on, seen_of, what_holds
 from wryfalcon.bench.refusal import NotDone
 from wryfalcon.machines.actions.fitting import fit_cutter
+from wryfalcon.machines.actions.orders import Press
 from wryfalcon.machines.models import Cutter, JawSide, Machine
 from wryfalcon.machines.queries.offsets import offsets_for
 from wryfalcon.records.actions import write_down
 from wryfalcon.records.models import Event
-
-TICKS = {
-    "glasses": "Glasses on; no gloves, sleeves, hair or rings near the wheel",
-    "guard": "Guard down, spindle off while hands are in",
-    "cutter": "The cutter named here is the one fitted",
-    "bottomed": "Blank bottomed against the back of the jaw, at its stop",
-    "tugged": "Tugged: it does not move",
-    "stop-away": "Shoulder gauge or tip stop swung away",
-}
-"""What is checked by hand before a key is cut."""
 
 
 @dataclass(frozen=True)
@@ -48,13 +40,15 @@ def set_up(actor: User, tag: Tag, fitting: Fitting) -> SetUp:
     settlement = tag.settlement
     if settlement is None or settlement.read_back_at is None:
         raise NotDone("Read the settled bitting back against its source first.")
+    if fitting.machine.cutters.exists() and not fitting.machine.cutters.filter(pk=fitting.cutter.pk).exists():
+        raise NotDone(f"{fitting.cutter} does not go on {fitting.machine}.", "cutter")
     if fitting.jaw_side is not None and fitting.jaw_side.machine_id != fitting.machine.pk:
         raise NotDone("That jaw side belongs to another machine.", "jaw_side")
     try:
-        plan = plan_of(tag, settlement, style=fitting.style, cutter=fitting.cutter)
+        offsets = offsets_for(fitting.machine, tag.family.gauge, fitting.jaw_side, tag.family_record)
+        commands = commands_of(tag, settlement, fitting.cutter, fitting.style, offsets)
     except InputError as error:
         raise NotDone(f"It cannot be cut from here: {error.reason}.") from None
-    offsets = offsets_for(fitting.machine, tag.family.gauge, fitting.jaw_side, tag.family_record)
     card = SetUp.objects.create(
         tag=tag,
         settlement=settlement,
@@ -62,10 +56,9 @@ def set_up(actor: User, tag: Tag, fitting: Fitting) -> SetUp:
         cutter=fitting.cutter,
         jaw_side=fitting.jaw_side,
         style=fitting.style,
-        commands=[
-            {"side": c.side, "track": c.track, "space": c.space, "position": c.position, "value": c.value}
-            for c in machine_cuts(plan, offsets)
-        ],
+        commands=commands,
+        rests_on=rests_on(tag, fitting.cutter, fitting.jaw_side),
+        work_seen=last_work(fitting.machine),
         by=actor,
     )
     write_down(Event.SET_UP, actor, tag, machine=str(fitting.machine), cutter=str(fitting.cutter))
@@ -73,16 +66,43 @@ def set_up(actor: User, tag: Tag, fitting: Fitting) -> SetUp:
 
 
 @transaction.atomic
-def tick(actor: User, tag: Tag, done: list[str]) -> SetUp:
-    """Keep which checks are done; once all are, cutting may begin."""
+def remake(press: Press, tag: Tag) -> SetUp:
+    """Make the last card anew as things are now: same machine, cutter, jaw and path, other figures, nothing ticked.
+
+    A key that waits for the old card, no cut made yet, is given up, its blank still good. Raises NotDone
+    where there was no card, or while a key is being cut.
+    """
+    check_open(tag)
+    last = tag.set_ups.select_related("machine", "cutter", "jaw_side").order_by("-id").first()
+    if last is None:
+        raise NotDone("Choose the machine, cutter and jaw first.")
+    for piece in tag.pieces.filter(state__in=OPEN, done=0, onto=None):
+        end_piece(press, tag, piece, blank_used=False, why="the card was made anew")
+    assert press.by is not None
+    return set_up(press.by, tag, Fitting(last.machine, last.cutter, last.jaw_side, last.style))
+
+
+@transaction.atomic
+def tick(actor: User, tag: Tag, done: list[str], seen: str | None = None) -> SetUp:
+    """Keep which checks are done; once all are, cutting may begin.
+
+    ``seen`` is what the page that was ticked had seen of card and machine, see ``queries/cards.py``.
+    Raises NotDone where that has changed since, or where the card no longer holds.
+    """
     check_open(tag)
     card = tag.set_up
     if card is None:
         raise NotDone("Choose the machine, cutter and jaw first.")
+    if seen is not None and seen != seen_of(card):
+        raise NotDone("Card or machine changed while you ticked: look again, then go through the checks.")
+    holding = what_holds(tag, card)
+    if holding.to_remake:
+        raise NotDone(f"{holding.says} Make the card anew first.")
     card.ticks = [name for name in TICKS if name in done]
     card.checked_at = timezone.now() if len(card.ticks) == len(TICKS) else None
     card.by = actor
-    card.save()
     if "cutter" in card.ticks and card.machine.fitted_id != card.cutter_id:
         fit_cutter(actor, card.machine, card.cutter)  # a changed wheel is noted, and makes a check due
+    card.work_seen = last_work(card.machine)
+    card.save()
     return card

@@ -87,7 +87,7 @@ class Tag(models.Model):
         if self.settlement is None:
             return None
         cards = self.set_ups.filter(settlement=self.settlement).order_by("-id")
-        found = cards.select_related("machine__fitted", "cutter", "jaw_side").first()
+        found = cards.select_related("machine__fitted", "cutter", "jaw_side__clamp").first()
         if found is not None:
             found.settlement = self.settlement
         return found

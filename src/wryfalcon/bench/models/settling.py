@@ -45,6 +45,8 @@ class SetUp(models.Model):
     style = models.CharField(max_length=8, choices=[("plunged", "plunged"), ("ramped", "ramped")], default="plunged")
     ticks = models.JSONField(default=list)
     commands = models.JSONField(default=list, help_text="mm: side, position, value, offsets put in")
+    rests_on = models.JSONField(default=dict, help_text="digest of the family, shape of the cutter, jaw; as they were")
+    work_seen = models.PositiveIntegerField(default=0, help_text="the last work on the machine before the checks")
     checked_at = models.DateTimeField(null=True, blank=True)
     by = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, related_name="+")
     at = models.DateTimeField(auto_now_add=True)

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from django.db.models import QuerySet
 from django.urls import reverse
 
-from wryfalcon.bench.models import Piece, PieceState, Progress, Tag, TagState
+from wryfalcon.bench.models import Piece, PieceState, Progress, SetUp, Tag, TagState
 from wryfalcon.bench.piece_states import OPEN, STANDINGS
+from wryfalcon.bench.queries.cards import MachinesNow, what_holds
 
 STAGES = {
     "take-in": "Take in",
@@ -60,8 +61,26 @@ def find_tag(number: int) -> Tag | None:
 
 
 def on_the_bench() -> list[Waiting]:
-    """Every open tag, newest first, and what it waits for."""
-    return [standing(tag) for tag in _tags().filter(state=TagState.OPEN)]
+    """Every open tag, newest first, and what it waits for: a card that no longer holds is made anew first."""
+    found = [standing(tag) for tag in _tags().filter(state=TagState.OPEN)]
+    carded = {each.tag.pk: each.tag for each in found if each.stage == "cut" and each.progress.piece_state not in OPEN}
+    if not carded:
+        return found
+    cards = {card.tag_id: card for card in _cards().filter(tag__in=carded).order_by("pk")}
+    now, lapsed = MachinesNow.of(cards.values()), {}
+    for pk, card in cards.items():
+        carded[pk].__dict__["settlement"] = card.settlement  # the card in force is of the settlement in force
+        holding = what_holds(carded[pk], card, now=now)
+        if holding.lapses:
+            lapsed[pk] = "its card to be made anew" if holding.to_remake else "its card to be checked again"
+    return [
+        replace(each, stage="set-up", waits_for=lapsed[each.tag.pk]) if each.tag.pk in lapsed else each
+        for each in found
+    ]
+
+
+def _cards() -> QuerySet[SetUp]:
+    return SetUp.objects.select_related("settlement", "machine__fitted", "cutter", "jaw_side__clamp")
 
 
 def standing(tag: Tag) -> Waiting:

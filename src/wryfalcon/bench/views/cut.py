@@ -14,6 +14,7 @@ from wryfalcon.bench.actions.cut import (
     allowed_for,
     cut_key,
     end_piece,
+    holding_of,
     next_of,
     operate,
     send_again,
@@ -23,6 +24,7 @@ from wryfalcon.bench.actions.cut import (
 )
 from wryfalcon.bench.models import Piece, PieceState, Tag
 from wryfalcon.bench.piece_states import AT_MACHINE, OPEN, SENT_AGAIN, Operation
+from wryfalcon.bench.queries.cards import Holding, what_holds
 from wryfalcon.bench.views.stage import attempt, find_tag, key_of, open_tag, show_stage, to_stage, whole_number
 from wryfalcon.drawings.sheet import Sheet, px
 from wryfalcon.machines.models import LineEvent
@@ -57,7 +59,8 @@ def cut_stage(request: PersonRequest, number: int) -> HttpResponse:
 def cut_next(request: PersonRequest, number: int) -> HttpResponse:
     """Send the next key to the machine."""
     tag = find_tag(number)
-    attempt(request, lambda: cut_key(press_of(request), tag, request.POST.get("expected", "")))
+    expected, one_more = request.POST.get("expected", ""), "one-more" in request.POST
+    attempt(request, lambda: cut_key(press_of(request), tag, expected, one_more=one_more))
     return to_stage(tag, "cut")
 
 
@@ -68,12 +71,13 @@ def operate_piece(request: PersonRequest, number: int, piece: int) -> HttpRespon
     tag = find_tag(number)
     kept = get_object_or_404(Piece.objects.select_related("machine", "tag", "set_up"), pk=piece, tag=tag)
     operation, press = request.POST.get("operation", ""), press_of(request)
+    known = request.POST.get("known", "")
     if operation == Operation.LOAD:
-        attempt(request, lambda: send_again(press, tag, kept))
+        attempt(request, lambda: send_again(press, tag, kept, known))
     elif operation == "touch-up":
         attempt(request, lambda: touch_up(press, tag, kept))
     else:
-        attempt(request, lambda: operate(press, tag, kept, operation))
+        attempt(request, lambda: operate(press, tag, kept, operation, known))
     return to_stage(tag, "cut")
 
 
@@ -119,6 +123,7 @@ def _context(tag: Tag, pieces: list[Piece], piece: Piece | None, order: OrderNow
         "to_prove": piece is not None and piece.state == PieceState.FINISHED and not hasattr(piece, "proof"),
         "is_one_more": number > tag.quantity,
         "key": key_of(tag, tag.settlement.values if tag.settlement else {}),
+        "holding": _holding(tag, pieces, piece),
     }
     if piece is not None:
         context |= {
@@ -129,6 +134,15 @@ def _context(tag: Tag, pieces: list[Piece], piece: Piece | None, order: OrderNow
             **_progress(tag, piece, line),
         }
     return context
+
+
+def _holding(tag: Tag, pieces: list[Piece], piece: Piece | None) -> Holding | None:
+    """Of the card that what is to be done next rests on: that of the piece under way, else the tag's own."""
+    if tag.state != "open":
+        return None
+    if piece is not None and piece.state in OPEN:
+        return holding_of(tag, piece)
+    return what_holds(tag, tag.set_up) if tag.set_up is not None and not any(p.state in OPEN for p in pieces) else None
 
 
 def _operations(tag: Tag, piece: Piece | None, line: LineNow | None) -> list[Operation]:

@@ -4,20 +4,24 @@ from __future__ import annotations
 
 from typing import Any
 
+from django.contrib import messages
 from django.http import HttpResponse
 from django.shortcuts import render
 from django.views.decorators.http import require_GET, require_POST
 
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
-from wryfalcon.bench.actions.set_up import TICKS, set_up, tick
+from wryfalcon.bench.actions.set_up import remake, set_up, tick
 from wryfalcon.bench.forms import FittingForm
 from wryfalcon.bench.models import Tag
+from wryfalcon.bench.queries.cards import TICKS, what_holds
+from wryfalcon.bench.queries.fittings import driven_machines, fittings_of
 from wryfalcon.bench.queries.planning import Card, card_of, is_same_wheel
-from wryfalcon.bench.views.stage import attempt, find_tag, key_of, open_tag, show_stage, to_stage
+from wryfalcon.bench.views.stage import attempt, find_tag, key_of, open_tag, show_stage, to_stage, whole_number
 from wryfalcon.drawings.jaw import draw_jaw
 from wryfalcon.machines.formats.gcode import write_gcode
 from wryfalcon.machines.formats.outline import write_dxf, write_svg
-from wryfalcon.machines.models import Cutter, DriverKind, JawSide, Machine, MachineKind
+from wryfalcon.machines.models import Machine, MachineKind
+from wryfalcon.machines.views.press import press_of
 from wryfalcon.records.actions import note_document
 
 
@@ -47,7 +51,11 @@ def choose_fitting(request: PersonRequest, number: int) -> HttpResponse:
     form = FittingForm(request.POST)
     if not form.is_valid():
         return show_stage(
-            request, tag, "set-up", {**_context(request, tag), "form": form, "choosing": True}, status=422
+            request,
+            tag,
+            "set-up",
+            {**_context(request, tag), "form": form, "choosing": True, **_choices(request, tag)},
+            status=422,
         )
     attempt(request, lambda: set_up(request.user, tag, form.fitting()))
     return to_stage(tag, "set-up")
@@ -58,9 +66,19 @@ def choose_fitting(request: PersonRequest, number: int) -> HttpResponse:
 def tick_checks(request: PersonRequest, number: int) -> HttpResponse:
     """Keep which checks are done; with all of them, go on to cutting."""
     tag = find_tag(number)
-    kept = attempt(request, lambda: tick(request.user, tag, request.POST.getlist("tick")))
+    done, seen = request.POST.getlist("tick"), request.POST.get("seen", "")
+    kept = attempt(request, lambda: tick(request.user, tag, done, seen))
     ready = kept and tag.set_up is not None and len(request.POST.getlist("tick")) >= len(TICKS)
     return to_stage(tag, "cut" if ready and "go" in request.POST else "set-up")
+
+
+@require_POST
+@needs(Act.CUT)
+def make_anew(request: PersonRequest, number: int) -> HttpResponse:
+    """Make the card anew as things are now, nothing ticked."""
+    tag = find_tag(number)
+    attempt(request, lambda: remake(press_of(request), tag))
+    return to_stage(tag, "set-up")
 
 
 @require_POST
@@ -70,6 +88,9 @@ def cut_plan_file(request: PersonRequest, number: int, kind: str) -> HttpRespons
     tag = find_tag(number)
     card = tag.set_up and card_of(tag, tag.set_up)
     if not card:
+        return to_stage(tag, "set-up")
+    if what_holds(tag, card.set_up).to_remake:
+        messages.error(request, "The card no longer holds: a plan by it would cut a wrong key. Make it anew first.")
         return to_stage(tag, "set-up")
     note_document(request.user, tag, f"the cut plan, {kind}")
     written, mime = _written(tag, card, kind)
@@ -93,15 +114,16 @@ def _context(request: PersonRequest, tag: Tag) -> dict[str, Any]:
     values = tag.settlement.values if tag.settlement else {}
     context: dict[str, Any] = {"choosing": choosing, "key": key_of(tag, values)}
     if choosing:
-        return {**context, "form": FittingForm(initial=_proposal(tag)), **_choices(tag)}
+        return {**context, "form": FittingForm(), **_choices(request, tag)}
     assert tag.set_up is not None
-    card = card_of(tag, tag.set_up)
+    card, holding = card_of(tag, tag.set_up), what_holds(tag, tag.set_up)
     deepest = max(cut.depth_of_cut for planned in card.plan.tracks for cut in planned.cuts)
     return {
         **context,
         "card": card,
+        "holding": holding,
         "told": _told(card),
-        "ticks": [(name, says, name in tag.set_up.ticks) for name, says in TICKS.items()],
+        "ticks": [(name, says, name in holding.ticks) for name, says in TICKS.items()],
         "jaw": draw_jaw(tag.family, card.showing, deepest),
         "deepest": deepest,
         "plan_files": [("nc", "G-code"), ("dxf", "DXF"), ("svg", "SVG")],
@@ -114,21 +136,21 @@ def _told(card: Card) -> list[dict[str, Any]]:
     return [{**command, "cut": planned[command["track"], command["space"]]} for command in card.set_up.commands]
 
 
-def _proposal(tag: Tag) -> dict[str, Any]:
-    """The machine whose cutter fits this family; the jaw side the family names."""
-    own = tag.family.tracks[0].cut
-    fits = [c for c in Cutter.wheels() if own is not None and is_same_wheel(tag, own, c)]
-    machines = list(Machine.objects.exclude(driver=DriverKind.NONE))
-    machine = next((m for m in machines if fits and m.fitted_id == fits[0].pk), machines[0] if machines else None)
-    side = JawSide.objects.filter(machine=machine, name=tag.family.setup.get("jaw", "A")).first()
-    return {"machine": machine, "cutter": fits[0] if fits else None, "jaw_side": side}
-
-
-def _choices(tag: Tag) -> dict[str, Any]:
-    own = tag.family.tracks[0].cut
+def _choices(request: PersonRequest, tag: Tag) -> dict[str, Any]:
+    """The machine asked for, else the one whose fitted cutter serves, and what there is to put on it."""
     tracer = MachineKind.TRACING if tag.family.kind.is_profiled else MachineKind.SIDE_MILL
+    machines = driven_machines()
+    wanted = whole_number(request.POST.get("machine") or request.GET.get("machine"))
+    asked = next((each for each in machines if each.pk == wanted), None)
+    found = asked or next((each for each in machines if _is_served(tag, each)), machines[0] if machines else None)
     return {
-        "fitting_cutters": [c.name for c in Cutter.wheels() if own and is_same_wheel(tag, own, c)],
+        "machines": machines,
+        "fittings": fittings_of(tag, tag.settlement, found) if found else None,
         "tracers": Machine.objects.filter(kind=tracer),
         "can_set_up": tag.settlement is not None and tag.settlement.read_back_at is not None,
     }
+
+
+def _is_served(tag: Tag, machine: Machine) -> bool:
+    own = tag.family.tracks[0].cut
+    return own is not None and machine.fitted is not None and is_same_wheel(tag, own, machine.fitted)

@@ -17,6 +17,7 @@ from wryfalcon.bench.refusal import NotDone
 from wryfalcon.bench.views.stage import attempt, find_tag, key_of, open_tag, show_stage, to_stage, whole_number
 from wryfalcon.codes.models import Code
 from wryfalcon.library.models import Blank, FamilyRecord
+from wryfalcon.machines.models import Practice
 from wryfalcon.machines.queries.line import lines_of_machines
 
 
@@ -26,7 +27,14 @@ def tags(request: PersonRequest) -> HttpResponse:
     """Open tags, what each waits for, and the machines in a line."""
     closed = Tag.objects.exclude(state=TagState.OPEN).select_related("customer", "family_record")[:6]
     return render(
-        request, "bench/tags.html", {"open": on_the_bench(), "closed": closed, "machines": lines_of_machines()}
+        request,
+        "bench/tags.html",
+        {
+            "open": on_the_bench(),
+            "closed": closed,
+            "machines": lines_of_machines(),
+            "practices": Practice.objects.filter(ended_at=None).select_related("machine"),
+        },
     )
 
 

@@ -2,18 +2,24 @@
 
 from __future__ import annotations
 
-from django.db.models import Q
+from collections.abc import Iterable
 
 from keycore.cutting.commands import MachineOffsets
 from wryfalcon.library.models import FamilyRecord
-from wryfalcon.machines.models import JawSide, Machine
+from wryfalcon.machines.models import JawSide, Machine, MachineOffset
 
 
 def offsets_for(
     machine: Machine, gauge: str, jaw_side: JawSide | None = None, record: FamilyRecord | None = None
 ) -> MachineOffsets:
     """What is added to every command for a key so gauged, in this side of the jaw, of this family; mm."""
-    side = Q(jaw_side=None) | Q(jaw_side=jaw_side) if jaw_side else Q(jaw_side=None)
-    family = Q(family_record=None) | Q(family_record=record) if record else Q(family_record=None)
-    rows = machine.offsets.filter(side, family, gauge=gauge).values_list("value", "space")
-    return MachineOffsets(sum(value for value, _ in rows), sum(space for _, space in rows))
+    return added_up(machine.offsets.filter(gauge=gauge), gauge, jaw_side, record)
+
+
+def added_up(
+    rows: Iterable[MachineOffset], gauge: str, jaw_side: JawSide | None, record: FamilyRecord | None
+) -> MachineOffsets:
+    """The same of rows that were read already, all of one machine."""
+    of_side, of_family = {None, jaw_side and jaw_side.pk}, {None, record and record.pk}
+    counts = [r for r in rows if r.gauge == gauge and r.jaw_side_id in of_side and r.family_record_id in of_family]
+    return MachineOffsets(sum(row.value for row in counts), sum(row.space for row in counts))

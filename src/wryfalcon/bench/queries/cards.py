@@ -1,0 +1,278 @@
+"""What a set-up card rests on, and what of it no longer holds: asked by the pages, at sending and at starting."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from datetime import datetime
+from hashlib import sha256
+from typing import Any
+
+from django.db.models import Max
+
+from keycore.cutting.commands import MachineOffsets, machine_cuts
+from keycore.errors import InputError
+from keycore.units import MM_PER_INCH
+from wryfalcon.bench.models import Settlement, SetUp, Tag
+from wryfalcon.bench.queries.planning import plan_of
+from wryfalcon.machines.models import (
+    Cutter,
+    DriverKind,
+    JawSide,
+    Machine,
+    MachineOffset,
+    MachineWork,
+    OffsetChange,
+    Practice,
+    Trim,
+    Work,
+)
+from wryfalcon.machines.queries.offsets import added_up
+
+TICKS = {
+    "glasses": "Glasses on; no gloves, sleeves, hair or rings near the wheel",
+    "guard": "Guard down, spindle off while hands are in",
+    "cutter": "The cutter named here is the one fitted",
+    "bottomed": "Blank bottomed against the back of the jaw, at its stop",
+    "tugged": "Tugged: it does not move",
+    "stop-away": "Shoulder gauge or tip stop swung away",
+}
+"""What is checked by hand before a key is cut."""
+
+OF_THE_WHEEL = frozenset({"cutter"})
+OF_THE_CLAMPING = frozenset({"bottomed", "tugged", "stop-away"})
+EVERY_TICK = frozenset(TICKS)
+TELLING = 0.0005  # mm: commands closer than this are the same
+MOVES = [work.value for work in Work if work.moves_it or work == Work.SWAPPED]
+
+
+@dataclass(frozen=True)
+class Lapse:
+    """Something that a card rests on and that holds no longer: in words, and which checks fall with it."""
+
+    says: str
+    ticks: frozenset[str]
+    to_remake: bool = False  # the card itself is wrong; else the checks are gone through again
+
+
+@dataclass(frozen=True)
+class Holding:
+    """A card and all that no longer holds of it."""
+
+    card: SetUp
+    lapses: tuple[Lapse, ...]
+    practice: str = ""  # why nothing is cut by any card on this machine now
+
+    @property
+    def ticks(self) -> list[str]:
+        """The checks that were done and still hold."""
+        fallen = frozenset().union(*(lapse.ticks for lapse in self.lapses))
+        return [name for name in self.card.ticks if name not in fallen]
+
+    @property
+    def to_remake(self) -> bool:
+        """Whether only a card made anew will do."""
+        return any(lapse.to_remake for lapse in self.lapses)
+
+    @property
+    def is_checked(self) -> bool:
+        """Whether every check was done and nothing has changed since."""
+        return self.card.checked_at is not None and not self.lapses
+
+    @property
+    def says(self) -> str:
+        """Everything that no longer holds, in sentences."""
+        return " ".join(lapse.says for lapse in self.lapses)
+
+    @property
+    def known(self) -> str:
+        """A word for exactly these lapses: sent back by a page that showed them, by whoever goes on all the same."""
+        return sha256(self.says.encode()).hexdigest()[:12] if self.lapses else ""
+
+    @property
+    def seen(self) -> str:
+        """What a page that shows this card has seen: sent back with the checks, so that they are of this."""
+        return seen_of(self.card)
+
+
+def seen_of(card: SetUp) -> str:
+    """The card, the wheel that is fitted and the last work on the machine, in a word."""
+    return f"{card.pk}.{card.machine.fitted_id or 0}.{last_work(card.machine)}"
+
+
+def last_work(machine: Machine) -> int:
+    """The last work on a machine after which what was checked of it is checked again; 0 for none."""
+    return machine.work.filter(what__in=MOVES).aggregate(last=Max("pk"))["last"] or 0
+
+
+def commands_of(
+    tag: Tag, settlement: Settlement, cutter: Cutter, style: str, offsets: MachineOffsets
+) -> list[dict[str, Any]]:
+    """What a machine is told to cut, its offsets put in; mm. Raises InputError for what cannot be planned."""
+    plan = plan_of(tag, settlement, style=style, cutter=cutter)
+    return [
+        {"side": c.side, "track": c.track, "space": c.space, "position": c.position, "value": c.value}
+        for c in machine_cuts(plan, offsets)
+    ]
+
+
+def rests_on(tag: Tag, cutter: Cutter, jaw_side: JawSide | None) -> dict[str, Any]:
+    """What else a card rests on, beside its commands: kept with it, and compared later."""
+    assert tag.family_record is not None
+    return {
+        "family": sha256(tag.family_record.document.encode()).hexdigest(),
+        "cutter": [cutter.flat, cutter.angle],
+        "jaw": _held_by(jaw_side),
+    }
+
+
+@dataclass(frozen=True)
+class MachinesNow:
+    """What cards rest on of some machines, read at once: offsets, work since, practices."""
+
+    offsets: tuple[MachineOffset, ...]
+    works: tuple[MachineWork, ...]
+    practising: frozenset[int]
+
+    @classmethod
+    def of(cls, cards: Iterable[SetUp]) -> MachinesNow:
+        """Of the machines of these cards; three queries for however many."""
+        cards = list(cards)
+        machines = {card.machine_id for card in cards}
+        works = MachineWork.objects.filter(
+            machine__in=machines, what__in=MOVES, pk__gt=min((card.work_seen for card in cards), default=0)
+        )
+        on = Practice.objects.filter(machine__in=machines, ended_at=None).values_list("machine", flat=True)
+        return cls(
+            tuple(MachineOffset.objects.filter(machine__in=machines)), tuple(works.order_by("pk")), frozenset(on)
+        )
+
+
+def what_holds(tag: Tag, card: SetUp, in_force: SetUp | None = None, now: MachinesNow | None = None) -> Holding:
+    """A card of this tag held against the shop as it is now; ``in_force`` is the tag's card, where it is another."""
+    now = now or MachinesNow.of([card])
+    works = [work for work in now.works if work.machine_id == card.machine_id and work.pk > card.work_seen]
+    return Holding(
+        card,
+        (
+            *_of_the_tag(tag, card, in_force),
+            *_of_the_wheel(card, works),
+            *_of_the_jaw(tag, card, works),
+            *_of_the_numbers(tag, card, now.offsets),
+        ),
+        practice_on(card.machine, tag) if card.machine_id in now.practising else "",
+    )  # fmt: skip
+
+
+def practice_on(machine: Machine, tag: Tag | None = None) -> str:
+    """That a practice has put a machine out of true, "" where none has or this tag makes its test keys."""
+    if not Practice.objects.filter(machine=machine, ended_at=None).exists():
+        return ""
+    if tag is not None and Trim.objects.filter(machine=machine, tag=tag).exists():
+        return ""
+    return f"{machine} is out of true on purpose: a practice is on. End it before a key is cut on it."
+
+
+def moved_since(card: SetUp, when: datetime | None) -> list[str]:
+    """What was done to a card's machine since a key was cut by it: its own measure then tells nothing of the next cut.
+
+    New numbers for its offsets are nothing of the sort; a screw that was turned is.
+    """
+    works = card.machine.work.filter(what__in=MOVES).order_by("pk")
+    since = works.filter(at__gt=when) if when else works.filter(pk__gt=card.work_seen)
+    done = [f"somebody {Work(work.what).label}" for work in since]
+    if card.machine.fitted_id not in (None, card.cutter_id):
+        done.append(f"{card.machine} has {card.machine.fitted} fitted")
+    turned = OffsetChange.objects.filter(offset__machine=card.machine).exclude(turned=0.0)
+    if when and turned.filter(at__gt=when).exists():
+        done.append("its depth screw was turned")
+    return list(dict.fromkeys(done))
+
+
+def _of_the_tag(tag: Tag, card: SetUp, in_force: SetUp | None) -> Iterable[Lapse]:
+    if tag.settlement is None or tag.settlement.pk != card.settlement_id:
+        yield Lapse("Another bitting was settled since this card was made.", EVERY_TICK, to_remake=True)
+    elif in_force is not None and in_force.pk != card.pk:
+        yield Lapse("Another card was made since.", EVERY_TICK, to_remake=True)
+    kept = card.rests_on.get("family")
+    if kept is not None and kept != rests_on(tag, card.cutter, card.jaw_side)["family"]:
+        yield Lapse("The family’s table was changed since this card was made.", EVERY_TICK, to_remake=True)
+    if card.machine.driver == DriverKind.NONE:
+        yield Lapse(f"{card.machine} is not driven from here any more.", EVERY_TICK, to_remake=True)
+
+
+def _of_the_wheel(card: SetUp, works: list[MachineWork]) -> Iterable[Lapse]:
+    machine, cutter = card.machine, card.cutter
+    kept = card.rests_on.get("cutter")
+    if kept is not None and kept != [cutter.flat, cutter.angle]:
+        yield Lapse(f"The shape written down for {cutter} was changed.", EVERY_TICK, to_remake=True)
+    if machine.fitted_id not in (None, cutter.pk) and "cutter" in card.ticks:
+        yield Lapse(f"{machine} has {machine.fitted} fitted now, not {cutter}.", OF_THE_WHEEL)
+    elif any(work.what == Work.SWAPPED for work in works):
+        yield Lapse("Wheels were changed on the machine since the card was checked.", OF_THE_WHEEL)
+    if any(work.what == Work.WHEEL for work in works):
+        yield Lapse(
+            f"A new cutter was put on {machine} since: how true it cuts is not known until a key of it is measured.",
+            OF_THE_WHEEL,
+        )
+
+
+def _of_the_jaw(tag: Tag, card: SetUp, works: list[MachineWork]) -> Iterable[Lapse]:
+    kept = card.rests_on.get("jaw")
+    if kept is not None and kept != _held_by(card.jaw_side):
+        yield Lapse(
+            "The jaw or clamp named on this card was changed in the machine’s book.", EVERY_TICK, to_remake=True
+        )
+    done = list(dict.fromkeys(Work(w.what).label for w in works if w.what not in (Work.SWAPPED, Work.WHEEL)))
+    if done:
+        yield Lapse(
+            f"Somebody {' and '.join(done)} on {card.machine} since: the blank is clamped and checked anew.",
+            OF_THE_CLAMPING | OF_THE_WHEEL,
+        )
+
+
+def _of_the_numbers(tag: Tag, card: SetUp, offsets: Iterable[MachineOffset]) -> Iterable[Lapse]:
+    """Whether a card made now would tell the machine the same: offsets, family and plan together."""
+    try:
+        added = added_up(
+            (row for row in offsets if row.machine_id == card.machine_id),
+            tag.family.gauge,
+            card.jaw_side,
+            tag.family_record,
+        )
+        now = commands_of(tag, card.settlement, card.cutter, card.style, added)
+    except InputError as error:
+        yield Lapse(f"It cannot be cut so any more: {error.reason}.", EVERY_TICK, to_remake=True)
+        return
+    if [_place(c) for c in now] != [_place(c) for c in card.commands]:
+        yield Lapse("The cuts on this card are not those of its plan.", EVERY_TICK, to_remake=True)
+        return
+    moved = {
+        what: max((new[what] - old[what] for new, old in zip(now, card.commands, strict=True)), key=abs, default=0.0)
+        for what in ("value", "position")
+    }
+    if moved["value"] and abs(moved["value"]) > TELLING:
+        yield Lapse(
+            f"The depths put in for {card.machine} have changed by {_both(moved['value'])} since this card was made.",
+            EVERY_TICK, to_remake=True,
+        )  # fmt: skip
+    if moved["position"] and abs(moved["position"]) > TELLING:
+        yield Lapse(
+            f"The places put in for {card.machine} have moved by {_both(moved['position'])} since this card was made.",
+            EVERY_TICK, to_remake=True,
+        )  # fmt: skip
+
+
+def _both(mm: float) -> str:
+    return f"{mm:+.3f} mm ({mm / MM_PER_INCH:+.4f} in)".replace("-", "\N{MINUS SIGN}")
+
+
+def _place(command: dict[str, Any]) -> tuple[str, str, int]:
+    return command["side"], command["track"], command["space"]
+
+
+def _held_by(side: JawSide | None) -> list[Any]:
+    if side is None:
+        return []
+    clamp = side.clamp
+    return [side.pk, side.slot_depth, clamp and clamp.space_axis, clamp and clamp.depth_axis]

@@ -1,0 +1,105 @@
+"""What a key can be cut with on a machine: the wheels and jaws that serve, and why the others do not."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+from keycore.cutting.plan import Plan
+from keycore.errors import InputError
+from keycore.family import Cut
+from keycore.units import Unit, convert
+from wryfalcon.bench.models import Settlement, Tag
+from wryfalcon.bench.queries.planning import is_same_wheel, plan_of, showing_of
+from wryfalcon.machines.models import Cutter, DriverKind, JawSide, Machine
+
+
+@dataclass(frozen=True)
+class Option:
+    """A wheel or a jaw: whether it serves, and what speaks against it."""
+
+    pk: int
+    name: str
+    note: str = ""
+    why_not: str = ""
+    can_be_chosen: bool = True
+
+    @property
+    def serves(self) -> bool:
+        """Whether nothing speaks against it."""
+        return not self.why_not
+
+
+@dataclass(frozen=True)
+class Options:
+    """What there is to choose from, the best first."""
+
+    serve: tuple[Option, ...]
+    others: tuple[Option, ...]
+
+    @classmethod
+    def of(cls, options: Iterable[Option]) -> Options:
+        """The same, parted into those that serve and the others."""
+        found = sorted(options, key=lambda option: (not option.note, option.name))
+        return cls(tuple(o for o in found if o.serves), tuple(o for o in found if not o.serves))
+
+
+@dataclass(frozen=True)
+class Fittings:
+    """A machine, and what there is to put on it for one key."""
+
+    machine: Machine
+    cutters: Options
+    sides: Options
+
+
+def driven_machines() -> list[Machine]:
+    """The machines that a key can be sent to or planned for from here."""
+    return list(Machine.objects.exclude(driver=DriverKind.NONE).select_related("fitted"))
+
+
+def fittings_of(tag: Tag, settlement: Settlement | None, machine: Machine) -> Fittings:
+    """Every wheel of the shop and every jaw of this machine against a key."""
+    own = tag.family.tracks[0].cut
+    its_own = set(machine.cutters.values_list("pk", flat=True))
+    cutters = [_cutter(tag, own, machine, cutter, its_own) for cutter in Cutter.wheels()]
+    deepest = _deepest(tag, settlement)
+    wanted = tag.family.setup.get("jaw", "")
+    usual = set(JawSide.cutting_sides().filter(machine=machine).values_list("pk", flat=True))
+    sides = [_side(tag, side, deepest, wanted, usual) for side in machine.jaw_sides.select_related("clamp")]
+    return Fittings(machine, Options.of(cutters), Options.of(sides))
+
+
+def _cutter(tag: Tag, own: Cut | None, machine: Machine, cutter: Cutter, its_own: set[int]) -> Option:
+    note = "fitted now" if machine.fitted_id == cutter.pk else ""
+    if its_own and cutter.pk not in its_own:
+        return Option(cutter.pk, cutter.name, note, f"does not go on {machine}", can_be_chosen=False)
+    if own is None:
+        return Option(cutter.pk, cutter.name, note, "the family says nothing of the cut it asks for")
+    if is_same_wheel(tag, own, cutter):
+        return Option(cutter.pk, cutter.name, note)
+    flat = convert(own.flat, tag.family.unit, Unit.MILLIMETRE)
+    leaves = f"leaves {cutter.flat:.2f} mm and {cutter.angle:g}°, asked for are {flat:.2f} mm and {own.angle:g}°"
+    return Option(cutter.pk, cutter.name, note, leaves)
+
+
+def _side(tag: Tag, side: JawSide, deepest: float | None, wanted: str, usual: set[int]) -> Option:
+    note = "named by the family" if side.clamp_id is None and side.name == wanted else ""
+    if side.pk not in usual:
+        return Option(side.pk, str(side), note, "its axes are swapped: not cut from here", can_be_chosen=False)
+    showing = showing_of(tag, side)
+    if showing is not None and showing <= 0:
+        return Option(side.pk, str(side), note, "the blank disappears in it", can_be_chosen=False)
+    if showing is not None and deepest is not None and deepest > showing:
+        return Option(side.pk, str(side), note, "the deepest cut goes below the top of the jaw")
+    return Option(side.pk, str(side), note)
+
+
+def _deepest(tag: Tag, settlement: Settlement | None) -> float | None:
+    if settlement is None:
+        return None
+    try:
+        plan: Plan = plan_of(tag, settlement)
+    except InputError:
+        return None
+    return max(cut.depth_of_cut for planned in plan.tracks for cut in planned.cuts)
