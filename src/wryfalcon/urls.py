@@ -2,6 +2,7 @@
 
 from django.urls import include, path
 
+handler500 = "wryfalcon.requests.went_wrong"
 urlpatterns = [
     path("", include("wryfalcon.bench.urls")),
     path("library/", include("wryfalcon.library.urls")),

@@ -4,10 +4,17 @@ from __future__ import annotations
 
 import io
 import os
+import shlex
+import shutil
+import socket
+import sqlite3
 import subprocess
 import sys
+import time
 from pathlib import Path
 from typing import Any
+from urllib.error import URLError
+from urllib.request import Request, urlopen
 
 import pytest
 from django.core.management import CommandError, call_command
@@ -59,6 +66,118 @@ def test_a_person_is_added_with_a_role_and_a_password_worth_the_name(monkeypatch
     said = say("add_person", "morwen", "--role", "owner", typed="rope-walk-corner\n", monkeypatch=monkeypatch)
     assert said == "morwen is now here, as owner.\n"
     assert User.objects.get().check_password("rope-walk-corner")
+
+
+def test_somebody_who_is_here_already_is_not_added_again(monkeypatch: Any) -> None:
+    say("add_person", "morwen", "--role", "owner", typed="rope-walk-corner\n", monkeypatch=monkeypatch)
+    with pytest.raises(CommandError, match="morwen is here already; --again"):
+        say("add_person", "morwen", "--role", "counter", typed="another-long-word\n", monkeypatch=monkeypatch)
+    assert User.objects.get().role == "owner"
+    assert User.objects.get().check_password("rope-walk-corner")
+    say("add_person", "morwen", "--role", "smith", "--again", typed="another-long-word\n", monkeypatch=monkeypatch)
+    assert User.objects.get().role == "smith"
+    with pytest.raises(CommandError, match="There is nobody called jago"):
+        say("add_person", "jago", "--again", typed="another-long-word\n", monkeypatch=monkeypatch)
+
+
+def steps_of_the_readme() -> list[str]:
+    """The lines of the README's production set-up, without their comments."""
+    text = (ROOT / "README.md").read_text().split("## Running it for real", 1)[1]
+    return [line.split("  #")[0].split(" # ")[0].strip() for line in text.split("```")[1].strip().splitlines()]
+
+
+@pytest.fixture
+def shop_for_real(tmp_path: Path) -> dict[str, str]:
+    """An environment as the README says, for an empty folder."""
+    return {
+        "PATH": os.environ["PATH"], "HOME": str(tmp_path), "DJANGO_SETTINGS_MODULE": "wryfalcon.settings.production",
+        "WRY_FALCON_SECRET_KEY": "k" * 50, "WRY_FALCON_HOSTS": "shop.example", "WRY_FALCON_PROXIES": "127.0.0.1",
+        "WRY_FALCON_VAR": str(tmp_path / "lib" / "wry-falcon"), "WRY_FALCON_LOG": str(tmp_path / "wry-falcon.log"),
+    }  # fmt: skip
+
+
+def test_the_readmes_steps_work_in_an_empty_folder(tmp_path: Path, shop_for_real: dict[str, str]) -> None:
+    """As written, but for the folder, the port and the words to be filled in; nothing is readable by others."""
+    steps = steps_of_the_readme()
+    named = {step.split("=")[0].removeprefix("export ") for step in steps if step.startswith("export ")}
+    assert named == {name for name in shop_for_real if name not in ("PATH", "HOME")}
+    with socket.socket() as free:
+        free.bind(("127.0.0.1", 0))
+        port = free.getsockname()[1]
+    running = []
+    try:
+        for step in steps:
+            if step.startswith("export ") or step == "./falcon setup":
+                continue
+            line = step.replace("NAME", "morwen").replace(":8000", f":{port}")
+            if "gunicorn" in line or "follow_machines" in line:
+                running.append(subprocess.Popen(shlex.split(line), cwd=ROOT, env=shop_for_real))
+                continue
+            subprocess.run(
+                shlex.split(line), cwd=ROOT, env=shop_for_real, input="rope-walk-corner\n", text=True, check=True,
+                capture_output=True,
+            )  # fmt: skip
+        assert len(running) == 2
+        assert "Log in" in answer_of(port)
+    finally:
+        for process in running:
+            process.terminate()
+            process.wait(20)
+    kept = [path for path in (tmp_path / "lib" / "wry-falcon").iterdir() if path.name != "static"]
+    assert kept
+    assert [path for path in [tmp_path / "lib" / "wry-falcon", *kept] if path.stat().st_mode & 0o077] == []
+
+
+def answer_of(port: int) -> str:
+    """The log-in page of a server behind a proxy, once it answers."""
+    asked = Request(
+        f"http://127.0.0.1:{port}/accounts/login", headers={"Host": "shop.example", "X-Forwarded-Proto": "https"}
+    )
+    for _ in range(100):
+        try:
+            with urlopen(asked, timeout=5) as answer:
+                return answer.read().decode()
+        except URLError:
+            time.sleep(0.1)
+    raise AssertionError("nothing answers")
+
+
+def test_a_back_up_is_restored_and_an_old_log_beside_it_is_not_replayed(
+    tmp_path: Path, shop_for_real: dict[str, str]
+) -> None:
+    def run(*command: str) -> subprocess.CompletedProcess[str]:
+        line = [sys.executable, "-m", "wryfalcon", *command]
+        environment = {**shop_for_real, "PYTHONPATH": str(ROOT / "src")}
+        return subprocess.run(
+            line, env=environment, capture_output=True, text=True, check=False, input="rope-walk-corner\n"
+        )
+
+    run("migrate")
+    assert run("add_person", "morwen").returncode == 0
+    assert run("back_up", str(tmp_path / "kept.sqlite3")).returncode == 0
+    assert (tmp_path / "kept.sqlite3").stat().st_mode & 0o077 == 0
+    assert "is there already" in run("back_up", str(tmp_path / "kept.sqlite3")).stderr
+    place = Path(shop_for_real["WRY_FALCON_VAR"]) / "wry-falcon.sqlite3"
+    open_still = sqlite3.connect(place)
+    open_still.execute("BEGIN IMMEDIATE")
+    open_still.execute("INSERT INTO bench_customer (name) VALUES ('after the back-up')")
+    open_still.commit()
+    assert place.with_name(place.name + "-wal").stat().st_size
+    open_still.execute("BEGIN IMMEDIATE")
+    refused = run("restore", str(tmp_path / "kept.sqlite3"))
+    assert "stop application and follower first" in refused.stderr
+    shutil.copy(place.with_name(place.name + "-wal"), tmp_path / "old-wal")
+    open_still.close()
+    shutil.copy(tmp_path / "old-wal", place.with_name(place.name + "-wal"))  # as a crash leaves it
+    (tmp_path / "rubbish").write_text("rubbish")
+    assert "is no database" in run("restore", str(tmp_path / "rubbish")).stderr
+    done = run("restore", str(tmp_path / "kept.sqlite3"))
+    assert done.returncode == 0, done.stderr
+    with sqlite3.connect(place) as now:
+        assert now.execute("SELECT count(*) FROM bench_customer").fetchone() == (0,)
+        assert now.execute("SELECT username FROM accounts_user").fetchall() == [("morwen",)]
+    aside = [path.name for path in place.parent.iterdir() if ".before-" in path.name]
+    assert any(name.endswith(("sqlite3", "0", "1", "2", "3", "4", "5", "6", "7", "8", "9")) for name in aside)
 
 
 def test_a_machine_is_added_with_its_jaws_and_cutters() -> None:

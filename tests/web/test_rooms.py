@@ -259,6 +259,22 @@ def test_log_in_is_throttled(client: Client, people: People, settings: Any) -> N
     assert "Too many wrong passwords" in answer.content.decode()
 
 
+@pytest.mark.parametrize("what", ["name", "address"])
+def test_log_in_is_throttled_by_name_and_by_address_apart(
+    client: Client, people: People, settings: Any, what: str
+) -> None:
+    """One name from many places, and many names from one place."""
+    settings.AXES_ENABLED = True
+    for at in range(6):
+        name, address = ("orla", f"10.0.0.{at}") if what == "name" else (f"nobody{at}", "10.0.0.1")
+        client.post("/accounts/login", {"username": name, "password": "wrong"}, REMOTE_ADDR=address)
+    name, address = ("orla", "10.0.0.99") if what == "name" else ("tam", "10.0.0.1")
+    answer = client.post("/accounts/login", {"username": name, "password": "wrong"}, REMOTE_ADDR=address)
+    assert answer.status_code == 429
+    other = client.post("/accounts/login", {"username": "wren", "password": "wrong"}, REMOTE_ADDR="10.0.1.1")
+    assert other.status_code == 200
+
+
 def test_a_preference_is_kept_and_leads_nowhere_else(smith: Client, people: People) -> None:
     for odd in ("0", "bench:tags", "../x", ""):
         assert smith.post("/accounts/prefer", {"fine": "NaN", "back": odd})["Location"] == "/"

@@ -9,6 +9,7 @@ from csp.constants import NONE, SELF
 
 ROOT = Path(__file__).resolve().parents[3]
 VAR = Path(os.environ.get("WRY_FALCON_VAR", ROOT / "var"))
+VAR.mkdir(mode=0o700, parents=True, exist_ok=True)
 
 INSTALLED_APPS = [
     "django.contrib.auth",
@@ -32,6 +33,7 @@ INSTALLED_APPS = [
 ]
 
 MIDDLEWARE = [
+    "wryfalcon.requests.with_id",
     "django.middleware.security.SecurityMiddleware",
     "csp.middleware.CSPMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",
@@ -39,6 +41,7 @@ MIDDLEWARE = [
     "django.middleware.common.CommonMiddleware",
     "django.middleware.csrf.CsrfViewMiddleware",
     "django.contrib.auth.middleware.AuthenticationMiddleware",
+    "wryfalcon.requests.not_kept",
     "django.contrib.auth.middleware.LoginRequiredMiddleware",
     "django.contrib.messages.middleware.MessageMiddleware",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
@@ -71,19 +74,18 @@ TEMPLATES = [
 FORM_RENDERER = "django.forms.renderers.TemplatesSetting"
 
 # IMMEDIATE, since a read that later writes must not lose the race for the write lock.
+# FULL, since machines act on what was committed: it must be on the disk by then.
+PRAGMAS = (
+    "PRAGMA journal_mode=WAL;PRAGMA synchronous=FULL;PRAGMA foreign_keys=ON;"
+    "PRAGMA journal_size_limit=27103364;PRAGMA cache_size=-20000;"
+)
+DATABASE_OPTIONS = {"timeout": 20, "transaction_mode": "IMMEDIATE", "init_command": PRAGMAS}
 DATABASES = {
     "default": {
         "ENGINE": "django.db.backends.sqlite3",
         "NAME": os.environ.get("WRY_FALCON_DB", VAR / "wry-falcon.sqlite3"),
         "CONN_MAX_AGE": None,
-        "OPTIONS": {
-            "timeout": 20,
-            "transaction_mode": "IMMEDIATE",
-            "init_command": (
-                "PRAGMA journal_mode=WAL;PRAGMA synchronous=NORMAL;PRAGMA foreign_keys=ON;"
-                "PRAGMA journal_size_limit=27103364;PRAGMA cache_size=-20000;"
-            ),
-        },
+        "OPTIONS": DATABASE_OPTIONS,
     }
 }
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
@@ -104,7 +106,10 @@ LOGOUT_REDIRECT_URL = "accounts:login"
 AXES_FAILURE_LIMIT = 6
 AXES_COOLOFF_TIME = 0.25  # hours
 AXES_LOCKOUT_TEMPLATE = "accounts/locked_out.html"
-AXES_LOCKOUT_PARAMETERS = [["username", "ip_address"]]
+AXES_LOCKOUT_PARAMETERS = ["username", "ip_address"]  # each by itself: many names from one place, many places for one
+AXES_RESET_ON_SUCCESS = True
+AXES_CLIENT_IP_CALLABLE = "wryfalcon.requests.address_of"
+TRUSTED_PROXIES = [proxy for proxy in os.environ.get("WRY_FALCON_PROXIES", "").split(",") if proxy]
 
 CONTENT_SECURITY_POLICY = {
     "DIRECTIVES": {
@@ -138,6 +143,40 @@ STORAGES = {
     "default": {"BACKEND": "django.core.files.storage.FileSystemStorage"},
     "staticfiles": {"BACKEND": "whitenoise.storage.CompressedManifestStaticFilesStorage"},
 }
+
+# Structured: one JSON object a line, tracebacks in it, the id of the request on every line.
+LOG_FILE = os.environ.get("WRY_FALCON_LOG", "")
+LOGGING = {
+    "version": 1,
+    "disable_existing_loggers": False,
+    "filters": {"with_request_id": {"()": "wryfalcon.requests.WithRequestId"}},
+    "formatters": {
+        "json": {
+            "()": "pythonjsonlogger.json.JsonFormatter",
+            "format": "{asctime}{levelname}{name}{message}{request_id}",
+            "style": "{",
+            "rename_fields": {"asctime": "at", "levelname": "level", "name": "logger"},
+        }
+    },
+    "handlers": {
+        "log": {
+            "formatter": "json",
+            "filters": ["with_request_id"],
+            **(
+                {"class": "logging.handlers.WatchedFileHandler", "filename": LOG_FILE}
+                if LOG_FILE
+                else {"class": "logging.StreamHandler"}
+            ),
+        }
+    },
+    "root": {"handlers": ["log"], "level": "WARNING"},
+    "loggers": {
+        "django": {"handlers": [], "level": "WARNING", "propagate": True},
+        "wryfalcon": {"level": "INFO"},
+        "axes": {"level": "ERROR"},  # names of those who failed to log in are kept in its own table
+    },
+}
+
 DATA_UPLOAD_MAX_MEMORY_SIZE = 6_000_000
 MACHINE_SECONDS_TO_ANSWER = 2.0  # for a whole answer, however slowly it comes
 CUT_PLAN_FOLDER = VAR / "cut-plans"

@@ -13,7 +13,6 @@ ALLOWED_HOSTS = ["127.0.0.1", "localhost", "[::1]"]
 SESSION_COOKIE_SECURE = False
 CSRF_COOKIE_SECURE = False
 
-VAR.mkdir(parents=True, exist_ok=True)
 _secret = VAR / "demo-secret"
 if not _secret.exists():
     _secret.write_text(get_random_secret_key())

@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 
 from wryfalcon.settings.base import *
-from wryfalcon.settings.base import DATABASES, VAR
+from wryfalcon.settings.base import DATABASE_OPTIONS, DATABASES, PRAGMAS, VAR
 
 DEBUG = False
 DEMONSTRATION = True
@@ -22,7 +22,7 @@ STORAGES = {
 WHITENOISE_USE_FINDERS = True
 WHITENOISE_AUTOREFRESH = True
 
-VAR.mkdir(parents=True, exist_ok=True)
+DATABASES["default"]["OPTIONS"] = {**DATABASE_OPTIONS, "init_command": PRAGMAS.replace("FULL", "OFF")}
 DATABASES["default"]["TEST"] = {"NAME": VAR / "test.sqlite3"}  # in memory, parallel requests collide
 CUT_PLAN_FOLDER = VAR / "test-cut-plans"
 TABLE_FOLDER = VAR / "test-tables"

@@ -1,4 +1,7 @@
-"""``add_person NAME --role ROLE``: someone who logs in; the password is asked for, or read from a line."""
+"""``add_person NAME --role ROLE``: someone new who logs in; the password is asked for, or read from a line.
+
+``--again`` gives a person who is here already another password and role.
+"""
 
 from __future__ import annotations
 
@@ -14,7 +17,7 @@ from wryfalcon.accounts.models import Role, User
 
 
 class Command(BaseCommand):
-    """Add a person, or change the role and password of one."""
+    """Add a person; change the role and password of one only when told so."""
 
     help = __doc__
 
@@ -22,9 +25,16 @@ class Command(BaseCommand):
         """Name and role."""
         parser.add_argument("name")
         parser.add_argument("--role", choices=Role.values, default=Role.SMITH)
+        parser.add_argument("--again", action="store_true", help="the person is here already: another password, role")
 
     def handle(self, *args: Any, **options: Any) -> None:
         """Ask for the password and keep the person."""
+        if User.objects.filter(username=options["name"]).exists() != options["again"]:
+            raise CommandError(
+                f"There is nobody called {options['name']}."
+                if options["again"]
+                else f"{options['name']} is here already; --again gives them another password and role."
+            )
         asked = getpass.getpass("Password: ") if sys.stdin.isatty() else sys.stdin.readline().strip()
         try:
             validate_password(asked)

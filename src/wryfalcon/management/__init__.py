@@ -1,0 +1,1 @@
+"""Commands that are of no one room."""

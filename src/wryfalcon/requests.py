@@ -1,0 +1,91 @@
+"""What every request has: an id that its log lines and its error page share, and an answer nobody else keeps."""
+
+from __future__ import annotations
+
+import logging
+from collections.abc import Callable
+from contextvars import ContextVar
+from ipaddress import ip_address, ip_network
+
+from django.conf import settings
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import render
+from django.utils.crypto import get_random_string
+
+REQUEST_ID: ContextVar[str] = ContextVar("request_id", default="")
+ALPHABET = "23456789abcdefghjkmnpqrstuvwxyz"  # nothing that is misread when it is read aloud
+Answer = Callable[[HttpRequest], HttpResponse]
+
+log = logging.getLogger("wryfalcon.requests")
+
+
+def with_id(answer: Answer) -> Answer:
+    """Middleware: give a request an id, for its log lines, its error page and the answer's ``X-Request-ID``."""
+
+    def middleware(request: HttpRequest) -> HttpResponse:
+        kept = REQUEST_ID.set(get_random_string(8, ALPHABET))
+        try:
+            answered = answer(request)
+            answered["X-Request-ID"] = REQUEST_ID.get()
+        finally:
+            REQUEST_ID.reset(kept)
+        return answered
+
+    return middleware
+
+
+def not_kept(answer: Answer) -> Answer:
+    """Middleware: what a person who is logged in gets is kept by no browser and no proxy."""
+
+    def middleware(request: HttpRequest) -> HttpResponse:
+        answered = answer(request)
+        if request.user.is_authenticated or "Set-Cookie" in answered:
+            answered["Cache-Control"] = "no-store, private"
+        return answered
+
+    return middleware
+
+
+def address_of(request: HttpRequest) -> str:
+    """The address a request comes from: what a proxy says counts only where the proxy is one of ours."""
+    nearest = str(request.META.get("REMOTE_ADDR", ""))
+    hops = [hop.strip() for hop in request.META.get("HTTP_X_FORWARDED_FOR", "").split(",") if hop.strip()]
+    while hops and _is_ours(nearest):
+        nearest = hops.pop()
+    return nearest
+
+
+def _is_ours(address: str) -> bool:
+    try:
+        return any(ip_address(address) in ip_network(proxy) for proxy in settings.TRUSTED_PROXIES)
+    except ValueError:
+        return False
+
+
+def went_wrong(request: HttpRequest) -> HttpResponse:
+    """The page for an error of ours: what to do now, and the id to find it by in the log."""
+    asked_by_htmx = bool(request.headers.get("HX-Request"))
+    context = {"request_id": REQUEST_ID.get(), "is_part": asked_by_htmx, "was_post": request.method == "POST"}
+    try:
+        return render(request, "500.html", context, status=500)
+    except Exception:  # whatever broke the page may break this one: plainly, then
+        log.exception("the error page itself failed")
+        return HttpResponse(
+            f"Something went wrong here. Its number is {REQUEST_ID.get()}. What was kept is still kept.",
+            content_type="text/plain; charset=utf-8",
+            status=500,
+        )
+
+
+class WithRequestId(logging.Filter):
+    """Puts the id of the request under way on every line of the log."""
+
+    def filter(self, record: logging.LogRecord) -> bool:
+        """Every line passes."""
+        record.request_id = REQUEST_ID.get()
+        request = getattr(record, "request", None)
+        if isinstance(request, HttpRequest):
+            record.method, record.path = request.method, request.path
+            record.person = getattr(getattr(request, "user", None), "pk", None)
+            record.request = ""  # a request is no line of a log
+        return True
