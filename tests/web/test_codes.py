@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import time
 from io import BytesIO
+from zipfile import ZIP_DEFLATED, ZipFile
 
 import pytest
 from django.core.files.uploadedfile import SimpleUploadedFile
@@ -20,6 +21,7 @@ from web.test_sources import reading_of
 from wryfalcon.bench.actions.read import state_labels
 from wryfalcon.bench.actions.sources import add_source
 from wryfalcon.bench.models import OnBench, Tag
+from wryfalcon.codes import tables
 from wryfalcon.codes.actions import intake as reading_in
 from wryfalcon.codes.actions import offer as offering
 from wryfalcon.codes.actions.intake import Overtaken, _begin_reading, _take, bring_in, read_in, stop_reading
@@ -73,7 +75,7 @@ def test_a_table_is_read_and_checked_before_any_of_it_is_in_force(owner: Client)
 )
 def test_a_bad_row_is_named_with_its_line_and_nothing_comes_in_force(owner: Client, table: str, says: str) -> None:
     assert says in offered(owner, table=table)
-    assert "rows cannot be taken; mend them first" in put_in_force(owner)
+    assert "rows cannot be taken; mend them, or leave them out" in put_in_force(owner)
     assert Series.objects.get().state == SeriesState.CHECKED
     assert says in offered(owner, table=table)  # offered again it makes way for itself
     series = Series.objects.get()
@@ -111,7 +113,13 @@ def test_a_file_that_stops_being_a_table_says_where(owner: Client) -> None:
     assert "not a spreadsheet that can be read" in offered(owner, id="third", file=broken)
 
 
-def test_a_spreadsheet_goes_in_and_out_with_its_zeros(owner: Client) -> None:
+def at_once(monkeypatch: pytest.MonkeyPatch) -> None:
+    """What is read in the background is read at once."""
+    monkeypatch.setattr(offering, "read_in_background", lambda intake: read_in(intake.pk))
+
+
+def test_a_spreadsheet_goes_in_and_out_with_its_zeros(owner: Client, monkeypatch: pytest.MonkeyPatch) -> None:
+    at_once(monkeypatch)
     book, out = Workbook(), BytesIO()
     for row in (("Bitting", "Code"), (35241, "0041"), ("3 5 2 4 2", 42.0)):
         book.active.append(row)
@@ -128,6 +136,109 @@ def test_a_spreadsheet_goes_in_and_out_with_its_zeros(owner: Client) -> None:
     assert document["codes"] == [list(row) for row in rows[1:]]
     assert (document["id"], document["family"]) == ("theatre-t", "harbour-five")
     assert AuditEntry.objects.filter(event=Event.CODES_SEEN).count() == 3  # taking them away is a look as well
+
+
+def zipped(**parts: bytes) -> bytes:
+    out = BytesIO()
+    with ZipFile(out, "w", ZIP_DEFLATED) as archive:
+        for name, content in parts.items():
+            archive.writestr(name, content)
+    return out.getvalue()
+
+
+def test_a_small_spreadsheet_that_unpacks_to_a_large_one_is_refused_at_once(
+    owner: Client, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(tables, "LARGEST_UNPACKED", 5_000_000)
+    bomb = zipped(sheet=b"<row/>" * 1_000_000)
+    assert len(bomb) < 22_000
+    assert "unpacks to more than 5 MB; save the table as CSV" in offered(owner, file=SimpleUploadedFile("x.xlsx", bomb))
+    assert not Series.objects.exists()
+
+
+def test_a_spreadsheet_is_never_read_within_the_request_and_empty_rows_end_it(
+    owner: Client, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    book, out = Workbook(), BytesIO()
+    book.active.append(("code", "bitting"))
+    book.active.append(("T1", "35241"))
+    book.active.cell(row=3000, column=1, value="T2")
+    book.save(out)
+    begun: list[int] = []
+    monkeypatch.setattr(offering, "read_in_background", lambda intake: begun.append(intake.pk))
+    assert "Getting ready to read it" in offered(owner, file=SimpleUploadedFile("codes.xlsx", out.getvalue()))
+    monkeypatch.setattr(tables, "MOST_EMPTY", 2000)
+    read_in(begun[0])
+    assert "more than 2,000 empty rows before line 2,003" in Intake.objects.get().problem
+
+
+def test_codes_with_characters_that_cannot_be_seen_are_bad_rows(owner: Client) -> None:
+    said = offered(owner, table="code,bitting\nT\x071,35241\nT\u202e2,35241\nT3,35241\n")
+    assert said.count("a code with characters that cannot be seen") == 2
+    assert "1 code for Harbour five" in said
+
+
+@pytest.mark.parametrize("bitting", ["3,5,2,4,1", "3;5;2;4;1", "3/5/2/4/1", "3, 5, 2, 4, 1"])
+def test_a_bitting_may_have_commas(owner: Client, bitting: str) -> None:
+    offered(owner, table=f'code,bitting\nT1,"{bitting}"\n')
+    put_in_force(owner)
+    assert Code.objects.get().bitting == "3 5 2 4 1"
+
+
+ODD_CODES = ["=1+1", "+41", "-7", "@SUM", "'=2", "''-3", "'T", "T1"]
+
+
+@pytest.mark.parametrize("ending", ["csv", "xlsx"])
+def test_no_spreadsheet_runs_an_exported_code_and_it_comes_back_in_unchanged(
+    owner: Client, people: People, monkeypatch: pytest.MonkeyPatch, ending: str
+) -> None:
+    at_once(monkeypatch)
+    in_force(people, [(code, "3 5 2 4 1") for code in ODD_CODES])
+    series = Series.objects.get()
+    answer = owner.post(f"/codes/{series.pk}/codes.{ending}")
+    raw = answer.content if ending == "xlsx" else b"".join(answer.streaming_content)
+    if ending == "csv":
+        assert [line for line in raw.decode().splitlines() if line[0] in "=+-@"] == []
+    else:
+        cells = [row[0] for row in load_workbook(BytesIO(raw)).active.iter_rows(min_row=2)]
+        assert {cell.data_type for cell in cells} == {"s"}
+    offered(owner, file=SimpleUploadedFile(f"x.{ending}", raw), edition="again")
+    put_in_force(owner)
+    again = Series.objects.in_force().get()
+    assert list(again.codes.order_by("pk").values_list("code", flat=True)) == ODD_CODES
+
+
+def test_the_good_rows_come_in_without_the_bad_ones_only_when_asked(owner: Client) -> None:
+    said = offered(owner, table="code,bitting\nT1,35241\n=T2,99\nT3,35242\n")
+    assert "Bring in the 2 good ones, without those 1" in said
+    assert "mend them, or leave them out" in put_in_force(owner)
+    series = Series.objects.get()
+    mending = b"".join(owner.post(f"/codes/{series.pk}/bad-rows.csv").streaming_content).decode()
+    assert mending.splitlines() == ["code,bitting,line,reason", "'=T2,99,3,2 cuts where the family has 5"]
+    stale = owner.post(f"/codes/{series.pk}/bring-in", {"without": "2"}, follow=True).content.decode()
+    assert "mend them, or leave them out" in stale
+    owner.post(f"/codes/{series.pk}/bring-in", {"without": "1"})
+    series.refresh_from_db()
+    assert (series.state, series.note) == (SeriesState.IN_FORCE, "1 rows of the table left out.")
+    assert set(Code.objects.values_list("code", flat=True)) == {"T1", "T3"}
+
+
+def test_a_reading_that_died_is_taken_up_by_itself_and_closed_when_it_dies_again_and_again(
+    owner: Client, people: People, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(offering, "AT_ONCE", 0)
+    begun: list[int] = []
+    monkeypatch.setattr(offering, "read_in_background", lambda intake: begun.append(intake.pk))
+    series = offer(people["orla"], TABLE.encode(), SeriesDocument("wharf", "Wharf", "harbour-five"))
+    assert offering.take_up_dead() == 0  # it was just begun
+    for reading in (1, 2):
+        Intake.objects.update(heard_at=timezone.now() - 2 * SILENT, reading=reading)
+        assert offering.take_up_dead() == 1
+        assert offering.take_up_dead() == 0
+    Intake.objects.update(heard_at=timezone.now() - 2 * SILENT, reading=3)
+    assert offering.take_up_dead() == 0
+    assert "its reading ended unfinished again and again" in words(owner, f"/codes/{series.pk}")
+    assert len(begun) == 3
 
 
 def test_a_series_by_formula_is_written_out_and_says_its_rule(owner: Client) -> None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
+from unicodedata import category
 
 import numpy as np
 from numpy.typing import NDArray
@@ -17,6 +18,7 @@ _PASSED_OVER = re.compile(r"[\s\-\N{EN DASH}\N{EM DASH}./_]+")
 _RANGE = re.compile(r"\s+(?:to|\N{EN DASH}|-)\s+|\.\.+|\N{HORIZONTAL ELLIPSIS}", re.IGNORECASE)
 _PLAIN = str.maketrans("", "", " -\N{EN DASH}\N{EM DASH}./_\t")
 _PRINTED = re.compile(r"[#x]+")
+_BETWEEN_LABELS = str.maketrans(",;|/", "    ")
 LONGEST_CODE = 40
 
 
@@ -91,16 +93,19 @@ def code_range(text: str) -> tuple[str, str] | None:
 
 
 def bitting_steps(track: Track, text: str) -> tuple[int, ...]:
-    """A bitting of a table as steps: labels with spaces between, or run together when all are one character.
+    """A bitting of a table as steps: labels with spaces, commas, semicolons, bars or slashes between them.
+
+    Labels may be run together when all are one character.
 
     Raises InputError for a label that is none of the track's or a wrong number of cuts.
 
     >>> from keycore.family import Depth
     >>> track = Track("A", (0.2, 0.35), (Depth("1", 0.33), Depth("2", 0.31)))
-    >>> bitting_steps(track, "12"), bitting_steps(track, "2 1")
-    ((0, 1), (1, 0))
+    >>> bitting_steps(track, "12"), bitting_steps(track, "2 1"), bitting_steps(track, "2,1")
+    ((0, 1), (1, 0), (1, 0))
     """
-    labels = text.split()
+    own = set("".join(track.labels))
+    labels = text.translate({mark: to for mark, to in _BETWEEN_LABELS.items() if chr(mark) not in own}).split()
     if len(labels) == 1 and len(track.spaces) > 1 and all(len(label) == 1 for label in track.labels):
         labels = list(labels[0])
     if len(labels) != len(track.spaces):
@@ -151,7 +156,7 @@ def check_rows(family: Family, track: Track, rows: Iterable[tuple[int, str, str]
     bad: list[BadRow] = []
     good: list[int] = []
     for place, (line, code, bitting) in enumerate(wanted):
-        if steps[place, 0] >= 0 and keys[place] and len(code) <= LONGEST_CODE:
+        if steps[place, 0] >= 0 and keys[place] and len(code) <= LONGEST_CODE and code.isprintable():
             good.append(place)
             continue
         reason, read = _wrong(track, code, keys[place], bitting)
@@ -175,6 +180,8 @@ def _wrong(track: Track, code: str, key: str, bitting: str) -> tuple[str, tuple[
     """What is wrong with a row, "" when nothing is, and its steps then."""
     if not key:
         return "no code", ()
+    if any(category(character).startswith("C") for character in code.strip()):
+        return "a code with characters that cannot be seen", ()
     if len(code.strip()) > LONGEST_CODE:
         return f"a code of more than {LONGEST_CODE} characters", ()
     try:

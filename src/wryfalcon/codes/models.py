@@ -146,6 +146,7 @@ class BadCode(models.Model):
     intake = models.ForeignKey(Intake, models.CASCADE, related_name="bad_codes")
     line = models.PositiveIntegerField()
     code = models.CharField(max_length=40, blank=True)
+    bitting = models.CharField(max_length=240, blank=True, help_text="as it was written")
     reason = models.CharField(max_length=200)
 
     class Meta:

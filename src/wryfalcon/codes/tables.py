@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import csv
 import json
-from collections.abc import Iterable, Iterator
+import re
+from collections.abc import Iterable, Iterator, Sequence
 from io import BytesIO, StringIO, TextIOWrapper
 from pathlib import Path
 from typing import IO, Any
-from zipfile import BadZipFile
+from zipfile import BadZipFile, ZipFile
 
 from keycore.documents.parse import parse_json
 from keycore.documents.series import Row, SeriesDocument, columns_of, read_series, read_table, write_series
@@ -18,12 +19,46 @@ LARGEST = 200_000_000
 LARGEST_DOCUMENT = 60_000_000  # it is held in memory while it is read
 ENDINGS = {b"PK": ".xlsx", b"{": ".json"}
 ROWS_AT_ONCE = 2_000
+LARGEST_UNPACKED = 400_000_000
+"""A spreadsheet is an archive: a small one can hold any amount of nothing."""
+MOST_PARTS = 2_000
+MOST_EMPTY = 100_000
+"""So many empty rows one after another are no table any more."""
+_RUN = re.compile(r"'*[=+\-@\t\r]")
+_TAKEN_FOR_TEXT = re.compile(r"'+[=+\-@\t\r]")
 
 
 def ending_of(beginning: bytes) -> str:
     """What a file is by how it begins: a spreadsheet is a zip archive, a document an object, a table anything else."""
     beginning = beginning.removeprefix(b"\xef\xbb\xbf").lstrip()
     return next((ending for mark, ending in ENDINGS.items() if beginning.startswith(mark)), ".csv")
+
+
+def check_unpacked(path: Path) -> None:
+    """Look how much is in a spreadsheet's archive, without unpacking it. Raises InputError for too much, or none."""
+    if path.suffix != ".xlsx":
+        return
+    try:
+        with ZipFile(path) as archive:
+            parts = archive.infolist()
+    except (BadZipFile, OSError, ValueError) as error:
+        raise InputError("file", f"not a spreadsheet that can be read: {str(error)[:120]}") from None
+    if len(parts) > MOST_PARTS or sum(part.file_size for part in parts) > LARGEST_UNPACKED:
+        raise InputError("file", f"unpacks to more than {LARGEST_UNPACKED // 1_000_000} MB; save the table as CSV")
+
+
+def as_text(cell: str) -> str:
+    """A cell of a CSV that no spreadsheet takes for a formula: one that could be has an apostrophe before it.
+
+    >>> as_text("=1+1"), as_text("T-01"), from_text(as_text("'=1")), from_text("'T")
+    ("'=1+1", 'T-01', "'=1", "'T")
+    """
+    return f"'{cell}" if _RUN.match(cell) else cell
+
+
+def from_text(cell: str) -> str:
+    """The same back: what ``as_text`` put before it is taken off."""
+    return cell[1:] if _TAKEN_FOR_TEXT.match(cell) else cell
 
 
 def document_in(path: Path) -> SeriesDocument:
@@ -53,7 +88,11 @@ class TableFile:
     def rows(self) -> Iterator[Row]:
         """Line, code and bitting, all as written. Raises InputError for what is no table."""
         try:
-            yield from _spreadsheet(self._file) if self._is_spreadsheet else read_table(self._text)
+            if self._is_spreadsheet:
+                yield from _spreadsheet(self._file)
+                return
+            for line, code, bitting in read_table(self._text):
+                yield line, from_text(code), from_text(bitting)
         except UnicodeDecodeError as error:
             raise InputError("", f"not UTF-8 text before byte {self.read}: {error.reason}") from None
 
@@ -65,9 +104,16 @@ def _spreadsheet(file: IO[bytes]) -> Iterator[Row]:
         sheet: Any = load_workbook(file, read_only=True, data_only=True).worksheets[0]
         lines = sheet.iter_rows(values_only=True)
         code, bitting = columns_of(next(lines, ()))
+        empty = 0
         for number, row in enumerate(lines, start=2):
             if any(cell is not None for cell in row):
                 yield number, _text(row[code]), _text(row[bitting])
+                empty = 0
+                continue
+            empty += 1
+            if empty > MOST_EMPTY:
+                says = f"more than {MOST_EMPTY:,} empty rows before line {number:,}: delete them, or save it as CSV"
+                raise InputError("", says)
     except (BadZipFile, SyntaxError, KeyError, OSError, IndexError) as error:
         raise InputError("", f"not a spreadsheet that can be read: {str(error)[:120]}") from None
 
@@ -79,13 +125,13 @@ def _text(cell: object) -> str:
     return str(int(cell)) if isinstance(cell, float) and cell.is_integer() else str(cell)
 
 
-def as_csv(rows: Iterable[tuple[str, str]]) -> Iterator[str]:
-    """A table as CSV, piece by piece."""
+def as_csv(rows: Iterable[Sequence[str]], columns: Sequence[str] = ("code", "bitting")) -> Iterator[str]:
+    """A table as CSV, piece by piece; no cell of it is run by a spreadsheet, and all come back in unchanged."""
     out = StringIO(newline="")
     writer = csv.writer(out)
-    writer.writerow(("code", "bitting"))
+    writer.writerow(columns)
     for number, row in enumerate(rows, start=1):
-        writer.writerow(row)
+        writer.writerow([as_text(cell) for cell in row])
         if number % ROWS_AT_ONCE == 0:
             yield out.getvalue()
             out.seek(0)
@@ -107,12 +153,16 @@ def as_json(about: SeriesDocument, rows: Iterable[tuple[str, str]]) -> Iterator[
 def as_spreadsheet(name: str, rows: Iterable[tuple[str, str]]) -> bytes:
     """A table as a spreadsheet, its codes as text so that no zero is lost."""
     from openpyxl import Workbook
+    from openpyxl.cell import WriteOnlyCell
 
     book = Workbook(write_only=True)
     sheet = book.create_sheet(name[:31].translate(str.maketrans(r"[]:*?/\'", "        ")).strip() or "codes")
     sheet.append(["code", "bitting"])
     for row in rows:
-        sheet.append(row)
+        cells = [WriteOnlyCell(sheet, value) for value in row]
+        for cell in cells:
+            cell.data_type = "s"  # text, also where it begins like a formula
+        sheet.append(cells)
     out = BytesIO()
     book.save(out)
     return out.getvalue()

@@ -15,5 +15,6 @@ urlpatterns = [
     path("<int:pk>/stop", series.stop, name="stop"),
     path("<int:pk>/again", series.again, name="again"),
     path("<int:pk>/throw-away", series.throw_away, name="throw-away"),
+    path("<int:pk>/bad-rows.csv", series.bad_rows, name="bad-rows"),
     path("<int:pk>/codes.<str:ending>", series.export, name="export"),
 ]

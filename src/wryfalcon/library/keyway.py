@@ -69,6 +69,8 @@ class Unknown:
 
 def fit_unknown(unknown: Unknown) -> FittedFamily:
     """Fit the family of the keys that were typed. Raises InputError naming the field."""
+    if len(unknown.positions) != len(unknown.depths):
+        raise InputError("depths", f"{len(unknown.depths)} rows of depths for {len(unknown.positions)} of positions")
     keys = [
         MeasuredKey(
             lengths(positions, unknown.unit, unknown.unit, f"key {number}, positions"),

@@ -26,6 +26,8 @@ from wryfalcon.documents import parsed
 
 STILL_POSSIBLE = 0.01  # a depth less likely than this is not tried
 FIRST_SHOWN, MOST_SHOWN = 12, 400
+MOST_TRIED = 4000
+"""A sheet of more keys than these is worked through by nobody, and took seconds to put in three orders."""
 Places = tuple[int, ...]
 Known = tuple[frozenset[int], ...]
 
@@ -214,6 +216,8 @@ def _left(asked: _Asked) -> _Left:
         candidates = candidates[~_stood_for(places, candidates)]
     for places in asked.turned:
         candidates = candidates[_stood_for(places, candidates)]
+    if len(candidates) > MOST_TRIED:
+        raise InputError("known", f"{len(candidates):,} keys are still possible, more than anybody tries")
     halving = whole_steps(track)
     if not len(candidates):
         return _Left(candidates, halving, {}, {})

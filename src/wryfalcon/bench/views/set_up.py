@@ -12,7 +12,7 @@ from django.views.decorators.http import require_GET, require_POST
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.bench.actions.set_up import remake, set_up, tick
 from wryfalcon.bench.forms import FittingForm
-from wryfalcon.bench.models import Tag
+from wryfalcon.bench.models import SetUp, Tag
 from wryfalcon.bench.queries.cards import TICKS, what_holds
 from wryfalcon.bench.queries.fittings import driven_machines, fittings_of
 from wryfalcon.bench.queries.planning import Card, card_of, is_same_wheel
@@ -40,7 +40,8 @@ def print_card(request: PersonRequest, number: int) -> HttpResponse:
     tag = open_tag(request, number)
     if tag.set_up is None:
         return to_stage(tag, "set-up")
-    return render(request, "bench/card_print.html", {"tag": tag, "family": tag.family, **_context(request, tag)})
+    context = {"key": key_of(tag, tag.set_up.settlement.values), **_card_context(tag, tag.set_up)}
+    return render(request, "bench/card_print.html", {"tag": tag, "family": tag.family, **context})
 
 
 @require_POST
@@ -116,10 +117,14 @@ def _context(request: PersonRequest, tag: Tag) -> dict[str, Any]:
     if choosing:
         return {**context, "form": FittingForm(), **_choices(request, tag)}
     assert tag.set_up is not None
-    card, holding = card_of(tag, tag.set_up), what_holds(tag, tag.set_up)
+    return {**context, **_card_context(tag, tag.set_up)}
+
+
+def _card_context(tag: Tag, made: SetUp) -> dict[str, Any]:
+    """Everything the card itself shows."""
+    card, holding = card_of(tag, made), what_holds(tag, made)
     deepest = max(cut.depth_of_cut for planned in card.plan.tracks for cut in planned.cuts)
     return {
-        **context,
         "card": card,
         "holding": holding,
         "told": _told(card),

@@ -86,8 +86,16 @@ def _take(intake: Intake, rows: list[Row], read: int) -> None:
         _check_wanted(intake)
         twice = _keep(series, checked, family.track(series.track))
         bad = sorted([*checked.bad, *twice], key=lambda row: row.line)
+        bitting_of = {line: bitting for line, _, bitting in rows} if bad else {}
         BadCode.objects.bulk_create(
-            BadCode(intake=intake, line=row.line, code=row.code, reason=row.reason[:200]) for row in bad
+            BadCode(
+                intake=intake,
+                line=row.line,
+                code=row.code,
+                reason=row.reason[:200],
+                bitting=bitting_of.get(row.line, "")[:240],
+            )
+            for row in bad
         )
         intake.rows += len(rows)
         intake.bad += len(bad)
@@ -207,15 +215,19 @@ def clear(series: Series) -> None:
 
 
 @transaction.atomic
-def bring_in(actor: User, series: Series) -> Series:
+def bring_in(actor: User, series: Series, *, without: int | None = None) -> Series:
     """Put a checked edition in force, all of it at once, in the place of the one before.
 
-    Raises InputError while it is being read, has a bad row or none, or another edition came in meanwhile.
+    A table with bad rows comes in only ``without`` them: as many as the person saw, and left out knowingly.
+    Raises InputError while it is being read, has other bad rows or no good one, or another edition came
+    in meanwhile.
     """
     if series.state != SeriesState.CHECKED:
         raise InputError("series", "it is not read and checked yet, or in force already")
-    if series.intake.bad:
-        raise InputError("codes", f"{series.intake.bad:,} rows cannot be taken; mend them first")
+    if series.intake.bad and without != series.intake.bad:
+        raise InputError("codes", f"{series.intake.bad:,} rows cannot be taken; mend them, or leave them out")
+    if not series.count:
+        raise InputError("codes", "there is no code in it that can be taken")
     in_force = list(Series.objects.in_force().filter(slug=series.slug))
     if any(other != series.replaces for other in in_force):
         raise InputError("edition", "another edition was brought in meanwhile; offer this one again")
@@ -223,6 +235,8 @@ def bring_in(actor: User, series: Series) -> Series:
         other.state = SeriesState.REPLACED
         other.save()
     series.state = SeriesState.IN_FORCE
+    if series.intake.bad:
+        series.note = f"{series.note} {series.intake.bad:,} rows of the table left out.".strip()[:300]
     series.save()
     Path(series.intake.file).unlink(missing_ok=True)
     write_down(Event.SERIES_IMPORTED, actor, series=series.slug, edition=series.edition, codes=series.count)

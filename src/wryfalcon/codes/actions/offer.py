@@ -24,11 +24,12 @@ from keycore.errors import InputError
 from wryfalcon.accounts.models import User
 from wryfalcon.codes.actions.intake import discard, read_in
 from wryfalcon.codes.models import Intake, Series, SeriesState
-from wryfalcon.codes.tables import LARGEST, LARGEST_DOCUMENT, document_in, ending_of
+from wryfalcon.codes.tables import LARGEST, LARGEST_DOCUMENT, check_unpacked, document_in, ending_of
 from wryfalcon.library.models import FamilyRecord
 from wryfalcon.records.actions import write_down
 from wryfalcon.records.models import Event
 
+MOST_READINGS = 3
 AT_ONCE = 200_000
 """A file of so many bytes is read while the smith waits; a larger one in a process of its own."""
 
@@ -46,12 +47,13 @@ def offer(actor: User, table: bytes | Iterable[bytes], about: SeriesDocument | N
         elif about is None:
             raise InputError("", "not a series document")
         else:
+            check_unpacked(file)
             document = about
         intake = _begin(actor, document, file)
     except InputError:
         file.unlink()
         raise
-    if intake.size <= AT_ONCE:
+    if intake.size <= AT_ONCE and file.suffix != ".xlsx":  # how long a spreadsheet takes its size does not tell
         read_in(intake.pk)
     else:
         read_in_background(intake)
@@ -128,6 +130,28 @@ def read_in_background(intake: Intake) -> None:
     transaction.on_commit(
         partial(subprocess.Popen, command, env=surroundings, start_new_session=True, stdin=subprocess.DEVNULL)
     )
+
+
+def take_up_dead() -> int:
+    """Begin every reading again whose process has died; returns how many.
+
+    One that has died ``MOST_READINGS`` times is closed, with what to do instead.
+    """
+    taken = 0
+    for intake in Intake.objects.filter(series__state=SeriesState.READING, problem="").select_related("series"):
+        if not intake.is_silent:
+            continue
+        with transaction.atomic():
+            if intake.stop_asked:
+                discard(None, intake.series)
+            elif intake.reading >= MOST_READINGS or not Path(intake.file).exists():
+                says = "its reading ended unfinished again and again" if intake.reading else "its file is gone"
+                Intake.objects.filter(pk=intake.pk).update(problem=f"{says}; offer it anew, or in parts")
+            else:
+                Intake.objects.filter(pk=intake.pk).update(heard_at=timezone.now())
+                read_in_background(intake)
+                taken += 1
+    return taken
 
 
 @transaction.atomic

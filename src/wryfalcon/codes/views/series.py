@@ -13,6 +13,7 @@ from django.views.decorators.http import require_http_methods, require_POST
 from keycore.documents.series import SeriesDocument
 from keycore.errors import InputError
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
+from wryfalcon.bench.views.stage import whole_number
 from wryfalcon.codes.actions.intake import bring_in, discard, stop_reading
 from wryfalcon.codes.actions.looks import note_export, note_touched
 from wryfalcon.codes.actions.offer import read_again
@@ -59,7 +60,8 @@ def show(request: PersonRequest, pk: int) -> HttpResponse:
 def put_in_force(request: PersonRequest, pk: int) -> HttpResponse:
     """Bring a checked table in."""
     series = _series(pk)
-    if _try(request, lambda: bring_in(request.user, series)):
+    left_out = whole_number(request.POST.get("without")) if "without" in request.POST else None
+    if _try(request, lambda: bring_in(request.user, series, without=left_out)):
         messages.success(request, f"{series} is in force, {series.count:,} codes.")
         return redirect("codes:series")
     return redirect("codes:one", pk=pk)
@@ -94,6 +96,21 @@ def throw_away(request: PersonRequest, pk: int) -> HttpResponse:
         messages.success(request, f"{series} was thrown away. Nothing else has changed.")
         return redirect("codes:series")
     return redirect("codes:one", pk=pk)
+
+
+@require_POST
+@needs(Act.KEEP_LIBRARY)
+def bad_rows(request: PersonRequest, pk: int) -> HttpResponseBase:
+    """The rows that cannot be taken, as a table to mend: with their lines and what is wrong."""
+    series = _series(pk)
+    if not hasattr(series, "intake"):
+        raise Http404
+    note_export(request.user, series, "bad rows")
+    rows = series.intake.bad_codes.values_list("code", "bitting", "line", "reason")
+    lines = ((code, bitting, str(line), reason) for code, bitting, line, reason in rows.iterator())
+    answer = StreamingHttpResponse(as_csv(lines, ("code", "bitting", "line", "reason")), content_type=TYPES["csv"])
+    answer["Content-Disposition"] = f'attachment; filename="{series.slug}-bad-rows.csv"'
+    return answer
 
 
 @require_POST

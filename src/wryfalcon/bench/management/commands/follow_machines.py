@@ -10,6 +10,7 @@ from django.conf import settings
 from django.core.management.base import BaseCommand
 
 from wryfalcon.bench.follower import alone, follow_until
+from wryfalcon.codes.housekeeping import keep_house
 
 
 class Command(BaseCommand):
@@ -24,4 +25,5 @@ class Command(BaseCommand):
             signal.signal(number, lambda *_: stop.set())
         with alone(settings.VAR):
             self.stdout.write("Following the machines.")
+            keep_house(stop)
             follow_until(stop)
