@@ -47,7 +47,7 @@ def measure() -> Iterator[Figure]:
             says = f"{path}: {taken / bare:.1f} times a bare view of its {size // 1000} kB (goal {SLOWEST:g})"
             yield Figure(f"{says}, {taken * 1000:.1f} ms", taken / bare <= SLOWEST)
         yield _reading_beside_its_page(ask)
-    with _demonstration() as client:
+    with demonstration() as client:
         yield _queries(client)
 
 
@@ -133,7 +133,8 @@ def _logged_in() -> Callable[[str], bytes]:
 
 
 @contextmanager
-def _demonstration() -> Iterator[Any]:
+def demonstration() -> Iterator[Any]:
+    """A demonstration of its own, and a client in which its owner is logged in."""
     with tempfile.TemporaryDirectory() as folder:
         os.environ["WRY_FALCON_VAR"] = folder
         os.environ["DJANGO_SETTINGS_MODULE"] = "wryfalcon.settings.demo"

@@ -23,12 +23,10 @@ def with_id(answer: Answer) -> Answer:
     """Middleware: give a request an id, for its log lines, its error page and the answer's ``X-Request-ID``."""
 
     def middleware(request: HttpRequest) -> HttpResponse:
-        kept = REQUEST_ID.set(get_random_string(8, ALPHABET))
-        try:
-            answered = answer(request)
-            answered["X-Request-ID"] = REQUEST_ID.get()
-        finally:
-            REQUEST_ID.reset(kept)
+        # Left as it is afterwards: an answer of 400 and more is logged when it has left all middleware.
+        REQUEST_ID.set(get_random_string(8, ALPHABET))
+        answered = answer(request)
+        answered["X-Request-ID"] = REQUEST_ID.get()
         return answered
 
     return middleware
@@ -87,5 +85,5 @@ class WithRequestId(logging.Filter):
         if isinstance(request, HttpRequest):
             record.method, record.path = request.method, request.path
             record.person = getattr(getattr(request, "user", None), "pk", None)
-            record.request = ""  # a request is no line of a log
+            del record.request  # it is no line of a log
         return True

@@ -128,7 +128,7 @@ class Walk:
 
     def get(self, to: str) -> _Page | None:
         """One page, or None for what is none."""
-        answer = self._done(f"GET {to}", lambda: self.client.get(to))
+        answer = self._done(f"GET {to}", lambda: self.client.get(to, follow=True))
         if answer is None or "text/html" not in answer.headers.get("Content-Type", "") or answer.status_code >= 300:
             return None
         page = _Page(to)

@@ -50,6 +50,13 @@ def test_an_error_has_a_number_that_is_on_the_page_and_in_the_log(
     assert "test_requests.py" in line["exc_info"]
 
 
+def test_a_refusal_is_logged_with_the_number_of_its_answer(smith: Client, log: Path) -> None:
+    answer = smith.get("/tags/999999/read")
+    (line,) = [json.loads(line) for line in log.read_text().splitlines()]
+    assert (line["status_code"], line["request_id"]) == (404, answer["X-Request-ID"])
+    assert line["path"] == "/tags/999999/read"
+
+
 def test_an_error_page_that_fails_itself_still_says_the_number(smith: Client, monkeypatch: Any) -> None:
     def broken(*_: object, **__: object) -> None:
         raise RuntimeError("a screw loose")
