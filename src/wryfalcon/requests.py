@@ -85,5 +85,5 @@ class WithRequestId(logging.Filter):
         if isinstance(request, HttpRequest):
             record.method, record.path = request.method, request.path
             record.person = getattr(getattr(request, "user", None), "pk", None)
-            del record.request  # it is no line of a log
+            vars(record).pop("request")  # it is no line of a log
         return True

@@ -9,8 +9,9 @@ from django.test import Client
 
 from specimens import STAGE_DOOR_KEY
 from web.jobs import BITTING, People, carded, hang, read, settled
+from wryfalcon.bench.actions.read import state_labels
 from wryfalcon.bench.actions.settle import Choice, DeeperCut, overrule, settle
-from wryfalcon.bench.actions.sources import Manner, calipers_of, describe_source
+from wryfalcon.bench.actions.sources import Manner, add_source, calipers_of, describe_source
 from wryfalcon.bench.actions.take_in import Job, change
 from wryfalcon.bench.models import OnBench, Overruling, Settlement, Sighting, Tag
 from wryfalcon.bench.queries.prospects import options_of
@@ -71,12 +72,45 @@ def test_not_one_for_us_is_an_ending_with_a_reason(smith: Client, people: People
     assert not Sighting.objects.exists()
 
 
-def test_a_family_is_not_changed_under_a_reading(people: People) -> None:
+def test_a_family_is_not_changed_under_a_settled_bitting(people: People) -> None:
+    tag = hang(people)
+    settled(people, tag)
+    other = Job("x", "y", OnBench.WORN_KEY, family_record("theatre-six"))
+    with pytest.raises(NotDone, match="The bitting is settled for this family already"):
+        change(people["tam"], tag, other)
+
+
+@pytest.mark.parametrize("to", ["beach-hut-five", "theatre-six", "lighthouse-eight", "boathouse-four"])
+def test_a_family_changed_at_take_in_carries_or_puts_away_what_was_read_and_says_so(
+    smith: Client, people: People, to: str
+) -> None:
+    """Lengths of as many cuts are carried, in the unit of the other family; every page and document still answers."""
     tag = hang(people)
     read(people, tag)
-    other = Job("x", "y", OnBench.WORN_KEY, family_record("theatre-six"))
-    with pytest.raises(NotDone, match="read or settled for this family already"):
-        change(people["tam"], tag, other)
+    stated = add_source(people["tam"], tag, "A", "machine")
+    state_labels(people["tam"], tag, stated, {1: ["6"]})
+    overrule(people["tam"], tag, ("A", 1), "6", "looked")
+    record = family_record(to)
+    posted = {
+        "title": "x", "customer": "y", "on_bench": "worn-key", "family": str(record.pk), "quantity": "1",
+        "locks-TOTAL_FORMS": "0", "locks-INITIAL_FORMS": "0",
+    }  # fmt: skip
+    said = smith.post(f"/tags/{tag}/take-in", posted, follow=True).content.decode()
+    track = record.family.tracks[0]
+    before = family_record("harbour-five").family
+    is_carried = record.family.kind == before.kind and len(track.spaces) == 5 and track.name == "A"
+    assert ("1 measured source carried over, 1 source of Harbour five put away" in said) == is_carried
+    assert ("2 sources of Harbour five put away, kept in the record" in said) == (not is_carried)
+    kept = tag.sources.get(kind="calipers")
+    assert kept.removed == (not is_carried)
+    if is_carried:
+        factor = 25.4 if record.family.unit == "mm" else 1.0
+        values = kept.sightings.order_by("space").values_list("value", flat=True)
+        assert list(values) == pytest.approx([round(v, 4) * factor for v in STAGE_DOOR_KEY])
+    for stage in ("take-in", "read", "settle", "codes", "tries", "hand-over"):
+        assert smith.get(f"/tags/{tag}/{stage}").status_code == 200, stage
+    assert smith.post(f"/tags/{tag}/record.json").status_code == 200
+    assert smith.post(f"/tags/{tag}/job-card.pdf").status_code == 200
 
 
 def test_values_are_understood_as_smiths_type_them(smith: Client, people: People) -> None:

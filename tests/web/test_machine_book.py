@@ -14,8 +14,10 @@ from django.utils import timezone
 from keycore.errors import InputError
 from web.jobs import People, carded, hang, settled, tick_on_page
 from web.test_bench import words
+from wryfalcon.bench.actions.take_in import Baseline
 from wryfalcon.bench.models import OnBench, Piece, Tag
 from wryfalcon.bench.queries.why import help_file, why_wrong
+from wryfalcon.bench.refusal import NotDone
 from wryfalcon.demonstration.making import family_record, finished_key, measured, proven, type_values
 from wryfalcon.library.actions import import_family
 from wryfalcon.machines.models import (
@@ -428,9 +430,52 @@ def test_a_swapped_wheel_makes_a_check_due_until_a_key_is_proven_with_it(
 
 def test_a_key_taken_in_as_another_family_says_nothing_of_its_maker(people: People, gannet: Machine) -> None:
     tag, _ = key_made(people, gannet, 4)
-    back = hang(people, on_bench=OnBench.RETURNED_KEY, brought_back=str(tag), family=family_record("theatre-six"))
+    with pytest.raises(NotDone, match=f"Tag {tag} made a Harbour five key"):
+        hang(people, on_bench=OnBench.RETURNED_KEY, brought_back=str(tag), family=family_record("theatre-six"))
+    back = hang(people, on_bench=OnBench.RETURNED_KEY, brought_back=str(tag))
+    Tag.objects.filter(pk=back.pk).update(family_record=family_record("theatre-six"))  # as older tags may be
+    back.refresh_from_db()
     type_values(people["tam"], back, "A", [0.3] * 6)
     assert not drift_of(gannet).keys
+
+
+def test_a_key_brought_back_takes_family_blank_and_locks_from_its_tag(
+    smith: Client, people: People, gannet: Machine
+) -> None:
+    tag, piece = key_made(people, gannet, 4)
+    form = smith.post("/tags/new/fill", {"brought_back": f"#{tag}"}).content.decode()
+    assert "Filled from tag" in form
+    assert f'value="{tag.family_record_id}" selected' in form
+    assert 'value="Stage door"' in form
+    assert "There is no tag 9999" in smith.post("/tags/new/fill", {"brought_back": "9999"}).content.decode()
+    assert Tag.objects.count() == 1
+    back = hang(people, on_bench=OnBench.RETURNED_KEY, brought_back=str(tag), family=None, locks=[])
+    assert (back.family_record, back.blank) == (tag.family_record, tag.blank)
+    assert [lock.name for lock in back.locks.all()] == ["Stage door"]
+    for stage in ("take-in", "read", "settle"):
+        page = smith.get(f"/tags/{back}/{stage}").content.decode()
+        head = page.split('class="stage-grid', maxsplit=1)[0]
+        assert "Why did it come out wrong?" in head
+        assert f"/tags/{tag.number}/prove/{piece.pk}/why" in head
+
+
+@pytest.mark.parametrize(
+    ("turns", "enters", "says"),
+    [("stuck", "", "it will not turn"), ("snags", "", "it snags, then goes"), ("", "stuck", "it will not go in")],
+)
+def test_why_says_what_the_customer_said(
+    smith: Client, people: People, gannet: Machine, turns: str, enters: str, says: str
+) -> None:
+    """Also of a key that was not measured again when it came back."""
+    tag, piece = key_made(people, gannet, 4)
+    measured(people["tam"], tag, piece, Random(2), off_mm=0.0)
+    back = [Baseline("Stage door", enters, turns, "")]
+    hang(people, on_bench=OnBench.RETURNED_KEY, brought_back=str(tag), locks=back)
+    why = why_wrong(tag, piece)
+    assert why is not None
+    evidence = {each for suspect in why.suspects for each in suspect.evidence}
+    felt = {"it will not turn", "it snags, then goes", "it will not go in", "it is tight going in"}
+    assert evidence & felt == {says}
 
 
 def test_a_test_bitting_of_ones_own_is_taken_if_the_family_allows_it(smith: Client, gannet: Machine) -> None:

@@ -25,6 +25,18 @@ FURTHER_PRIOR = 0.04  # each, beside "nothing but scatter"
 CLUES: Mapping[str, Mapping[str, float]] = {
     "rubs": {"none": 0.15, "depth": 0.35, "loose": 0.3, "burr": 0.4, "scale": 0.3, "seat": 0.1, "crooked": 0.3},
     "snags": {"none": 0.1, "depth": 0.35, "seat": 0.5, "cutter": 0.45, "angle": 0.4, "single": 0.45, "loose": 0.35},
+    "stuck": {
+        "none": 0.02,
+        "depth": 0.45,
+        "single": 0.4,
+        "seat": 0.4,
+        "gauge": 0.4,
+        "scale": 0.35,
+        "angle": 0.35,
+        "burr": 0.05,
+        "steep": 0.05,
+    },
+    "barred": {"none": 0.01, "burr": 0.85, "crooked": 0.3, "steep": 0.1, "depth": 0.05, "scale": 0.05},
     "tight": {"none": 0.05, "burr": 0.8, "crooked": 0.3},
     "held": {"none": 0.03, "steep": 0.8, "cutter": 0.2, "burr": 0.15},
     "one-way": {"none": 0.05, "crooked": 0.8, "seat": 0.2, "angle": 0.3},
@@ -35,6 +47,8 @@ UNNAMED = 0.2
 CLUE_WORDS = {
     "rubs": "it rubs as it turns",
     "snags": "it snags, then goes",
+    "stuck": "it will not turn",
+    "barred": "it will not go in",
     "tight": "it is tight going in",
     "held": "it will not come out freely",
     "one-way": "it works one way up only",

@@ -30,7 +30,7 @@ class TakeInForm(forms.Form):
         required=False,
         help_text="A card, a lease, a face you know. Local law decides what is enough.",
     )
-    family = forms.ModelChoiceField(label="Key family", queryset=FamilyRecord.objects.all())
+    family = forms.ModelChoiceField(label="Key family", queryset=FamilyRecord.objects.all(), required=False)
     blank = forms.ModelChoiceField(
         label="Blank", queryset=Blank.objects.all(), required=False, empty_label="The family's own"
     )

@@ -22,6 +22,7 @@ app_name = "bench"
 urlpatterns = [
     path("", tags.tags, name="tags"),
     path("tags/new", tags.new, name="new"),
+    path("tags/new/fill", tags.fill_from_maker, name="fill-from-maker"),
     path("tags/<int:number>", tags.at_its_stage, name="tag"),
     path("tags/<int:number>/take-in", tags.take_in_stage, name="take-in"),
     path("tags/<int:number>/decline", tags.decline_tag, name="decline"),

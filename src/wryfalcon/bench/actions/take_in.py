@@ -3,14 +3,26 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from django.db import transaction
 from django.db.models import Max
 from django.utils import timezone
 
+from keycore.family import Family
+from keycore.units import convert
 from wryfalcon.accounts.models import User
-from wryfalcon.bench.models import Customer, Lock, OnBench, Piece, PieceState, Tag, TagState
+from wryfalcon.bench.models import (
+    Customer,
+    Lock,
+    OnBench,
+    Piece,
+    PieceState,
+    SheetEntry,
+    SourceKind,
+    Tag,
+    TagState,
+)
 from wryfalcon.bench.piece_states import AT_MACHINE, OPEN
 from wryfalcon.bench.refusal import NotDone
 from wryfalcon.library.models import Blank, FamilyRecord
@@ -38,7 +50,7 @@ class Job:
     title: str
     customer: str
     on_bench: str
-    family: FamilyRecord
+    family: FamilyRecord | None = None  # of a key brought back: its tag's
     blank: Blank | None = None
     authority: str = ""
     quantity: int = 1
@@ -58,16 +70,48 @@ def take_in(actor: User, job: Job) -> Tag:
 
 
 @transaction.atomic
-def change(actor: User, tag: Tag, job: Job) -> Tag:
-    """Change what is written on an open tag. Raises NotDone naming the field."""
+def change(actor: User, tag: Tag, job: Job) -> str:
+    """Change what is written on an open tag; returns what became of a reading for another family, in words.
+
+    Raises NotDone naming the field, for another family once the bitting is settled too.
+    """
     check_open(tag)
-    if tag.family_record_id not in (None, job.family.pk) and _is_read(tag):
-        raise NotDone("Something was read or settled for this family already. Take in a new tag instead.", "family")
     before = {name: getattr(tag, name) for name in WRITTEN_ON_IT}
+    old = tag.family_record
     _write(tag, job)
+    says = ""
+    if old is not None and old.pk != tag.family_record_id:
+        if tag.settlements.exists():
+            raise NotDone("The bitting is settled for this family already. Take in a new tag instead.", "family")
+        says = _carry_reading(tag, old.family, tag.family)
     changed = [name for name, value in before.items() if getattr(tag, name) != value]
     write_down(Event.CHANGED, actor, tag, changed=changed)
-    return tag
+    return says
+
+
+def _carry_reading(tag: Tag, old: Family, new: Family) -> str:
+    """What was read for one family, under another: lengths of as many cuts are carried, all else is put away."""
+    shape = {track.name: len(track.spaces) for track in new.tracks}
+    carried, away = 0, 0
+    for source in tag.sources.filter(removed=False):
+        fits = shape.get(source.track) == len(old.track(source.track).spaces)
+        is_same_kind = old.kind == new.kind and old.measured == new.measured
+        if fits and is_same_kind and source.kind in (SourceKind.CALIPERS, SourceKind.PROBE):
+            for sighting in source.sightings.exclude(value=None):
+                assert sighting.value is not None
+                sighting.value = convert(sighting.value, old.unit, new.unit)
+                sighting.save()
+            carried += 1
+        else:
+            source.removed = True
+            source.save()
+            away += source.sightings.filter(withdrawn=False).exists()
+    tag.overrulings.filter(withdrawn=False).update(withdrawn=True)
+    SheetEntry.objects.filter(sheet__tag=tag, withdrawn=False).update(withdrawn=True)
+    tag.trial_sheets.update(series=None)
+    says = [f"{carried} measured source{'' if carried == 1 else 's'} carried over"] if carried else []
+    says += [f"{away} source{'' if away == 1 else 's'} of {old.name} put away, kept in the record"] if away else []
+    return f"Read for {old.name}: {', '.join(says)}. Look at the reading again." if says else ""
 
 
 @transaction.atomic
@@ -100,6 +144,14 @@ def check_no_key_is_open(tag: Tag) -> None:
 
 
 def _write(tag: Tag, job: Job) -> None:
+    tag.brought_back_from, tag.made_by = None, None
+    if job.brought_back:
+        tag.brought_back_from, tag.made_by = _maker_of(job.brought_back, tag)
+        job = _filled_from(tag.brought_back_from, job)
+    elif job.on_bench == OnBench.RETURNED_KEY:
+        raise NotDone("Which tag made the key that came back? Its number is on the label.", "brought_back")
+    if job.family is None:
+        raise NotDone("Choose the key family.", "family")
     if job.family.restricted and not job.authority.strip():
         raise NotDone(
             f"{job.family.name} is restricted: write down what shows that they may have this key.", "authority"
@@ -110,13 +162,16 @@ def _write(tag: Tag, job: Job) -> None:
     tag.blank = job.blank or job.family.blanks.first()
     if tag.blank is not None and not tag.blank.families.filter(pk=job.family.pk).exists():
         raise NotDone(f"Blank {tag.blank.code} is not cut for {job.family.name}.", "blank")
-    tag.brought_back_from, tag.made_by = None, None
-    if job.brought_back:
-        tag.brought_back_from, tag.made_by = _maker_of(job.brought_back, tag)
-    elif job.on_bench == OnBench.RETURNED_KEY:
-        raise NotDone("Which tag made the key that came back? Its number is on the label.", "brought_back")
     tag.save()
     _write_locks(tag, job.locks)
+
+
+def _filled_from(maker: Tag, job: Job) -> Job:
+    """A job for a key that came back: family, blank and locks are those of its tag where nothing else is said."""
+    if job.family is not None and job.family.pk != maker.family_record_id:
+        raise NotDone(f"Tag {maker} made a {maker.family_record} key: a key brought back is of that family.", "family")
+    locks = [lock for lock in job.locks if lock.name.strip()] or [Baseline(lock.name) for lock in maker.locks.all()]
+    return replace(job, family=maker.family_record, blank=job.blank or maker.blank, locks=locks)
 
 
 def _maker_of(number: str, tag: Tag) -> tuple[Tag, Piece | None]:
@@ -135,8 +190,3 @@ def _write_locks(tag: Tag, locks: Sequence[Baseline]) -> None:
     for name, lock in wanted.items():
         felt = {"enters": lock.enters, "turns": lock.turns, "leaves": lock.leaves}
         Lock.objects.update_or_create(tag=tag, name=name, defaults=felt)
-
-
-def _is_read(tag: Tag) -> bool:
-    read = tag.sources.filter(removed=False, sightings__withdrawn=False).exists()
-    return read or tag.settlements.exists()

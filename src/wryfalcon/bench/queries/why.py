@@ -81,7 +81,7 @@ def why_wrong(tag: Tag, piece: Piece) -> Why | None:
         proof.sd / sqrt(len(errors)) * abs(mm) + seat,
         before,
         tag.family.tolerance.value * abs(mm),
-        _clues(_felt(piece, back)),
+        _clues(_felt(piece)),
         one_side=_one_side(tag, proof),
     )
     return Why(
@@ -153,10 +153,10 @@ class KeyFelt:
     leaves: str
 
 
-def _felt(piece: Piece, back: BroughtBack | None) -> list[KeyFelt]:
-    """How the key felt when it was tried, and in the customer's locks when it came back."""
+def _felt(piece: Piece) -> list[KeyFelt]:
+    """How the key felt when it was tried, and what was said of it in the customer's locks when it came back."""
     tried = [KeyFelt(t.way_up, t.enters, t.turns, t.leaves) for t in piece.trials.all()]
-    locks = Lock.objects.filter(tag__number=back.tag) if back else []
+    locks = Lock.objects.filter(tag__made_by=piece)
     return [*tried, *(KeyFelt(WayUp.UP, lock.enters, lock.turns, lock.leaves) for lock in locks)]
 
 
@@ -166,8 +166,10 @@ def _clues(felt: list[KeyFelt]) -> list[str]:
     turns: dict[str, set[str]] = {way: set() for way in WayUp.values}
     for each in felt:
         clues |= {"rubs"} if each.turns == Felt.RUBS else set()
-        clues |= {"snags"} if each.turns in (Felt.SNAGS, Felt.STUCK) else set()
-        clues |= {"tight"} if each.enters in (Felt.RUBS, Felt.STUCK) else set()
+        clues |= {"snags"} if each.turns == Felt.SNAGS else set()
+        clues |= {"stuck"} if each.turns == Felt.STUCK else set()
+        clues |= {"tight"} if each.enters in (Felt.RUBS, Felt.SNAGS) else set()
+        clues |= {"barred"} if each.enters == Felt.STUCK else set()
         clues |= {"held"} if each.leaves in (Felt.RUBS, Felt.SNAGS, Felt.STUCK) else set()
         turns[each.way_up].add(each.turns)
     works = [Felt.FREE in turns[way] for way in WayUp.values if turns[way]]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from django.contrib import messages
 from django.db import transaction
 from django.http import HttpResponse
 from django.shortcuts import render
@@ -66,6 +67,25 @@ def new(request: PersonRequest) -> HttpResponse:
     )
 
 
+@require_POST
+@needs(Act.TAKE_IN)
+def fill_from_maker(request: PersonRequest) -> HttpResponse:
+    """The form of a new tag, filled from the tag whose number was typed: a key came back. Nothing is kept."""
+    posted = request.POST
+    number = whole_number(posted.get("brought_back", "").strip().lstrip("#"))
+    maker = Tag.objects.select_related("customer", "family_record", "blank").filter(number=number).first()
+    initial: dict[str, object] = {name: posted.get(name, "") for name in TakeInForm.base_fields}
+    locks = LockFormSet(prefix="locks")
+    if maker is not None:
+        initial |= {"on_bench": OnBench.RETURNED_KEY, "family": maker.family_record_id, "blank": maker.blank_id}
+        initial["customer"] = initial["customer"] or maker.customer.name
+        initial["title"] = initial["title"] or f"{maker.title}, brought back"
+        locks = LockFormSet(prefix="locks", initial=[{"name": lock.name} for lock in maker.locks.all()])
+    form = TakeInForm(initial=initial)
+    context = {"form": form, "locks": locks, "maker": maker, "brought_back": posted.get("brought_back"), **_choices()}
+    return render(request, "bench/_new_form.html", context)
+
+
 @require_http_methods(["GET", "POST"])
 @needs_to_change(Act.TAKE_IN)
 def take_in_stage(request: PersonRequest, number: int) -> HttpResponse:
@@ -76,7 +96,8 @@ def take_in_stage(request: PersonRequest, number: int) -> HttpResponse:
     locks = KeptLockFormSet(request.POST or None, prefix="locks", initial=baseline)
     if request.method == "POST" and form.is_valid() and locks.is_valid():
         try:
-            change(request.user, tag, form.job(locks_of(locks)))
+            if says := change(request.user, tag, form.job(locks_of(locks))):
+                messages.info(request, says)
             return to_stage(tag, "read")
         except NotDone as refusal:
             form.add_error(refusal.field or None, refusal.says)
