@@ -12,6 +12,7 @@ _ENTRY = re.compile(
     re.IGNORECASE | re.ASCII,
 )
 _INCHES = {"in", "inch", "inches", '"', "''"}
+TEN_THOUSANDTHS_FROM = 1000  # a bare whole number this large in an inch shop
 HUNDREDTHS_FROM = 100  # a bare whole number this large in a millimetre shop means hundredths
 
 
@@ -27,9 +28,14 @@ class Entry:
     read_as: str
 
 
-def parse_length(typed: str, shop: Unit, wanted: Unit) -> Entry:
-    """Understand ``0.301``, ``.301``, ``0,301``, ``7.65 mm``, and ``301`` as thousandths of an inch.
+def parse_length(typed: str, shop: Unit, wanted: Unit, near: tuple[float, float] | None = None) -> Entry:
+    """Understand ``0.301``, ``.301``, ``0,301``, ``7.65 mm``, ``301`` as thousandths of an inch, ``3225`` as 0.3225.
 
+    ``near`` is where the value can lie, in the unit wanted: it decides where a bare whole number could be read two
+    ways. Raises NotALength.
+
+    >>> parse_length("3225", Unit.INCH, Unit.INCH).value, parse_length("1250", Unit.INCH, Unit.INCH, (1, 2)).value
+    (0.3225, 1.25)
     >>> parse_length("301", Unit.INCH, Unit.INCH)
     Entry(value=0.301, read_as='0.301 in')
     >>> parse_length("7,65 mm", Unit.INCH, Unit.MILLIMETRE).value
@@ -43,15 +49,37 @@ def parse_length(typed: str, shop: Unit, wanted: Unit) -> Entry:
     unit = Unit.MILLIMETRE if said == "mm" else Unit.INCH if said in {*_INCHES, "thou"} else shop
     value, read_as = float(number), ""
     whole = number.lstrip("+-").isdigit()
-    if said == "thou" or (not said and unit == Unit.INCH and whole and value >= 1):
+    if said == "thou":
         value /= 1000
         read_as = f"{value:.3f} in"
+    elif not said and unit == Unit.INCH and whole and value >= 1:
+        parts = (1000,) if value < TEN_THOUSANDTHS_FROM else (10_000, 1000)
+        value = _likeliest([value / part for part in parts], unit, wanted, near)
+        read_as = f"{value:.4f} in" if len(parts) > 1 else f"{value:.3f} in"
     elif not said and unit == Unit.MILLIMETRE and whole and value >= HUNDREDTHS_FROM:
-        value /= 100
-        read_as = f"{value:.2f} mm"
+        value = _likeliest([value / 100, value / 1000], unit, wanted, near)
+        read_as = f"{value:.3f} mm" if value < HUNDREDTHS_FROM / 100 else f"{value:g} mm"
     elif said and unit != shop:
         read_as = f"{value:g} {unit}"
     return Entry(convert(value, unit, wanted), read_as)
+
+
+def _likeliest(readings: list[float], unit: Unit, wanted: Unit, near: tuple[float, float] | None) -> float:
+    """The first reading of a bare whole number that can be; the usual one where none can, or nothing bounds it."""
+    fits = [each for each in readings if near and near[0] <= convert(each, unit, wanted) <= near[1]]
+    return (fits or readings)[0]
+
+
+def other_unit(typed: str, shop: Unit) -> str:
+    """The same without a unit of its own, said in the other unit; "" where a unit was typed, or no length.
+
+    >>> other_unit("6.35", Unit.INCH), other_unit(".25", Unit.MILLIMETRE), other_unit("6.35 in", Unit.INCH)
+    ('6.35 mm', '.25 in', '')
+    """
+    match = _ENTRY.match(typed)
+    if match is None or match["unit"]:
+        return ""
+    return f"{match['number']} {'mm' if shop == Unit.INCH else 'in'}"
 
 
 _BEFORE_UNIT = re.compile(r"(?<=[\d.,])\s+(?=(?:mm|inch|inches|in|thou)\b)", re.IGNORECASE)

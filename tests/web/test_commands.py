@@ -13,7 +13,6 @@ import sys
 import time
 from pathlib import Path
 from typing import Any
-from urllib.error import URLError
 from urllib.request import Request, urlopen
 
 import pytest
@@ -138,7 +137,7 @@ def answer_of(port: int) -> str:
         try:
             with urlopen(asked, timeout=5) as answer:
                 return answer.read().decode()
-        except URLError:
+        except OSError:
             time.sleep(0.1)
     raise AssertionError("nothing answers")
 

@@ -21,6 +21,7 @@ function goOn(event) {
   if (spins && performance.now() - going.since < TO_READ) return tell("The page has just changed: read it, then press g again.");
   control.click();
 }
+window.tellWords = tell;
 function tell(words) {
   const place = find("#told");
   if (place) place.textContent = words;

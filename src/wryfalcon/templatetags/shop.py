@@ -60,6 +60,19 @@ def small(context: Context, value: float, unit: str) -> str:
 
 
 @register.filter
+def at_place(place: int, listed: str) -> str:
+    """The entry at a place, counted from 1, of a list with commas; "" where there is none."""
+    entries = listed.split(",")
+    return entries[place - 1] if 0 < place <= len(entries) else ""
+
+
+@register.filter
+def pin_or_cut(kind: str) -> str:
+    """What is measured one after another of a source of this kind."""
+    return "Pin" if kind == "pins" else "Cut"
+
+
+@register.filter
 def grouped(labels: list[str]) -> str:
     r"""A bitting in groups of three for reading aloud; it breaks between groups only.
 

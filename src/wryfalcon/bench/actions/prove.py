@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import asdict
 
 from django.db import transaction
 
 from keycore.proving.verdict import Verdict
 from wryfalcon.accounts.models import User
-from wryfalcon.bench.actions.read import Typed, understood
+from wryfalcon.bench.actions.read import Typed, check_looks, understood
 from wryfalcon.bench.actions.take_in import check_open
 from wryfalcon.bench.models import Felt, Lock, Piece, PieceState, Proof, ProofValue, Tag, Trial, WayUp
 from wryfalcon.bench.queries.proving import proof_of
@@ -28,13 +29,28 @@ def add_proof_value(actor: User, tag: Tag, piece: Piece, typed: Typed) -> Entry:
     track = tag.family.track(typed.track)
     if not 1 <= typed.space <= len(track.spaces):
         raise NotDone(f"There is no cut {typed.space}, only 1 to {len(track.spaces)}.", "space")
+    at_cut = piece.proof_values.filter(track=typed.track, space=typed.space)
+    if typed.named and (before := at_cut.filter(key=typed.named).first()):
+        return Entry(before.value, "")
+    check_looks(typed, [value.typed or f"{value.value:.4f}" for value in at_cut.filter(withdrawn=False)])
     entry = understood(tag, track, typed)
     kept = ProofValue.objects.create(
         piece=piece, track=typed.track, space=typed.space, value=entry.value,
-        source="typed", typed=typed.text.strip()[:24], by=actor,
+        source="typed", typed=typed.text.strip()[:24], key=typed.named, by=actor,
     )  # fmt: skip
     write_down(Event.PROVED, actor, tag, piece=piece.called, job=piece.job, value=kept.pk)
     return entry
+
+
+@transaction.atomic
+def add_proof_values(actor: User, tag: Tag, piece: Piece, entries: Sequence[Typed]) -> list[Entry]:
+    """Write several measurements down, all or none. Raises NotDone with what to type instead."""
+    try:
+        return [add_proof_value(actor, tag, piece, typed) for typed in entries]
+    except NotDone as refusal:
+        if len(entries) > 1:
+            refusal.says = f"None of the {len(entries)} was kept. {refusal.says}"
+        raise
 
 
 @transaction.atomic

@@ -15,10 +15,12 @@ from wryfalcon.accounts.models import User
 from wryfalcon.bench.actions.sources import calipers_of
 from wryfalcon.bench.actions.take_in import check_open
 from wryfalcon.bench.models import Seen, Sighting, Source, SourceKind, Tag
-from wryfalcon.bench.refusal import NotDone
-from wryfalcon.lengths import Entry, NotALength, parse_length
+from wryfalcon.bench.refusal import NotDone, SecondLook
+from wryfalcon.lengths import Entry, NotALength, other_unit, parse_length
 from wryfalcon.records.actions import write_down
 from wryfalcon.records.models import Event
+
+CALIPERS = SourceKind.CALIPERS
 
 
 @dataclass(frozen=True)
@@ -29,19 +31,48 @@ class Typed:
     space: int
     text: str
     unit: Unit  # the unit the person works in
+    key: str = ""  # of the entry: said twice, it is kept once
+    looks: int | None = None  # values of that cut that the page knew of; None does not ask
+
+    @property
+    def named(self) -> str:
+        """The key as it is kept."""
+        return self.key[:32]
+
+
+@transaction.atomic
+def add_values(actor: User, tag: Tag, entries: Sequence[Typed], source: Source | None = None) -> list[Entry]:
+    """Write several values down, all or none. Raises NotDone with what to type instead, and for which cut."""
+    try:
+        return [add_value(actor, tag, typed, source) for typed in entries]
+    except NotDone as refusal:
+        if len(entries) > 1:
+            refusal.says = f"None of the {len(entries)} was kept. {refusal.says}"
+        raise
 
 
 @transaction.atomic
 def add_value(actor: User, tag: Tag, typed: Typed, source: Source | None = None) -> Entry:
-    """Write one value down, for the calipers where no source is named. Raises NotDone with what to type instead."""
+    """Write one value down, for the calipers where no source is named. Raises NotDone with what to type instead.
+
+    The same entry again, by its key, is kept once. Raises SecondLook for a cut with more values than the
+    page knew of.
+    """
     check_open(tag)
     track = tag.family.track(typed.track)
     _check_space(track, typed.space)
+    kept = Sighting.objects.filter(source__tag=tag)
+    if typed.named and (before := kept.filter(key=typed.named, space=typed.space).first()):
+        return Entry(before.value or 0.0, "")
+    of_it = {"source": source} if source is not None else {"source__track": typed.track, "source__kind": CALIPERS}
+    have = kept.filter(withdrawn=False, source__removed=False, space=typed.space, **of_it)
+    check_looks(typed, list(have.values_list("typed", flat=True)))
     if source is not None and source.kind == SourceKind.PINS:
         return _add_pins(actor, tag, track, typed, source)
     entry = understood(tag, track, typed)
     source = source or calipers_of(tag, typed.track)
-    look = _see(actor, source, {typed.space: {"value": entry.value, "typed": typed.text.strip()[:24]}})
+    said = {"value": entry.value, "typed": typed.text.strip()[:24], "key": typed.named}
+    look = _see(actor, source, {typed.space: said})
     write_down(Event.MEASURED, actor, tag, **_said(source, look), space=typed.space)
     return entry
 
@@ -57,29 +88,48 @@ def _add_pins(actor: User, tag: Tag, track: Track, typed: Typed, source: Source)
     for length in (lengths[0].value, sum(entry.value for entry in lengths)):
         _check_depth(tag, track, depth_under_pin(length, source.plug), typed.text)
     seen = {"value": lengths[0].value, "master": lengths[1].value if len(lengths) > 1 else None}
-    look = _see(actor, source, {typed.space: {**seen, "typed": typed.text.strip()[:24]}})
+    look = _see(actor, source, {typed.space: {**seen, "typed": typed.text.strip()[:24], "key": typed.named}})
     write_down(Event.MEASURED, actor, tag, **_said(source, look), space=typed.space)
     return lengths[0]
 
 
+def check_looks(typed: Typed, have: Sequence[str]) -> None:
+    """Raise SecondLook for a cut with more values than the page knew of: another tab, or one value too many."""
+    if typed.looks is not None and len(have) > typed.looks:
+        raise SecondLook(
+            f"Cut has {' and '.join(have)} already: is {typed.text.strip()[:20]} a second look?", len(have)
+        )
+
+
 def understood(tag: Tag, track: Track, typed: Typed) -> Entry:
     """A typed length in the family's unit; NotDone where it is none, or cannot be a cut of this key."""
-    entry = _length(typed.text, typed.unit, tag.family.unit)
+    near = _depths(tag, track)
+    entry = _length(typed.text, typed.unit, tag.family.unit, near)
+    if not near[0] <= entry.value <= near[1] and (other := other_unit(typed.text, typed.unit)):
+        meant = _length(other, typed.unit, tag.family.unit)
+        if near[0] <= meant.value <= near[1]:
+            raise NotDone(f"{other}? Type the unit if so; your unit is {typed.unit}.", "typed", other)
     _check_depth(tag, track, entry.value, typed.text)
     return entry
 
 
-def _length(text: str, shop: Unit, wanted: Unit) -> Entry:
+def _length(text: str, shop: Unit, wanted: Unit, near: tuple[float, float] | None = None) -> Entry:
     try:
-        return parse_length(text, shop, wanted)
+        return parse_length(text, shop, wanted, near)
     except NotALength as error:
         raise NotDone(str(error), "typed") from None
 
 
+def _depths(tag: Tag, track: Track) -> tuple[float, float]:
+    """Between what lengths a cut of this key can be, family unit."""
+    highest = max(*track.values, tag.family.blank.height if tag.family.blank else 0.0)
+    return min(track.values) / 2, highest * 1.1
+
+
 def _check_depth(tag: Tag, track: Track, value: float, text: str) -> None:
     family = tag.family
-    highest = max(*track.values, family.blank.height if family.blank else 0.0)
-    if not min(track.values) / 2 <= value <= highest * 1.1:
+    low, high = _depths(tag, track)
+    if not low <= value <= high:
         raise NotDone(
             f"“{text.strip()[:20]}” was read as {value:.3f} {family.unit}, which no cut of this key can be. "
             f"Its depths run from {track.values[0]:g} to {track.values[-1]:g} {family.unit}.",

@@ -19,6 +19,7 @@ class ProofValue(models.Model):
     position = models.FloatField(null=True, help_text="family unit, from the gauge")
     source = models.CharField(max_length=8, choices=[("typed", "typed"), ("caliper", "machine's caliper")])
     typed = models.CharField(max_length=24, blank=True)
+    key = models.CharField(max_length=32, blank=True, db_index=True, help_text="of the entry: said twice, kept once")
     withdrawn = models.BooleanField(default=False)
     by = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, related_name="+")
     at = models.DateTimeField(auto_now_add=True)

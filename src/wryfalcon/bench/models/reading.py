@@ -92,6 +92,7 @@ class Sighting(models.Model):
     depth = models.CharField(max_length=3, blank=True, help_text="of the depth key, or of the blank's cut")
     seen = models.CharField(max_length=6, choices=Seen, blank=True)
     typed = models.CharField(max_length=24, blank=True)
+    key = models.CharField(max_length=32, blank=True, db_index=True, help_text="of the entry: said twice, kept once")
     withdrawn = models.BooleanField(default=False)
     at = models.DateTimeField(auto_now_add=True)
     by = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, related_name="+")

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from django.contrib import messages
-from django.http import HttpResponse
+from django.http import HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
@@ -13,27 +13,27 @@ from django.views.decorators.http import require_GET, require_POST
 from keycore.proving.verdict import COVERAGE
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.bench.actions.prove import (
-    add_proof_value,
+    add_proof_values,
     keep_proof,
     read_caliper,
     try_in_lock,
     withdraw_proof_values,
 )  # fmt: skip
-from wryfalcon.bench.actions.read import Typed
 from wryfalcon.bench.forms import TrialForm
 from wryfalcon.bench.models import Felt, Lock, Piece, PieceState, Tag, WayUp
 from wryfalcon.bench.queries.proving import ProvedCut, ShownProof, cuts_to_deepen, proof_of
-from wryfalcon.bench.refusal import NotDone
+from wryfalcon.bench.refusal import NotDone, SecondLook
 from wryfalcon.bench.views.stage import (
     attempt,
     find_tag,
     key_of,
     open_tag,
-    shop_unit,
     show_stage,
     to_stage,
     whole_number,
 )
+from wryfalcon.bench.views.values import entries_posted, refused, wants_json
+from wryfalcon.bench.views.values import kept as values_kept
 from wryfalcon.drawings.errors import draw_errors
 from wryfalcon.machines.models import DriverKind
 from wryfalcon.machines.queries.line import last_order
@@ -53,19 +53,19 @@ def prove_stage(request: PersonRequest, number: int) -> HttpResponse:
 def type_proof_value(request: PersonRequest, number: int, piece: int) -> HttpResponse:
     """One value of the new key and Enter."""
     tag, kept = _find(number, piece)
-    at = max(1, whole_number(request.POST.get("cut")))
-    cuts = _all_cuts(tag)
-    track, space = cuts[min(at, len(cuts)) - 1]
-    text = request.POST.get("typed", "")
-    if text.strip():
-        typed = Typed(track, space, text, shop_unit(request))
-        try:
-            entry = add_proof_value(request.user, tag, kept, typed)
-        except NotDone as refusal:
-            return _show(request, tag, piece, at, refusal=refusal.says, typed=text)
-        if entry.read_as:
-            messages.info(request, f"“{text.strip()}” read as {entry.read_as}.")
-    return to_stage(tag, "prove", f"?piece={piece}&cut={min(at + 1, len(cuts))}")
+    at, cuts = whole_number(request.POST.get("cut")), _all_cuts(tag)
+    try:
+        entries = entries_posted(request, cuts[at - 1 :] if at else [])
+        found = add_proof_values(request.user, tag, kept, entries)
+    except NotDone as refusal:
+        if wants_json(request):
+            return refused(refusal)
+        return _show(request, tag, piece, at, refusal=refusal, typed=request.POST.get("typed", ""))
+    says = values_kept(request, entries, found)
+    if wants_json(request):
+        return JsonResponse({"kept": len(entries), "says": says})
+    after = at + max(1, len(entries))
+    return to_stage(tag, "prove", f"?piece={piece}&cut={after if after <= len(cuts) else 0}")
 
 
 @require_POST
@@ -121,7 +121,7 @@ def _all_cuts(tag: Tag) -> list[tuple[str, int]]:
 
 
 def _show(
-    request: PersonRequest, tag: Tag, wanted: int, at: int, *, refusal: str = "", typed: str = ""
+    request: PersonRequest, tag: Tag, wanted: int, at: int, *, refusal: NotDone | None = None, typed: str = ""
 ) -> HttpResponse:
     pieces = list(
         Piece.objects.filter(tag=tag, state=PieceState.FINISHED)
@@ -133,14 +133,19 @@ def _show(
     # Read before the values that it may have brought: done, it shows them; open, the page looks again.
     order = last_order(piece.machine, piece.job) if piece and piece.machine else None
     proof = proof_of(tag, piece) if piece else None
-    context: dict[str, Any] = {"pieces": pieces, "piece": piece, "proof": proof, "refusal": refusal, "typed": typed}
+    context: dict[str, Any] = {"pieces": pieces, "piece": piece, "proof": proof, "typed": typed}
     if piece is None or proof is None:
         return show_stage(request, tag, "prove", {**context, "key": key_of(tag, {})})
-    first_unread = next((i for i, cut in enumerate(proof.cuts, start=1) if cut.measured is None), 1)
+    if refusal is not None:
+        context |= {
+            "refusal": refusal.says, "suggest": refusal.suggest, "is_second": isinstance(refusal, SecondLook),
+        }  # fmt: skip
+    first_unread = next((i for i, cut in enumerate(proof.cuts, start=1) if cut.measured is None), 0)
     at = at if 1 <= at <= len(proof.cuts) else first_unread
     context |= {
         "at": at,
-        "at_cut": proof.cuts[at - 1],
+        "at_cut": proof.cuts[at - 1] if at else None,
+        "looks": ",".join(str(cut.repeats) for cut in proof.cuts),
         "has_caliper": piece.machine is not None and piece.machine.driver == DriverKind.BENCH,
         "order": order if order and order.order.command == "measure" else None,
         "live": order is not None and order.is_open,

@@ -6,17 +6,16 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from django.contrib import messages
-from django.http import HttpResponse
+from django.http import HttpResponse, JsonResponse
 from django.views.decorators.http import require_GET, require_POST
 
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
-from wryfalcon.bench.actions.read import Typed, add_value, withdraw
+from wryfalcon.bench.actions.read import add_values, withdraw
 from wryfalcon.bench.models import OnBench, Sighting, Source, SourceKind, Tag, WearGrade
 from wryfalcon.bench.queries.evidence import SourceReading
 from wryfalcon.bench.queries.looks import looks_of
 from wryfalcon.bench.queries.reading import TrackReading, readings_of
-from wryfalcon.bench.refusal import NotDone
+from wryfalcon.bench.refusal import NotDone, SecondLook
 from wryfalcon.bench.sentences import sentence_of
 from wryfalcon.bench.views.stage import (
     attempt,
@@ -29,6 +28,7 @@ from wryfalcon.bench.views.stage import (
     whole_number,
 )
 from wryfalcon.bench.views.strip import strip_of
+from wryfalcon.bench.views.values import entries_posted, kept, refused, wants_json
 
 NO_KEY = {OnBench.LOCK, OnBench.LOCK_PARTS, OnBench.CODE}
 """What is on the bench has no key to measure: the way of reading is chosen first."""
@@ -52,6 +52,8 @@ class Entry:
     at: int = 0
     refusal: str = ""
     typed: str = ""
+    suggest: str = ""
+    is_second: bool = False
 
 
 @require_GET
@@ -72,17 +74,21 @@ def type_value(request: PersonRequest, number: int) -> HttpResponse:
     wanted = whole_number(request.POST.get("source"))
     reading = track_reading(tag, request.POST.get("track"), wanted)
     source = source_reading(tag, reading, wanted)
-    at = whole_number(request.POST.get("cut"))
-    text = request.POST.get("typed", "")
-    if text.strip():
-        typed = Typed(reading.track.name, source.shown_space(at), text, shop_unit(request))
-        try:
-            entry = add_value(request.user, tag, typed, source.record if source.record.pk else None)
-        except NotDone as refusal:
-            return show_read(request, tag, reading, source, Entry(at, refusal.says, text))
-        if entry.read_as:
-            messages.info(request, f"“{text.strip()}” read as {entry.read_as}.")
-    return to_source(tag, source, f"&cut={_next(source, at)}")
+    at, cuts = whole_number(request.POST.get("cut")), len(source.track.spaces)
+    places = [(reading.track.name, source.shown_space(cut)) for cut in range(at, cuts + 1)] if at else []
+    is_pins = source.record.kind == SourceKind.PINS
+    try:
+        entries = entries_posted(request, places, is_whole=is_pins)
+        found = add_values(request.user, tag, entries, source.record if source.record.pk else None)
+    except NotDone as refusal:
+        if wants_json(request):
+            return refused(refusal)
+        entry = Entry(at, refusal.says, request.POST.get("typed", ""), refusal.suggest, isinstance(refusal, SecondLook))
+        return show_read(request, tag, reading, source, entry)
+    says = kept(request, entries, found)
+    if wants_json(request):
+        return JsonResponse({"kept": len(entries), "says": says})
+    return to_source(tag, source, f"&cut={_next(source, at, max(1, len(entries)))}")
 
 
 @require_POST
@@ -125,13 +131,13 @@ def to_source(tag: Tag, source: SourceReading | Source, more: str = "") -> HttpR
     return to_stage(tag, "read", which + more)
 
 
-def _next(source: SourceReading, at: int) -> int:
-    """The next cut; after the last, the first one that was passed over, else the last again."""
+def _next(source: SourceReading, at: int, count: int = 1) -> int:
+    """The cut after those just typed; after the last, the first one that was passed over, 0 where none was."""
     spaces = len(source.track.spaces)
-    if at < spaces:
-        return at + 1
-    read = {source.shown_space(space) for space in source.values} | {at}
-    return next((cut for cut in range(1, spaces + 1) if cut not in read), spaces)
+    if at + count <= spaces:
+        return at + count
+    read = {source.shown_space(space) for space in source.values} | set(range(at, at + count))
+    return next((cut for cut in range(1, spaces + 1) if cut not in read), 0)
 
 
 def show_read(
@@ -140,6 +146,7 @@ def show_read(
     """The stage with one source in front."""
     spaces = len(reading.track.spaces)
     at = entry.at if 1 <= entry.at <= spaces else _first_unread(source)
+    rows = _rows(source)
     choosing = "add" in request.GET or (not reading.sources and tag.on_bench in NO_KEY)
     kind = SourceKind(source.record.kind)
     looks = looks_of(reading, source, request.GET.get("depth", ""))
@@ -150,13 +157,16 @@ def show_read(
         "choosing": choosing,
         "kinds": SourceKind.choices,
         "at": at,
-        "rows": _rows(source),
+        "rows": rows,
+        "looks": ",".join(str(len(row.values)) for row in rows),
         "panel": PANELS[kind],
         "key": key_of(tag, _cut_so_far(reading, looks), track=reading.track.name),
-        "strip": strip_of(reading, source.shown_space(at) if kind.is_typed_value else None),
+        "strip": strip_of(reading, source.shown_space(at) if kind.is_typed_value and at else None),
         "sentence": sentence_of(reading, shop_unit(request)),
         "wear_grades": WearGrade.choices,
         "refusal": entry.refusal,
+        "suggest": entry.suggest,
+        "is_second": entry.is_second,
         "typed": entry.typed,
         "complete": not reading.unread,
         **looks,
@@ -187,7 +197,7 @@ PANELS: Mapping[SourceKind, str] = {
 
 def _first_unread(source: SourceReading) -> int:
     read = {source.shown_space(space) for space in source.values}
-    return next((cut for cut in source.spaces if cut not in read), len(source.spaces))
+    return next((cut for cut in source.spaces if cut not in read), 0)
 
 
 def _rows(source: SourceReading) -> list[Row]:
