@@ -121,6 +121,53 @@ def test_values_are_understood_as_smiths_type_them(smith: Client, people: People
     assert kept == [0.278, 0.2353, 0.2947, 0.2577, 0.3189]
 
 
+def test_an_entry_said_twice_is_kept_once(smith: Client, people: People) -> None:
+    """As a page does whose answer was lost; another entry of the same value is a second look."""
+    tag = hang(people)
+    entry = {"track": "A", "cut": "1", "typed": "0.284", "looks": "0", "key": "a1b2"}
+    for _ in range(3):
+        answer = smith.post(f"/tags/{tag}/read/value", entry, headers={"Accept": "application/json"})
+        assert answer.json()["kept"] == 1
+    assert Sighting.objects.count() == 1
+    second = smith.post(f"/tags/{tag}/read/value", {**entry, "key": "c3"}, headers={"Accept": "application/json"})
+    assert (second.status_code, second.json()["is_second"], second.json()["has"]) == (422, True, 1)
+    smith.post(f"/tags/{tag}/read/value", {**entry, "key": "c4", "looks": "1"})
+    assert Sighting.objects.count() == 2
+
+
+def test_several_values_at_once_go_to_the_cuts_that_follow_or_none_is_kept(smith: Client, people: People) -> None:
+    tag = hang(people)
+    to = f"/tags/{tag}/read/value"
+    bad = smith.post(to, {"track": "A", "cut": "1", "typed": "0.278 0.2353 9"})
+    assert "None of the 3 was kept." in bad.content.decode()
+    assert 'value="0.278 0.2353 9"' in bad.content.decode()
+    assert not Sighting.objects.exists()
+    smith.post(to, {"track": "A", "cut": "2", "typed": "0.278 .2353  7.48 mm"})
+    kept = [(s.space, round(s.value or 0, 4)) for s in Sighting.objects.order_by("space")]
+    assert kept == [(2, 0.278), (3, 0.2353), (4, 0.2945)]
+    many = smith.post(to, {"track": "A", "cut": "4", "typed": "0.278 0.2353 0.28"}).content.decode()
+    assert "3 values for 2 cuts from here on." in many
+
+
+@pytest.mark.parametrize(
+    ("typed", "unit", "says", "meant"),
+    [("6.35", "in", "6.35 mm?", 0.25), (".25", "mm", ".25 in?", 0.25), ("3225", "in", "", 0.3225),
+     ("6546", "mm", "", 6.546 / 25.4), ("280", "in", "", 0.28)],
+)  # fmt: skip
+def test_a_value_in_the_other_unit_is_asked_about(
+    smith: Client, people: People, typed: str, unit: str, says: str, meant: float
+) -> None:
+    tag = hang(people)
+    people["tam"].unit = unit
+    people["tam"].save()
+    answer = smith.post(f"/tags/{tag}/read/value", {"track": "A", "cut": "1", "typed": typed})
+    if says:
+        assert says in answer.content.decode()
+        assert not Sighting.objects.exists()
+        smith.post(f"/tags/{tag}/read/value", {"track": "A", "cut": "1", "typed": says.removesuffix("?")})
+    assert Sighting.objects.get().value == pytest.approx(meant)
+
+
 def test_a_second_value_is_a_repeat_and_undo_takes_the_last_back(smith: Client, people: People) -> None:
     tag = hang(people)
     for typed in ("0.284", "0.286"):

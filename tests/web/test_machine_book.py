@@ -298,7 +298,7 @@ def test_an_adapter_has_axes_and_offsets_of_its_own(owner: Client, gannet: Machi
     values = trim.family_record.family.track(trim.track).values
     for clamping in (1, 2):
         typed = {f"v{n}": f"{values[step] + 0.004:.4f}" for n, step in enumerate(trim.steps, start=1)}
-        owner.post(f"/machines/trims/{trim.pk}/measured", {"clamping": clamping, **typed})
+        owner.post(f"/machines/trims/{trim.pk}/measured", {"clamping": clamping, "partly": "1", **typed})
     assert "Depth, axis Z for Angle clamp, face 2: add -0.100 mm" in words(owner, f"/machines/trims/{trim.pk}")
     owner.post(f"/machines/trims/{trim.pk}/close", {"apply": "1"})
     own = MachineOffset.objects.get(machine=gannet, jaw_side=side)

@@ -20,7 +20,7 @@ from wryfalcon.bench.queries.why import why_wrong
 from wryfalcon.bench.refusal import NotDone
 from wryfalcon.demonstration.making import again, family_record, finished_key, measured, proven
 from wryfalcon.machines.actions.practice import begin_practice
-from wryfalcon.machines.actions.trimming import begin_trim, change_offset
+from wryfalcon.machines.actions.trimming import begin_trim, change_offset, hang_test_key
 from wryfalcon.machines.drivers import Delivery, driver_of
 from wryfalcon.machines.drivers.interface import place_of
 from wryfalcon.machines.models import (
@@ -64,7 +64,8 @@ def measure(client: Client, trim: Trim, errors: list[float], clamping: int = 1) 
         f"v{space}": f"{track.values[step] + error:.4f}"
         for space, (step, error) in enumerate(zip(trim.steps, errors, strict=True), start=1)
     }
-    page = client.post(f"/machines/trims/{trim.pk}/measured", {"clamping": clamping, **typed}, follow=True)
+    posted = {"clamping": clamping, "partly": "1", **typed}
+    page = client.post(f"/machines/trims/{trim.pk}/measured", posted, follow=True)
     return " ".join(page.content.decode().split())
 
 
@@ -366,6 +367,57 @@ def test_two_like_blanks_lead_to_a_hairline_nick_by_turns_of_the_screw(smith: Cl
     assert "Say what the blank shows" in refused.content.decode()
     gannet = Machine.objects.get(name="Old Gannet")
     assert smith.get(f"/machines/{gannet.pk}/touch").status_code == 404
+
+
+def test_a_clamping_of_one_cut_is_not_kept_by_an_early_enter(smith: Client, people: People) -> None:
+    """Nor is any that lacks a cut, unless that is said; what was typed comes back."""
+    gannet = Machine.objects.get(name="Old Gannet")
+    trim = begin_trim(people["tam"], gannet, family_record("harbour-five"), own="3 5 2 4 1")
+    to = f"/machines/trims/{trim.pk}/measured"
+    answer = smith.post(to, {"clamping": "1", "v1": "0.2947"})
+    assert answer.status_code == 422
+    said = answer.content.decode()
+    assert "Cut 2, 3, 4, 5 of this clamping is not measured" in said
+    assert 'name="v1" value="0.2947"' in said
+    assert not TrimReading.objects.exists()
+    smith.post(to, {"clamping": "1", "v1": "0.2947", "partly": "1"})
+    assert TrimReading.objects.count() == 1
+
+
+@pytest.mark.parametrize("apart", [" ", "  ", "\t"])
+def test_a_line_of_values_pasted_into_the_first_field_is_one_for_each_cut(
+    smith: Client, people: People, apart: str
+) -> None:
+    gannet = Machine.objects.get(name="Old Gannet")
+    trim = begin_trim(people["tam"], gannet, family_record("harbour-five"), own="3 5 2 4 1")
+    track = family_record("harbour-five").family.tracks[0]
+    values = [track.values[step] for step in trim.steps]
+    to = f"/machines/trims/{trim.pk}/measured"
+    smith.post(to, {"clamping": "1", "v1": apart.join(f"{v:.4f}" for v in values)})
+    assert list(TrimReading.objects.order_by("space").values_list("value", flat=True)) == pytest.approx(values)
+    many = smith.post(to, {"clamping": "2", "v1": "0.3 0.3 0.3 0.3 0.3 0.3"}).content.decode()
+    assert "6 values for 5 cuts." in many
+
+
+def test_a_trims_key_is_read_by_the_machines_own_caliper_from_its_page(
+    smith: Client, people: People, bench_machine: BenchMachine
+) -> None:
+    gannet = on_the_line(bench_machine)
+    trim = begin_trim(people["tam"], gannet, family_record("harbour-five"), own="3 5 2 4 1")
+    tag = hang_test_key(people["tam"], trim)
+    settled(people, tag)
+    carded(people, tag, gannet)
+    piece = cut(people, tag)
+    assert "Read the machine’s caliper: key 1" in words(smith, f"/machines/trims/{trim.pk}")
+    smith.post(f"/machines/trims/{trim.pk}/caliper/{piece.pk}")
+    follow_once(gannet)
+    assert piece.proof_values.count() == 5
+    said = words(smith, f"/machines/trims/{trim.pk}")
+    assert "Read the machine’s caliper" not in said
+    assert len(trim_state(trim).clampings) == 1
+    other = hang(people)
+    assert smith.post(f"/machines/trims/{trim.pk}/caliper/{piece.pk + 99}").status_code == 404
+    assert other.pk
 
 
 def seeded(hidden: HiddenFault) -> Random:

@@ -35,6 +35,7 @@ urlpatterns = [
     path("trims/<int:pk>/paper", trim.paper, name="trim-paper"),
     path("trims/<int:pk>/caliper", trim.caliper, name="trim-caliper"),
     path("trims/<int:pk>/measured", trim.measured, name="trim-measured"),
+    path("trims/<int:pk>/caliper/<int:piece>", trim.read_caliper, name="trim-read"),
     path("trims/<int:pk>/clampings/<int:clamping>/withdraw", trim.withdraw, name="trim-withdraw"),
     path("trims/<int:pk>/tag", trim.hang, name="trim-tag"),
     path("trims/<int:pk>/close", trim.close, name="trim-close"),

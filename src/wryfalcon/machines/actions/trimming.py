@@ -124,10 +124,13 @@ def try_caliper(actor: User, trim: Trim, known_size: float, known_read: float) -
 
 
 @transaction.atomic
-def measure_clamping(actor: User, trim: Trim, clamping: int, cuts: Mapping[int, Measured]) -> None:
+def measure_clamping(
+    actor: User, trim: Trim, clamping: int, cuts: Mapping[int, Measured], *, is_partly: bool = False
+) -> None:
     """Keep what was measured of one clamping, in the place of what was kept of it before.
 
-    Raises NotKept for nothing, or a cut far from its target: a misread, or another key.
+    Raises NotKept for nothing, for some cuts only unless that ``is_partly`` meant, or a cut far from its
+    target: a misread, or another key.
     """
     _check_open(trim)
     track = trim.family_record.family.track(trim.track)
@@ -141,6 +144,9 @@ def measure_clamping(actor: User, trim: Trim, clamping: int, cuts: Mapping[int, 
             raise NotKept(
                 f"Cut {space} is far from the {target:g} it should be: measure it again, or is it another key?"
             )
+    without = [str(space) for space in range(1, len(trim.steps) + 1) if space not in given]
+    if without and not is_partly:
+        raise NotKept(f"Cut {', '.join(without)} of this clamping is not measured. Measure it, or keep it as it is.")
     TrimReading.objects.filter(trim=trim, clamping=clamping).update(withdrawn=True)
     TrimReading.objects.bulk_create(
         TrimReading(trim=trim, clamping=clamping, space=space, value=cut.value, position=cut.position, by=actor)

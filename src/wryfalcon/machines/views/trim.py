@@ -12,7 +12,10 @@ from django.views.decorators.http import require_GET, require_POST
 
 from keycore.units import Unit
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
-from wryfalcon.lengths import NotALength, parse_length
+from wryfalcon.bench.actions.prove import read_caliper as ask_caliper
+from wryfalcon.bench.models import Piece, PieceState
+from wryfalcon.bench.refusal import NotDone
+from wryfalcon.lengths import NotALength, parse_length, split_lengths
 from wryfalcon.library.models import FamilyRecord
 from wryfalcon.machines.actions.trimming import (
     Measured,
@@ -23,9 +26,11 @@ from wryfalcon.machines.actions.trimming import (
     try_caliper,
     withdraw_clamping,
 )
-from wryfalcon.machines.models import Machine, Trim
+from wryfalcon.machines.models import DriverKind, Machine, Trim
+from wryfalcon.machines.queries.line import last_order, line_of
 from wryfalcon.machines.queries.trimming import CLAMPINGS, TrimState, can_be_cut, trim_state
 from wryfalcon.machines.refusal import NotKept
+from wryfalcon.machines.views.press import press_of
 
 MOST_CLAMPINGS = 12
 
@@ -77,7 +82,7 @@ def caliper(request: PersonRequest, pk: int) -> HttpResponse:
     trim = _trim(pk)
 
     def act() -> None:
-        known, read = (_length(request, name, Unit.MILLIMETRE) for name in ("known", "read"))
+        known, read = (_length(request, request.POST.get(name, ""), Unit.MILLIMETRE) for name in ("known", "read"))
         if known is None or read is None:
             raise NotKept("Type the known size and what the caliper says of it.")
         try_caliper(request.user, trim, known, read)
@@ -94,14 +99,31 @@ def measured(request: PersonRequest, pk: int) -> HttpResponse:
     try:
         if not number.isdecimal() or not 1 <= int(number[:4]) <= MOST_CLAMPINGS:
             raise NotKept(f"At most {MOST_CLAMPINGS} clampings.")
-        unit = trim.family_record.family.unit
+        unit, spaces = trim.family_record.family.unit, range(1, len(trim.steps) + 1)
+        values, positions = (_spread(request, letter, len(trim.steps)) for letter in "vp")
         cuts = {
-            space: Measured(_length(request, f"v{space}", unit), _length(request, f"p{space}", unit))
-            for space in range(1, len(trim.steps) + 1)
+            space: Measured(
+                _length(request, values[space - 1], unit, f"Cut {space}"),
+                _length(request, positions[space - 1], unit, f"Position of cut {space}"),
+            )
+            for space in spaces
         }
-        measure_clamping(request.user, trim, int(number), cuts)
+        measure_clamping(request.user, trim, int(number), cuts, is_partly="partly" in request.POST)
     except NotKept as refusal:
         return _page(request, trim_state(trim), typed=request.POST, problem=refusal.says)
+    return redirect("machines:trim", pk=pk)
+
+
+@require_POST
+@needs(Act.CUT)
+def read_caliper(request: PersonRequest, pk: int, piece: int) -> HttpResponse:
+    """Ask the caliper of the machine that made a test key to read it."""
+    trim = _trim(pk)
+    made = get_object_or_404(Piece.objects.select_related("machine", "tag"), pk=piece, tag=trim.tag_id or 0)
+    try:
+        ask_caliper(press_of(request), made.tag, made)
+    except NotDone as refusal:
+        messages.error(request, refusal.says)
     return redirect("machines:trim", pk=pk)
 
 
@@ -153,8 +175,21 @@ def _page(
         "state": state, "trim": state.trim, "machine": state.trim.machine, "family": state.family, "rows": rows,
         "clamping": given.get("clamping", number), "problem": problem, "enough": CLAMPINGS,
         "can_be_cut": can_be_cut(state.trim), "positions_typed": any(position for *_, position in rows),
+        "is_partly": bool(problem) and "keep it as it is" in problem, **_test_keys(state),
     }  # fmt: skip
     return render(request, "machines/trim.html", context, status=422 if problem else 200)
+
+
+def _test_keys(state: TrimState) -> dict[str, Any]:
+    """The test keys that are made, and how far the machine's caliper is with the one it reads."""
+    trim = state.trim
+    if trim.tag is None or trim.machine.driver != DriverKind.BENCH or trim.closed_at is not None:
+        return {}
+    order = last_order(trim.machine)  # read before the values that it may have brought
+    made = Piece.objects.filter(tag=trim.tag, state=PieceState.FINISHED).order_by("pk")
+    to_read = made.exclude(proof_values__withdrawn=False).distinct()
+    is_measuring = order is not None and order.order.command == "measure"
+    return {"to_read": to_read, "order": order if is_measuring else None, "line": line_of(trim.machine)}
 
 
 def _done(request: PersonRequest, trim: Trim, act: Callable[[], None]) -> HttpResponse:
@@ -165,14 +200,24 @@ def _done(request: PersonRequest, trim: Trim, act: Callable[[], None]) -> HttpRe
     return redirect("machines:trim", pk=trim.pk)
 
 
-def _length(request: PersonRequest, name: str, wanted: Unit) -> float | None:
-    typed = request.POST.get(name, "").strip()
-    if not typed:
+def _spread(request: PersonRequest, letter: str, count: int) -> list[str]:
+    """What was typed for each cut; several values in the first field, the others empty, are one for each."""
+    typed = [request.POST.get(f"{letter}{space}", "").strip() for space in range(1, count + 1)]
+    several = split_lengths(typed[0])
+    if len(several) > 1 and not any(typed[1:]):
+        if len(several) > count:
+            raise NotKept(f"{len(several)} values for {count} cuts.")
+        return several + [""] * (count - len(several))
+    return typed
+
+
+def _length(request: PersonRequest, typed: str, wanted: Unit, what: str = "") -> float | None:
+    if not typed.strip():
         return None
     try:
         return parse_length(typed, Unit(request.user.unit), wanted).value
     except NotALength as error:
-        raise NotKept(f"Cut {name[1:]}: {error}" if name[1:].isdecimal() else str(error)) from None
+        raise NotKept(f"{what}: {error}" if what else str(error)) from None
 
 
 def _trim(pk: int) -> Trim:
