@@ -4,9 +4,11 @@ from __future__ import annotations
 
 import re
 
+import numpy as np
 import pytest
 from django.test import Client
 
+from keycore.proving.lock import play_of
 from specimens import STAGE_DOOR_KEY
 from web.jobs import BITTING, People, carded, hang, read, settled
 from wryfalcon.bench.actions.read import state_labels
@@ -14,11 +16,11 @@ from wryfalcon.bench.actions.settle import Choice, DeeperCut, overrule, settle
 from wryfalcon.bench.actions.sources import Manner, add_source, calipers_of, describe_source
 from wryfalcon.bench.actions.take_in import Job, change
 from wryfalcon.bench.models import OnBench, Overruling, Settlement, Sighting, Tag
-from wryfalcon.bench.queries.prospects import options_of
+from wryfalcon.bench.queries.prospects import making_of, options_of
 from wryfalcon.bench.queries.reading import readings_of
 from wryfalcon.bench.queries.stages import on_the_bench
 from wryfalcon.bench.refusal import NotDone
-from wryfalcon.demonstration.making import family_record, finished_key
+from wryfalcon.demonstration.making import family_record, finished_key, type_values
 from wryfalcon.machines.models import Machine
 from wryfalcon.records.models import AuditEntry
 
@@ -259,6 +261,34 @@ def test_each_choice_says_how_likely_the_key_turns(people: People) -> None:
     assert options["restore"].chance_new is not None
     assert options["restore"].chance_new > 0.95 > 0.05 > (options["copy"].chance_new or 0)
     assert options["restore"].chance > options["copy"].chance  # type: ignore[operator]
+
+
+def test_the_chance_that_it_turns_has_the_doubt_about_the_bitting_in_it(smith: Client, people: People) -> None:
+    """Against simulated locks (seeded), each of one of the likeliest bittings, and a key cut with scatter."""
+    tag = hang(people, locks=[])
+    track = tag.family.tracks[0]
+    worn = [track.values[step] for step in (2, 4, 1, 3, 0)]
+    worn[3] = (track.values[3] + track.values[4]) / 2 - 0.0005  # between two depths: which of them?
+    type_values(people["tam"], tag, "A", worn)
+    (reading,) = readings_of(tag)
+    assert reading.posterior is not None
+    option = next(o for o in options_of(tag, [reading], [], 0.004) if o.intent == "restore")
+    assert option.bitting == reading.posterior.bittings[0][1] < 0.9
+    assert option.if_right is not None
+    assert option.if_right > 0.95
+    random = np.random.default_rng(20261125)
+    making, play, times = making_of(tag), play_of(tag.family), 20_000
+    made = np.array([track.values[step] for step in reading.steps or ()])
+    bittings = reading.posterior.bittings
+    which = random.choice(len(bittings), times, p=np.array([p for _, p in bittings]) / sum(p for _, p in bittings))
+    wanted = np.array([[track.values[step] for step in steps] for steps, _ in bittings])[which]
+    off = (
+        made - wanted + random.normal(0, making.sd_each, wanted.shape) + random.normal(0, making.sd_common, (times, 1))
+    )
+    turns = ((off <= play.high) & (off >= -play.low)).all(axis=1).mean() * sum(p for _, p in bittings)
+    assert option.turns == pytest.approx(turns, abs=0.015)
+    said = " ".join(smith.get(f"/tags/{tag}/settle").content.decode().split())
+    assert "if the bitting is right, which is" in said
 
 
 def test_set_up_waits_for_the_read_back(smith: Client, people: People) -> None:

@@ -35,7 +35,7 @@ def walk(client: Client, people: People) -> Walk:
     carded(people, ready, Machine.objects.get(name="Old Gannet"))
     finished_key(ready, timezone.now())
     every = hang(people, family=family_record("lighthouse-eight"), on_bench=OnBench.LOCK)
-    for kind in SourceKind:
+    for kind, _ in SourceKind.offered():
         add_source(people["tam"], every, every.family.tracks[0].name, kind)
     client.force_login(people["orla"])
     found = Walk(client, each=12).go()
@@ -99,6 +99,29 @@ def test_what_once_broke_a_tag_is_refused_and_it_goes_on(
     assert smith.post(f"/tags/{tag}/{where}", posted).status_code < 500
     for stage in ("take-in", "read", "settle", "codes", "tries", "set-up", "cut", "prove", "hand-over"):
         assert smith.get(f"/tags/{tag}/{stage}").status_code < 400, stage
+
+
+@pytest.mark.parametrize("kind", [kind for kind, _ in SourceKind.offered()])
+def test_a_source_is_read_in_its_own_way_only(smith: Client, people: People, kind: str) -> None:
+    """A post of another kind's form to a source leaves nothing that the reading would trip over."""
+    tag = hang(people)
+    source = add_source(people["tam"], tag, "A", kind)
+    of_kind = SourceKind(kind)
+    posts = [
+        ("labels", {"labels": "3 5 2 4 1"}, of_kind.is_stated),
+        ("grid", {"tap": "1:3"}, of_kind.is_stated),
+        ("look", {"depth": "3", "flush": "1"}, kind == "depth-keys"),
+        ("stage", {"cut": "1", "depth": "3", "seen": "flush"}, kind == "stages"),
+    ]
+    for where, posted, fits in posts:
+        before = source.sightings.count()
+        smith.post(f"/tags/{tag}/read/{source.pk}/{where}", posted)
+        assert (source.sightings.count() > before) == fits, where
+    before = source.sightings.count()
+    smith.post(f"/tags/{tag}/read/value", {"track": "A", "source": str(source.pk), "cut": "1", "typed": "0.28"})
+    assert (source.sightings.count() > before) == (kind in ("calipers", "probe"))
+    for stage in ("read", "settle", "codes", "tries"):
+        assert smith.get(f"/tags/{tag}/{stage}").status_code == 200
 
 
 def test_rows_that_do_not_match_are_named(owner: Client) -> None:

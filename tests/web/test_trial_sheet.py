@@ -13,9 +13,10 @@ from web.test_codes import in_force
 from web.test_sources import reading_of
 from wryfalcon.bench.actions.read import state_labels
 from wryfalcon.bench.actions.sources import add_source
-from wryfalcon.bench.models import OnBench, SheetEntry, Tag
+from wryfalcon.bench.models import OnBench, Piece, SheetEntry, Source, Tag
 from wryfalcon.bench.queries.trial_sheet import SheetLeft
-from wryfalcon.demonstration.making import family_record
+from wryfalcon.demonstration.making import family_record, settle_as
+from wryfalcon.library.models import Blank
 
 pytestmark = pytest.mark.django_db
 TOKEN = re.compile(r"[A-Za-z0-9]{64}")  # against forged forms: it may hold any letters
@@ -72,17 +73,46 @@ def test_what_a_cut_is_or_is_not_strikes_keys_off_and_can_be_taken_back(smith: C
     assert "Say which cut, and which depth it is or is not." in refused.content.decode()
 
 
-def test_a_key_that_turns_settles_its_cuts_until_it_is_taken_back(smith: Client, tag: Tag) -> None:
+def test_a_key_that_turns_is_the_key_until_it_is_taken_back(smith: Client, tag: Tag) -> None:
+    """A source of its own, nothing overruled; its blank is off the hook; it is the tag's first key."""
+    assert tag.blank is not None
+    hook = Blank.objects.get(pk=tag.blank_id).left
     note(smith, tag, "no-turn")
+    assert Blank.objects.get(pk=tag.blank_id).left == hook - 1
     trial = left(smith, tag).next
     assert trial is not None
     note(smith, tag, "turns")
+    begun = 1 + trial.is_new
+    assert Blank.objects.get(pk=tag.blank_id).left == hook - begun
     assert reading_of(tag).labels == list(trial.labels)
-    assert {o.reason for o in reading_of(tag).overruled.values()} == {"this key turned the lock, from the trial sheet"}
+    assert reading_of(tag).overruled == {}
+    source = Source.objects.get(kind="tried", removed=False)
+    assert str(source) == "Tried in the lock: from the trial sheet"
+    assert "This key turned the lock." in words(smith, f"/tags/{tag}/read", source=str(source.pk))
+    piece = Piece.objects.get()
+    assert (piece.state, piece.key_number, piece.blank_taken, piece.machine) == ("finished", 1, True, None)
     assert "It turns. The bitting is" in words(smith, f"/tags/{tag}/tries")
     smith.post(f"/tags/{tag}/tries/take-back")
     assert reading_of(tag).unread == [7, 8]
     assert left(smith, tag).candidates == 13
+    assert Blank.objects.get(pk=tag.blank_id).left == hook - 1
+    assert Piece.objects.get().state == "abandoned"
+
+
+def test_the_key_that_turned_goes_through_prove_without_a_machine(smith: Client, people: People, tag: Tag) -> None:
+    note(smith, tag, "turns")
+    labels = reading_of(tag).labels
+    settle_as(people["tam"], tag, {reading_of(tag).track.name: list(labels)})
+    piece = Piece.objects.get()
+    assert piece.settlement == Tag.objects.get(pk=tag.pk).settlement
+    assert "its new key to be proven" in words(smith, "/")
+    assert "Key 1" in words(smith, f"/tags/{tag}/prove")
+    value = tag.family.tracks[0].values[tag.family.tracks[0].step(labels[0])]
+    smith.post(f"/tags/{tag}/prove/{piece.pk}/value", {"cut": "1", "typed": f"{value:.4f} {tag.family.unit}"})
+    smith.post(f"/tags/{tag}/tries/take-back")
+    assert Piece.objects.get().state == "finished"  # measured since: it is not taken back by the way
+    settle_as(people["tam"], tag, {reading_of(tag).track.name: ["1"] * 8})
+    assert Piece.objects.get().settlement != Tag.objects.get(pk=tag.pk).settlement
 
 
 def test_a_spoiled_blank_is_out_and_its_key_stays_on_the_list(smith: Client, tag: Tag) -> None:

@@ -67,6 +67,8 @@ def add_value(actor: User, tag: Tag, typed: Typed, source: Source | None = None)
     of_it = {"source": source} if source is not None else {"source__track": typed.track, "source__kind": CALIPERS}
     have = kept.filter(withdrawn=False, source__removed=False, space=typed.space, **of_it)
     check_looks(typed, list(have.values_list("typed", flat=True)))
+    if source is not None:
+        _check_kind(source, SourceKind(source.kind).is_typed_value)
     if source is not None and source.kind == SourceKind.PINS:
         return _add_pins(actor, tag, track, typed, source)
     entry = understood(tag, track, typed)
@@ -137,6 +139,11 @@ def _check_depth(tag: Tag, track: Track, value: float, text: str) -> None:
         )
 
 
+def _check_kind(source: Source, fits: bool) -> None:
+    if not fits:
+        raise NotDone(f"{source} is not read like that.")
+
+
 def _check_space(track: Track, space: int) -> None:
     if not 1 <= space <= len(track.spaces):
         raise NotDone(f"There is no cut {space}, only 1 to {len(track.spaces)}.", "space")
@@ -149,6 +156,7 @@ def state_labels(actor: User, tag: Tag, source: Source, stated: Mapping[int, Seq
     Raises NotDone for a space or label that the family does not have.
     """
     check_open(tag)
+    _check_kind(source, SourceKind(source.kind).is_stated)
     track = tag.family.track(source.track)
     for space, labels in stated.items():
         _check_space(track, space)
@@ -167,6 +175,7 @@ def _check_label(track: Track, label: str) -> None:
 def look_with_depth_key(actor: User, tag: Tag, source: Source, depth: str, seen: Mapping[int, str]) -> None:
     """One depth key, fully in: how every tumbler sits. A second look with the same key replaces the first."""
     check_open(tag)
+    _check_kind(source, source.kind == SourceKind.DEPTH_KEYS)
     track = tag.family.track(source.track)
     _check_label(track, depth)
     for space in seen:
@@ -191,6 +200,7 @@ def spoil_round(actor: User, tag: Tag, source: Source, depth: str) -> None:
 def see_stage(actor: User, tag: Tag, source: Source, cut: tuple[int, str], seen: str) -> None:
     """A space of the blank was cut to a depth: how its tumbler sits now. Never shallower than it is."""
     check_open(tag)
+    _check_kind(source, source.kind == SourceKind.STAGES)
     track, (space, depth) = tag.family.track(source.track), cut
     _check_space(track, space)
     _check_label(track, depth)

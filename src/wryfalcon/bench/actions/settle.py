@@ -13,6 +13,7 @@ from keycore.errors import InputError
 from keycore.family import Family
 from keycore.reading.decode import BeyondRules
 from keycore.reading.filling import fill_shallowest
+from keycore.units import Unit, convert
 from wryfalcon.accounts.models import User
 from wryfalcon.bench.actions.take_in import check_open
 from wryfalcon.bench.models import Intent, Overruling, Settlement, Tag
@@ -21,6 +22,7 @@ from wryfalcon.codes.models import Code
 from wryfalcon.records.actions import write_down
 from wryfalcon.records.models import Event
 
+SAME_MM = 0.0005
 FILLED = "nothing was seen of it: the shallowest allowed"
 
 
@@ -149,8 +151,24 @@ def settle(actor: User, tag: Tag, choice: Choice) -> Settlement:
         edition=family.edition,
         by=actor,
     )
+    _keys_cut_to_it(tag, settlement)
     write_down(Event.SETTLED, actor, tag, settlement=settlement.pk, intent=settlement.intent)
     return settlement
+
+
+def _keys_cut_to_it(tag: Tag, settlement: Settlement) -> None:
+    """Keys that were made before the bitting was settled, and are cut to just that, are keys of it."""
+    unit = tag.family.unit
+    for piece in tag.pieces.filter(settlement=None):
+        wanted = {
+            (track, space): convert(value, unit, Unit.MILLIMETRE)
+            for track, values in settlement.values.items()
+            for space, value in enumerate(values, start=1)
+        }
+        cut = {(each["side"], each["space"]): each["value"] for each in piece.cuts}
+        if cut.keys() == wanted.keys() and all(abs(cut[at] - wanted[at]) < SAME_MM for at in cut):
+            piece.settlement = settlement
+            piece.save(update_fields=["settlement"])
 
 
 def values_of(family: Family, choice: Choice) -> dict[str, list[float]]:

@@ -5,18 +5,35 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from django.db import transaction
+from django.db.models import F, QuerySet
+from django.utils import timezone
+from django.utils.crypto import get_random_string
 
+from keycore.units import Unit, convert
 from wryfalcon.accounts.models import User
-from wryfalcon.bench.actions.settle import overrule
+from wryfalcon.bench.actions.cut import next_key
+from wryfalcon.bench.actions.read import state_labels
 from wryfalcon.bench.actions.take_in import check_open
-from wryfalcon.bench.models import Outcome, SheetEntry, Tag, TrialOrder, TrialSheet
+from wryfalcon.bench.models import (
+    Outcome,
+    Piece,
+    PieceState,
+    SheetEntry,
+    Source,
+    SourceKind,
+    Tag,
+    TrialOrder,
+    TrialSheet,
+)
 from wryfalcon.bench.queries.trial_sheet import SheetLeft
 from wryfalcon.bench.refusal import NotDone
 from wryfalcon.codes.models import Series
+from wryfalcon.library.models import Blank
 from wryfalcon.records.actions import write_down
 from wryfalcon.records.models import Event
 
-SHOWN_BY_TRIAL = "this key turned the lock, from the trial sheet"
+FROM_THE_SHEET = "from the trial sheet"
+TAKEN_BACK = "taken back on the trial sheet"
 
 
 @dataclass(frozen=True)
@@ -48,9 +65,10 @@ def work_through(actor: User, tag: Tag, track: str, manner: Manner) -> TrialShee
 
 @transaction.atomic
 def note_try(actor: User, sheet: TrialSheet, left: SheetLeft, tried: str, outcome: str) -> SheetEntry:
-    """Note what a key of the list did. One that turns and stands for one bitting alone settles its cuts.
+    """Note what a key of the list did: a blank begun for it is off its hook.
 
-    Raises NotDone for a key that is no longer on the list.
+    One that turns and stands for one bitting alone is a source of the bitting, tried in the lock, and is
+    itself the next key of the tag. Raises NotDone for a key that is no longer on the list.
     """
     check_open(sheet.tag)
     trial = next((each for each in left.trials if each.form_value == tried), None)
@@ -58,15 +76,57 @@ def note_try(actor: User, sheet: TrialSheet, left: SheetLeft, tried: str, outcom
         raise NotDone("That key is not on the list any more: look at it again.")
     if outcome not in (Outcome.NO_TURN, Outcome.TURNS, Outcome.SPOILED):
         raise NotDone("Say what the key did in the lock.")
-    sheet = _kept(sheet)
+    sheet, tag = _kept(sheet), sheet.tag
+    if not _on_blank(sheet, trial.blank).exists():
+        _count_blank(tag, -1)
     entry = SheetEntry.objects.create(
         sheet=sheet, outcome=outcome, blank=trial.blank, places=list(trial.places), by=actor
     )
-    write_down(Event.SHEET_NOTED, actor, sheet.tag, track=sheet.track, entry=entry.pk, outcome=outcome)
+    write_down(Event.SHEET_NOTED, actor, tag, track=sheet.track, entry=entry.pk, outcome=outcome)
     if outcome == Outcome.TURNS and all(place % 2 == 0 for place in trial.places):
-        for space, label in enumerate(trial.labels, start=1):
-            overrule(actor, sheet.tag, (sheet.track, space), label, SHOWN_BY_TRIAL)
+        labels = list(trial.labels)
+        source = Source.objects.create(
+            tag=tag,
+            track=sheet.track,
+            kind=SourceKind.TRIED,
+            name=FROM_THE_SHEET,
+            counted_from=tag.family.numbered_from,
+        )
+        write_down(Event.SOURCE_ADDED, actor, tag, track=sheet.track, source=source.pk)
+        state_labels(actor, tag, source, {space: [label] for space, label in enumerate(labels, start=1)})
+        if len(tag.family.tracks) == 1:
+            _keep_key(actor, tag, sheet.track, labels)
     return entry
+
+
+def _keep_key(actor: User, tag: Tag, track_name: str, labels: list[str]) -> Piece:
+    """The key that turned is a key of the tag, made by hand; its blank was counted when it was begun."""
+    track, unit = tag.family.track(track_name), tag.family.unit
+    number, tries = next_key(tag)
+    cuts = [
+        {
+            "side": track.name, "space": space, "position": convert(place, unit, Unit.MILLIMETRE),
+            "value": convert(track.values[track.step(label)], unit, Unit.MILLIMETRE),
+        }
+        for space, (place, label) in enumerate(zip(track.spaces, labels, strict=True), start=1)
+    ]  # fmt: skip
+    now = timezone.now()
+    piece = Piece.objects.create(
+        tag=tag, key_number=number, try_number=tries, state=PieceState.FINISHED, blank_taken=True, cuts=cuts,
+        done=len(cuts), began_at=now, finished_at=now,
+        job=f"{tag}-S{number}-{get_random_string(6, '23456789abcdefghjkmnpqrstuvwxyz')}",
+    )  # fmt: skip
+    write_down(Event.PIECE_TAKEN_AS_MADE, actor, tag, piece=piece.called, job=piece.job)
+    return piece
+
+
+def _on_blank(sheet: TrialSheet, blank: int | None) -> QuerySet[SheetEntry]:
+    return sheet.entries.filter(blank=blank, withdrawn=False)
+
+
+def _count_blank(tag: Tag, by: int) -> None:
+    if tag.blank_id is not None:
+        Blank.objects.filter(pk=tag.blank_id, left__gte=max(0, -by)).update(left=F("left") + by)
 
 
 @transaction.atomic
@@ -91,9 +151,24 @@ def take_last_back(actor: User, sheet: TrialSheet) -> None:
         raise NotDone("Nothing is noted on this sheet.")
     entry.withdrawn = True
     entry.save()
+    if entry.blank is not None and not _on_blank(sheet, entry.blank).exists():
+        _count_blank(sheet.tag, +1)
     if entry.outcome == Outcome.TURNS:
-        sheet.tag.overrulings.filter(track=sheet.track, reason=SHOWN_BY_TRIAL, withdrawn=False).update(withdrawn=True)
+        _take_key_back(sheet.tag, sheet.track)
     write_down(Event.SHEET_WITHDRAWN, actor, sheet.tag, track=sheet.track, outcome=entry.outcome)
+
+
+def _take_key_back(tag: Tag, track: str) -> None:
+    """It did not turn after all. Raises NotDone once that key was measured, tried further or proven."""
+    tag.sources.filter(track=track, kind=SourceKind.TRIED, removed=False).update(removed=True)
+    piece = tag.pieces.filter(set_up=None, machine=None, job__contains="-S", state=PieceState.FINISHED).last()
+    if piece is None:
+        return
+    if hasattr(piece, "proof") or piece.proof_values.exists() or piece.trials.exists():
+        raise NotDone(f"{piece.called.capitalize()} was measured or tried since: end it under Cut first.")
+    piece.state, piece.why_ended, piece.ended_at = PieceState.ABANDONED, TAKEN_BACK, timezone.now()
+    piece.blank_taken = False
+    piece.save()
 
 
 def _kept(sheet: TrialSheet) -> TrialSheet:

@@ -30,6 +30,17 @@ class SourceKind(models.TextChoices):
     GRID = "grid", "A reading tool's grid"
     STAGES = "stages", "A blank cut down"
     CODE = "code", "A code"
+    TRIED = "tried", "Tried in the lock"
+
+    @classmethod
+    def offered(cls) -> list[tuple[str, str]]:
+        """Those that a source can be begun as; a key that turned comes from its trial sheet."""
+        return [choice for choice in cls.choices if choice[0] != cls.TRIED]
+
+    @property
+    def is_stated(self) -> bool:
+        """Whether it says labels outright."""
+        return self in {SourceKind.MACHINE, SourceKind.PARTS, SourceKind.GRID, SourceKind.CODE, SourceKind.TRIED}
 
     @property
     def is_of_a_key(self) -> bool:

@@ -28,7 +28,14 @@ GRID_TRUST = 0.95
 """The chance that one space of a reading tool's grid is right: common practice, no source."""
 PARTS_TRUST = 0.99
 """The chance that one stamped part was read right: common practice, no source."""
-TRUST = {SourceKind.PARTS: PARTS_TRUST, SourceKind.GRID: GRID_TRUST, SourceKind.CODE: CODE_TRUST}
+TRIED_TRUST = 0.9999
+"""A key that turned the lock: a cut that is one off and within the lock's play turns too; no source."""
+TRUST = {
+    SourceKind.TRIED: TRIED_TRUST,
+    SourceKind.PARTS: PARTS_TRUST,
+    SourceKind.GRID: GRID_TRUST,
+    SourceKind.CODE: CODE_TRUST,
+}
 STAGE_SEEN = {Seen.FLUSH: StageSeen.FLUSH, Seen.PROUD: StageSeen.MARKS, Seen.UNSURE: StageSeen.UNSURE}
 
 

@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
+from itertools import product
+from math import prod
 
 from keycore.errors import InputError
 from keycore.family import Family
@@ -22,6 +24,9 @@ LOCK_WEAR_MM = Spread(-0.03, 0.05)
 """A lock worn with its key turns best a little low: common practice, no source."""
 UNKNOWN_MAKING = Making(0.006, 0.008)
 """A machine not chosen yet: scatter of a cut and of a clamping, mm; common practice, no source."""
+WORTH_SAYING = 0.99
+LEAST = 1e-4
+"""Bittings of several tracks less likely together than this are taken as not turning, as are those not listed."""
 COMPENSATE_SHARE = 0.5
 """Compensating takes half of the wear found unless the smith says otherwise; no source."""
 
@@ -32,8 +37,22 @@ class Option:
 
     intent: Intent
     says: str
-    chance: float | None  # that it turns freely in its locks as they are thought to be
-    chance_new: float | None  # in a lock that has not worn
+    chance: (
+        float | None
+    )  # that it turns freely in its locks as they are thought to be, the doubt about the bitting in it
+    chance_new: float | None  # in a lock that has not worn, likewise
+    if_right: float | None = None  # that it turns freely here, or in a new lock, where the bitting is right
+    bitting: float | None = None  # the chance of the bitting; None where the smith judged it
+
+    @property
+    def turns(self) -> float | None:
+        """The chance that is shown: here where something is known of the locks, else in a new one."""
+        return self.chance if self.chance is not None else self.chance_new
+
+    @property
+    def is_in_doubt(self) -> bool:
+        """Whether the doubt about the bitting makes a difference that is worth saying."""
+        return self.bitting is not None and self.bitting < WORTH_SAYING
 
 
 def making_of(tag: Tag) -> Making:
@@ -58,6 +77,7 @@ class TrackNow:
     steps: tuple[int, ...]
     as_is: tuple[float | None, ...]
     sd: float | None  # of one measured cut; None where the old key was not measured
+    bittings: tuple[tuple[tuple[int, ...], float], ...]  # the likeliest, with their chances; one where it was judged
 
 
 def options_of(tag: Tag, readings: Sequence[TrackReading], locks: Sequence[Lock], deeper_by: float) -> list[Option]:
@@ -68,6 +88,7 @@ def options_of(tag: Tag, readings: Sequence[TrackReading], locks: Sequence[Lock]
             reading.steps,
             tuple(reading.as_is()),
             reading.measured.sd[0] if reading.measured else None,
+            reading.posterior.bittings if reading.posterior and reading.chance is not None else ((reading.steps, 1.0),),
         )
         for reading in readings
         if reading.steps is not None
@@ -119,10 +140,14 @@ def _option(
     as_measured = {track.name: track.as_is for track in now}
     values = values_of(family, Choice(labels, intent=intent, as_measured=as_measured, deeper_by=deeper_by))
     try:
-        here, true = (_chance(family, now, values, making, lock) for lock in (shift, NEW_LOCK))
+        new = _chance(family, now, values, making, NEW_LOCK)
+        whole, if_right = new if shift is NEW_LOCK else _chance(family, now, values, making, shift)
     except InputError:
         return Option(intent, SAYS[intent], None, None)
-    return Option(intent, SAYS[intent], here if shift is not NEW_LOCK else None, true)
+    judged = all(track.bittings == ((track.steps, 1.0),) for track in now)
+    bitting = None if judged else prod(track.bittings[0][1] for track in now)
+    here = whole if shift is not NEW_LOCK else None
+    return Option(intent, SAYS[intent], here, new[0], if_right, bitting)
 
 
 SAYS = {
@@ -134,11 +159,26 @@ SAYS = {
 
 def _chance(
     family: Family, now: Sequence[TrackNow], values: Mapping[str, Sequence[float]], making: Making, lock: LockShift
-) -> float:
-    """The chance that the key turns freely: the tumblers of every track together, in one and the same lock."""
+) -> tuple[float, float]:
+    """The chance that the key turns freely, and the same were the settled bitting certain.
+
+    Over what the lock may really want: each bitting's chance times that a key of these values turns in
+    a lock of that bitting; the tumblers of every track together, in one and the same lock.
+    """
     away = [
-        deviation
+        [
+            (deviations_of(family, family.track(track.name), steps, values[track.name]), chance)
+            for steps, chance in track.bittings
+        ]
         for track in now
-        for deviation in deviations_of(family, family.track(track.name), track.steps, values[track.name])
     ]
-    return chance_of_turning(away, making, play_of(family), lock)
+    whole, first = 0.0, 0.0
+    for place, together in enumerate(product(*away)):
+        likely = prod(chance for _, chance in together)
+        if place and likely < LEAST:
+            continue
+        each = [deviation for deviations, _ in together for deviation in deviations]
+        turns = chance_of_turning(each, making, play_of(family), lock)
+        whole += likely * turns
+        first = turns if place == 0 else first
+    return whole, first

@@ -98,9 +98,18 @@ def _stage(tag: Tag, progress: Progress) -> tuple[str, str]:
         return ("settle", "its bitting to be settled") if progress.is_read else ("read", "its cuts to be read")
     if not progress.is_read_back:
         return "settle", "its bitting to be read back"
-    if not progress.is_set_up:
+    if (
+        not progress.is_set_up
+        and not (progress.piece_state and progress.passed is None)
+        and not _is_made(tag, progress)
+    ):
         return "set-up", "the machine to be set up"
     return _stage_of_keys(tag, progress)
+
+
+def _is_made(tag: Tag, progress: Progress) -> bool:
+    """Whether every key that was ordered is proven: a machine need not be set up for any."""
+    return progress.proven >= tag.quantity
 
 
 def _stage_of_keys(tag: Tag, progress: Progress) -> tuple[str, str]:

@@ -155,7 +155,7 @@ def show_read(
         "source": source,
         "kind": kind,
         "choosing": choosing,
-        "kinds": SourceKind.choices,
+        "kinds": SourceKind.offered(),
         "at": at,
         "rows": rows,
         "looks": ",".join(str(len(row.values)) for row in rows),
@@ -192,6 +192,7 @@ PANELS: Mapping[SourceKind, str] = {
     SourceKind.GRID: "bench/reading/_grid.html",
     SourceKind.STAGES: "bench/reading/_stages.html",
     SourceKind.CODE: "bench/reading/_code.html",
+    SourceKind.TRIED: "bench/reading/_tried.html",
 }
 
 
