@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from enum import StrEnum
 from itertools import pairwise
@@ -35,6 +35,11 @@ class Kind(StrEnum):
         if self in (Kind.SIDE_MILLED, Kind.ROTARY):
             return None
         return self != Kind.TUBULAR
+
+    @property
+    def has_angles(self) -> bool:
+        """Whether spaces or depth values are angles, in degrees, instead of lengths."""
+        return self in (Kind.TUBULAR, Kind.ROTARY)
 
     @property
     def is_profiled(self) -> bool:
@@ -195,7 +200,7 @@ class Track:
 class Family:
     """A key family, checked once when made.
 
-    Raises InputError naming the field for: an order of spaces that contradicts gauge and
+    Raises InputError naming the field, further faults with it, for: an order of spaces that contradicts gauge and
     numbering, depth values that run the wrong way for the kind, positions of spaces that do
     not exist, or widths across a key that is not double-edged.
     """
@@ -221,15 +226,9 @@ class Family:
     source: str = ""
 
     def __post_init__(self) -> None:
-        names = [track.name for track in self.tracks]
-        if len(set(names)) != len(names):
-            raise InputError("tracks", "two tracks have the same name")
-        for place, track in enumerate(self.tracks):
-            _check_order_of_spaces(self, track, f"tracks[{place}].spaces")
-            _check_way_of_depths(self.kind, track, f"tracks[{place}].depths")
-        if self.measured == "across" and self.kind != Kind.DOUBLE_EDGE:
-            raise InputError("measured", "only a double-edge family is measured across")
-        _check_positions(self)
+        faults = list(_faults(self))
+        if faults:
+            raise InputError.first_of(faults)
 
     def track(self, name: str | None = None) -> Track:
         """The track of that name, the first when none is named; InputError when unknown."""
@@ -263,32 +262,45 @@ def _check_strictly_one_way(name: str, numbers: Sequence[float]) -> None:
         raise InputError(name, "must rise all the way or fall all the way")
 
 
-def _check_order_of_spaces(family: Family, track: Track, where: str) -> None:
+def _faults(family: Family) -> Iterator[InputError]:
+    """Everything that is wrong with a family as a whole."""
+    names = [track.name for track in family.tracks]
+    if len(set(names)) != len(names):
+        yield InputError("tracks", "two tracks have the same name")
+    for place, track in enumerate(family.tracks):
+        yield from _wrong_order_of_spaces(family, track, f"tracks[{place}].spaces")
+        yield from _wrong_way_of_depths(family.kind, track, f"tracks[{place}].depths")
+    if family.measured == "across" and family.kind != Kind.DOUBLE_EDGE:
+        yield InputError("measured", "only a double-edge family is measured across")
+    yield from _wrong_positions(family)
+
+
+def _wrong_order_of_spaces(family: Family, track: Track, where: str) -> Iterator[InputError]:
     if len(track.spaces) < 2:
         return
     rises = track.spaces[1] > track.spaces[0]
     if rises != family.counts_from_gauge:
         way = "rise" if family.counts_from_gauge else "fall"
-        raise InputError(
+        yield InputError(
             where,
             f"must {way}: positions are measured from the {family.gauge} and counted from the {family.numbered_from}",
         )
 
 
-def _check_way_of_depths(kind: Kind, track: Track, where: str) -> None:
+def _wrong_way_of_depths(kind: Kind, track: Track, where: str) -> Iterator[InputError]:
     wanted = kind.falls_when_deeper
     if wanted is None or len(track.depths) < 2:
         return
     if (track.values[1] < track.values[0]) != wanted:
         way = "fall" if wanted else "rise"
-        raise InputError(where, f"values must {way} from shallow to deep for a key of kind {kind}")
+        yield InputError(where, f"values must {way} from shallow to deep for a key of kind {kind}")
 
 
-def _check_positions(family: Family) -> None:
+def _wrong_positions(family: Family) -> Iterator[InputError]:
     shortest = min(len(track.spaces) for track in family.tracks)
     for lock, spaces in family.positions.items():
         if len(set(spaces)) != len(spaces):
-            raise InputError(f"positions.{lock}", "a space is named twice")
+            yield InputError(f"positions.{lock}", "a space is named twice")
         for space in spaces:
             if not 1 <= space <= shortest:
-                raise InputError(f"positions.{lock}", f"there is no space {space}, only 1 to {shortest}")
+                yield InputError(f"positions.{lock}", f"there is no space {space}, only 1 to {shortest}")

@@ -37,6 +37,19 @@ def can_be_cut(order: Order, begun: tuple[Steps, ...] = ()) -> bool:
     return True
 
 
+def begun_by_hand(order: Order, chances: dict[Steps, float], in_hand: int) -> float:
+    """New blanks begun until the key turns: for each key that may be the right one, those taken up to its try."""
+    total = 0.0
+    for right, chance in chances.items():
+        taken = set()
+        for each in order.tries:
+            taken |= {each.blank} if each.blank >= in_hand else set()
+            if each.steps == right:
+                break
+        total += chance * len(taken)
+    return total
+
+
 @settings(max_examples=80, deadline=None)
 @given(SOME, CHANCES, st.lists(st.tuples(*[st.integers(0, 2)] * 3), max_size=2))
 def test_as_few_new_blanks_as_an_independent_matching_with_blanks_in_hand(
@@ -56,6 +69,7 @@ def test_as_few_new_blanks_as_an_independent_matching_with_blanks_in_hand(
     for order in (blank_after_blank(progression, chances), likeliest_within(progression, chances)):
         assert can_be_cut(order, tuple(begun))
         assert sorted(each.steps for each in order.tries) == sorted(bittings)
+        assert order.begun == pytest.approx(begun_by_hand(order, chances, len(begun)))
 
 
 @settings(max_examples=60, deadline=None)

@@ -445,13 +445,19 @@ def test_from_a_code_to_a_settled_bitting_with_its_provenance(smith: Client, peo
         "code": code.pk, "title": "Spare", "customer": "Quay", "on_bench": "code", "quantity": "1",
         "family": code.series.family_record_id, "locks-TOTAL_FORMS": "0", "locks-INITIAL_FORMS": "0",
     }  # fmt: skip
-    page = smith.post("/tags/new", job, follow=True).content.decode()
+    refused = smith.post("/tags/new", job)
+    assert refused.status_code == 422
+    assert "write down what shows that they may have this key" in refused.content.decode()
+    assert not Tag.objects.exists()
+    page = smith.post("/tags/new", {**job, "authority": "lease seen"}, follow=True).content.decode()
     assert "Settle on 3 5 2 4 1" in page
     assert "By a code: T-1001, Theatre T." in page
     tag = Tag.objects.get()
     assert str(reading_of(tag).sources[0].record) == "A code: T-1001, Theatre T"
     assert reading_of(tag).chance is not None
-    other = smith.post("/tags/new", {**job, "family": family_record("theatre-six").pk}).content.decode()
+    other = smith.post(
+        "/tags/new", {**job, "authority": "seen", "family": family_record("theatre-six").pk}
+    ).content.decode()
     assert "is a series of Harbour five" in other
     assert Tag.objects.count() == 1  # a tag is not hung without its code
 

@@ -72,6 +72,28 @@ def test_depth_keys_settle_a_lock_with_no_key_and_say_when_to_stop(smith: Client
     assert reading_of(tag).labels == TRUTH
 
 
+def test_a_depth_key_that_can_tell_nothing_is_named_before_the_next_is_picked_up(
+    smith: Client, people: People, tag: Tag
+) -> None:
+    """In the order of the ring; what the lock lacks does not count, and a round done again comes first."""
+    source = begun(people, tag, "depth-keys")
+    assert "Depth key 1" in words(smith, f"/tags/{tag}/read", source=str(source.pk))
+    parts = begun(people, tag, "parts")
+    never = ["1", "2", "1", "2"]  # no 3 and no 4, but for the cut that was not seen
+    state_labels(people["tam"], tag, parts, {space: [label] for space, label in enumerate(never, start=1)})
+    seen = {space: "flush" for space, label in enumerate(never, start=1) if label == "1"}
+    look_with_depth_key(people["tam"], tag, source, "1", {**seen, 5: "unsure"})
+    look_with_depth_key(people["tam"], tag, source, "2", {2: "flush", 4: "flush", 5: "unsure"})
+    said = words(smith, f"/tags/{tag}/read", source=str(source.pk))
+    assert "that can tell something: 3, 4, 5, 6 can tell nothing more" in said
+    look_with_depth_key(people["tam"], tag, source, "2", {2: "flush", 4: "flush"})  # the fifth was seen after all
+    said = words(smith, f"/tags/{tag}/read", source=str(source.pk))
+    assert "Depth key 3" in said
+    state_labels(people["tam"], tag, parts, {5: ["5", "6"]})
+    said = words(smith, f"/tags/{tag}/read", source=str(source.pk))
+    assert "Not depth key 3, 4: they can tell nothing more of this lock. Take 5" in said
+
+
 def test_a_spoiled_round_is_done_again_without_touching_the_others(people: People, tag: Tag) -> None:
     source = begun(people, tag, "depth-keys")
     look_at_all(people, tag, source, TRUTH)
@@ -325,18 +347,52 @@ NOT_DRAWN = [
                     "depths": [{"label": str(k), "value": 11 - 0.6 * k} for k in range(6)]}],
     },
     {
-        "format": "wry-falcon.family/1", "id": "ring-seven", "name": "Ring seven", "kind": "tubular", "unit": "in",
-        "gauge": "tip", "numbered_from": "bow",
-        "tracks": [{"name": "A", "spaces": [330, 280, 230, 180, 130, 80, 30],
-                    "depths": [{"label": str(k), "value": 0.016 * k} for k in range(1, 9)]}],
-    },
-    {
         "format": "wry-falcon.family/1", "id": "no-blank", "name": "No blank", "kind": "edge", "unit": "in",
         "gauge": "shoulder", "numbered_from": "bow",
         "tracks": [{"name": "A", "spaces": [0.2, 0.35],
                     "depths": [{"label": str(k), "value": 0.33 - 0.02 * k} for k in range(1, 5)]}],
     },
 ]  # fmt: skip
+
+
+IN_ANGLES = [
+    {
+        "format": "wry-falcon.family/1", "id": "ring-seven", "name": "Ring seven", "kind": "tubular", "unit": "in",
+        "gauge": "tip", "numbered_from": "bow",
+        "tracks": [{"name": "A", "spaces": [330, 280, 230, 180, 130, 80, 30],
+                    "depths": [{"label": str(k), "value": 0.016 * k} for k in range(1, 9)]}],
+    },
+    {
+        "format": "wry-falcon.family/1", "id": "disc-nine", "name": "Disc nine", "kind": "rotary", "unit": "mm",
+        "gauge": "tip", "numbered_from": "tip",
+        "tracks": [{"name": "A", "spaces": [2, 4, 6, 8],
+                    "depths": [{"label": str(k + 1), "value": 18.0 * k} for k in range(6)]}],
+    },
+]  # fmt: skip
+
+
+@pytest.mark.parametrize("document", IN_ANGLES, ids=lambda document: document["kind"])
+def test_families_measured_in_angles_are_refused_in_words_and_nothing_is_corrupted(
+    smith: Client, people: People, document: dict[str, object]
+) -> None:
+    """36, 54, 0, 90 was kept as 5, 5, 0, 5 without a word."""
+    record = import_family(people["orla"], json.dumps(document).encode())
+    tag = hang(people, family=record)
+    for stage in ("read", "settle"):
+        assert "are measured in angles, which cannot be read or settled here yet" in words(
+            smith, f"/tags/{tag}/{stage}"
+        )
+    assert "a kind that is not read here yet" in words(smith, "/")
+    for cut, typed in enumerate(["36", "54", "0", "90"], start=1):
+        smith.post(f"/tags/{tag}/read/value", {"track": "A", "cut": str(cut), "typed": typed})
+    smith.post(f"/tags/{tag}/read/sources", {"kind": "machine", "track": "A"})
+    smith.post(f"/tags/{tag}/settle/keep", {"intent": "restore"})
+    smith.post(f"/tags/{tag}/settle/overrule", {"track": "A", "cut": "1", "label": "3", "reason": "seen"})
+    assert not tag.sources.exists()
+    assert not tag.settlements.exists()
+    assert not tag.overrulings.exists()
+    for stage in ("take-in", "codes", "tries", "set-up", "cut", "prove", "hand-over"):
+        assert smith.get(f"/tags/{tag}/{stage}").status_code == 200, stage
 
 
 @pytest.mark.parametrize("document", NOT_DRAWN, ids=lambda document: document["kind"])

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from typing import Any
 
 import pytest
 from django.test import Client
@@ -132,12 +133,33 @@ def test_the_orders_are_compared_and_the_chosen_one_is_kept(smith: Client, tag: 
     costs = {cost.order: cost for cost in left(smith, tag).costs}
     assert costs["within"].blanks == costs["blanks"].blanks <= costs["likeliest"].blanks
     assert costs["likeliest"].expected <= costs["within"].expected <= costs["blanks"].expected
+    assert [cost.order for cost in costs.values() if cost.is_chosen] == [
+        min(costs.values(), key=lambda c: c.price).order
+    ]
+    assert costs["within"].price == pytest.approx(
+        costs["within"].expected * 2 + costs["within"].begun * 2  # 2 min at 60 an hour, 2 a blank
+    )
+    said = words(smith, f"/tags/{tag}/tries")
+    assert "costs least" in said
     smith.post(f"/tags/{tag}/tries/manner", {"order": "likeliest"})
     chances = [trial.chance for trial in left(smith, tag).trials]
     assert chances == sorted(chances, reverse=True)
     assert sum(chances) == pytest.approx(1)
     refused = smith.post(f"/tags/{tag}/tries/manner", {"order": "dearest"}, follow=True)
     assert "There is no such order." in refused.content.decode()
+
+
+@pytest.mark.parametrize(("blank", "hour", "wanted"), [("500", "1", "fewest"), ("0", "60", "quickest")])
+def test_the_default_weighs_time_against_blanks(
+    smith: Client, tag: Tag, settings: Any, blank: str, hour: str, wanted: str
+) -> None:
+    settings.BLANK_PRICE, settings.HOUR_PRICE = float(blank), float(hour)
+    sheet = left(smith, tag)
+    chosen = next(cost for cost in sheet.costs if cost.is_chosen)
+    if wanted == "fewest":
+        assert chosen.begun == min(cost.begun for cost in sheet.costs)
+    else:
+        assert chosen.expected == min(cost.expected for cost in sheet.costs)
 
 
 def test_half_steps_stand_for_two_depths_and_what_they_leave_is_said(smith: Client, tag: Tag) -> None:

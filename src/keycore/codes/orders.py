@@ -29,6 +29,7 @@ class Order:
     tries: tuple[Try, ...]
     blanks: int  # new ones, if every try is needed
     expected: float  # tries until the key turns, on average
+    begun: float  # new blanks begun by then, on average
 
 
 def blank_after_blank(progression: Progression, chances: Mapping[Steps, float]) -> Order:
@@ -38,12 +39,13 @@ def blank_after_blank(progression: Progression, chances: Mapping[Steps, float]) 
     Quarterly* 3, 1956, 59-66): here chance per try. Arguments: a Progression and the chance of each
     candidate. Returns an Order. Raises KeyError for a candidate without a chance.
 
-    >>> blank_after_blank(Progression((((0,), (1,)), ((2,),))), {(0,): 0.1, (1,): 0.3, (2,): 0.6}).tries
-    (Try(blank=1, steps=(2,)), Try(blank=0, steps=(0,)), Try(blank=0, steps=(1,)))
+    >>> order = blank_after_blank(Progression((((0,), (1,)), ((2,),))), {(0,): 0.1, (1,): 0.3, (2,): 0.6})
+    >>> order.tries, round(order.begun, 9)  # the first blank turns with 0.6, else both are begun
+    ((Try(blank=1, steps=(2,)), Try(blank=0, steps=(0,)), Try(blank=0, steps=(1,))), 1.4)
     """
     blanks = [(blank, chain) for blank, chain in _by_blank(progression) if chain]
     blanks.sort(key=lambda each: -round(sum(chances[steps] for steps in each[1]) / len(each[1]), ALIKE))
-    return _order([Try(blank, steps) for blank, chain in blanks for steps in chain], progression.blanks, chances)
+    return _order([Try(blank, steps) for blank, chain in blanks for steps in chain], progression, chances)
 
 
 def likeliest_within(progression: Progression, chances: Mapping[Steps, float]) -> Order:
@@ -60,7 +62,7 @@ def likeliest_within(progression: Progression, chances: Mapping[Steps, float]) -
     """
     runs = [run for blank, chain in _by_blank(progression) for run in _falling_runs(blank, chain, chances)]
     runs.sort(key=lambda run: -round(run[0], ALIKE))  # of runs alike, those of blanks in hand stay first
-    return _order([each for _, tries in runs for each in tries], progression.blanks, chances)
+    return _order([each for _, tries in runs for each in tries], progression, chances)
 
 
 def likeliest_first(candidates: NDArray[np.int8], chances: Mapping[Steps, float], begun: Sequence[Steps] = ()) -> Order:
@@ -79,7 +81,7 @@ def likeliest_first(candidates: NDArray[np.int8], chances: Mapping[Steps, float]
     timed = np.array([(*steps, rank) for rank, steps in enumerate(ranked, start=1)], dtype=np.int16)
     found = fewest_blanks(timed, [(*steps, 0) for steps in begun])
     blank_of = {steps[:-1]: blank for blank, chain in _by_blank(found) for steps in chain}
-    return _order([Try(blank_of[steps], steps) for steps in ranked], found.blanks, chances)
+    return _order([Try(blank_of[steps], steps) for steps in ranked], found, chances)
 
 
 def _by_blank(progression: Progression) -> Iterable[tuple[int, Chain]]:
@@ -100,8 +102,21 @@ def _falling_runs(blank: int, chain: Chain, chances: Mapping[Steps, float]) -> l
     return runs
 
 
-def _order(tries: list[Try], blanks: int, chances: Mapping[Steps, float]) -> Order:
+def _order(tries: list[Try], found: Progression, chances: Mapping[Steps, float]) -> Order:
+    in_hand, blanks = len(found.begun), found.blanks
     weights = np.array([chances[each.steps] for each in tries])
     whole = float(weights.sum())
     expected = float(weights @ np.arange(1, len(tries) + 1)) / whole if whole > 0 else (len(tries) + 1) / 2
-    return Order(tuple(tries), blanks, expected)
+    return Order(tuple(tries), blanks, expected, _blanks_begun(tries, in_hand, weights))
+
+
+def _blanks_begun(tries: Sequence[Try], in_hand: int, weights: NDArray[np.float64]) -> float:
+    """New blanks begun until the key turns, on average; blanks in hand are numbered before all new ones."""
+    begun: set[int] = set()
+    so_far = np.zeros(len(tries))
+    for place, each in enumerate(tries):
+        if each.blank >= in_hand:
+            begun.add(each.blank)
+        so_far[place] = len(begun)
+    whole = float(weights.sum())
+    return float(weights @ so_far) / whole if whole > 0 else float(so_far.mean()) if len(tries) else 0.0

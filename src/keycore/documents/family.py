@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from types import MappingProxyType
 from typing import Any
 
@@ -31,7 +32,7 @@ from keycore.units import Unit
 def read_family(data: Any) -> Family:
     """A family from plain data or from the id of one that ships with the core.
 
-    Raises InputError naming the field.
+    Raises InputError naming the field, with all further faults that can be told.
 
     >>> read_family("harbour-five").tracks[0].macs
     4
@@ -39,6 +40,14 @@ def read_family(data: Any) -> Family:
     if isinstance(data, str):
         data = families.shipped(data)
     model = check(FamilyModel, data)
+    tracks, faults = [], []
+    for place, track in enumerate(model.tracks):
+        try:
+            tracks.append(_read_track(track, place))
+        except InputError as error:
+            faults.append(error)
+    if faults:
+        raise InputError.first_of(faults)
     return Family(
         id=model.id,
         name=model.name,
@@ -47,7 +56,7 @@ def read_family(data: Any) -> Family:
         unit=Unit(model.unit),
         gauge=Gauge(model.gauge),
         numbered_from=End(model.numbered_from),
-        tracks=tuple(_read_track(track, place) for place, track in enumerate(model.tracks)),
+        tracks=tuple(tracks),
         blank=Blank(**model.blank.model_dump()) if model.blank else None,
         tolerance=Tolerance(**model.tolerance.model_dump()) if model.tolerance else None,
         play=Play(**model.play.model_dump()) if model.play else None,
@@ -79,6 +88,38 @@ def _read_track(model: TrackModel, place: int) -> Track:
         )
     except InputError as error:
         raise error.under(f"tracks[{place}]") from None
+
+
+def assumed_of(family: Family, given: Mapping[str, Any]) -> list[str]:
+    """What a document leaves out and is therefore assumed, each in a sentence; empty where nothing is.
+
+    Arguments: the family, and the plain data that it was read from. Raises nothing.
+
+    >>> from keycore import families
+    >>> bare = {k: v for k, v in families.shipped("harbour-five").items() if k not in ("entry", "play")}
+    >>> [says.split(":")[0] for says in assumed_of(read_family(bare), bare)]
+    ['entry', 'play']
+    """
+    says = []
+    if "entry" not in given:
+        usual = "; a blade cut on one edge usually goes in one way only" if family.kind == Kind.EDGE else ""
+        says.append(f"entry: taken to go in both ways up{usual}.")
+    if family.kind == Kind.DOUBLE_EDGE and "measured" not in given:
+        says.append("measured: the table is taken to give the height left at each root, not the width across both.")
+    for track in family.tracks:
+        if track.macs is None:
+            says.append(f"macs of track {track.name}: none, so that any two depths may be neighbours.")
+        if track.cut is None:
+            says.append(f"cut of track {track.name}: not known, so that nothing of it can be planned or drawn as cut.")
+        elif track.tumbler is None:
+            says.append(f"tumbler of track {track.name}: taken as round, of the radius of the cut’s flat.")
+    if family.tolerance is None:
+        says.append("tolerance: not known, so that no key of it can be proven by measure.")
+    elif family.play is None:
+        says.append(f"play: the lock is taken to allow what cutting does, {family.tolerance.value:g} {family.unit}.")
+    if family.blank is None:
+        says.append("blank: not known, so that no key of it can be planned.")
+    return says
 
 
 def answer_family(data: Any) -> dict[str, Any]:

@@ -12,6 +12,7 @@ from keycore.documents.model import Document
 from keycore.errors import InputError
 
 MOST_BYTES = 5_000_000
+MOST_FAULTS = 50
 
 DocumentT = TypeVar("DocumentT", bound=Document)
 
@@ -65,14 +66,17 @@ def _no_repeats(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
 def check(model: type[DocumentT], data: Any) -> DocumentT:
     """Check plain data against a document's model.
 
-    Returns the model. Raises InputError naming the first wrong field as ``tracks[0].spaces[2]``.
+    Returns the model. Raises InputError naming the first wrong field as ``tracks[0].spaces[2]``, the other wrong
+    ones with it.
     """
     try:
         return model.model_validate(data)
     except ValidationError as error:
-        first = error.errors(include_url=False, include_input=False)[0]
-        reason = _PLAIN.get(first["type"], first["msg"])
-        raise InputError(_path(first["loc"], data), _one_line(reason)) from None
+        found = error.errors(include_url=False, include_input=False)[:MOST_FAULTS]
+        faults = [
+            InputError(_path(each["loc"], data), _one_line(_PLAIN.get(each["type"], each["msg"]))) for each in found
+        ]
+        raise InputError.first_of(faults) from None
 
 
 def _path(location: Sequence[int | str], data: Any) -> str:

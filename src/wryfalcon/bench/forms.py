@@ -28,7 +28,15 @@ class TakeInForm(forms.Form):
         label="What shows that they may have this key",
         max_length=200,
         required=False,
-        help_text="A card, a lease, a face you know. Local law decides what is enough.",
+        help_text="A card, a lease, a face you know. Needed for a code, a record, a lock without its key and a "
+        "restricted profile. Local law decides what is enough.",
+    )
+    in_hand = forms.BooleanField(label="They have the key in hand; I saw it", required=False)
+    stamped = forms.CharField(
+        label="Stamped on the bow",
+        max_length=80,
+        required=False,
+        help_text="Word for word; it may say who may copy it.",
     )
     family = forms.ModelChoiceField(label="Key family", queryset=FamilyRecord.objects.all(), required=False)
     blank = forms.ModelChoiceField(
@@ -50,6 +58,7 @@ class TakeInForm(forms.Form):
             "on_bench": tag.on_bench,
             "brought_back": str(tag.brought_back_from or ""),
             "authority": tag.authority,
+            "stamped": tag.stamped,
             "family": tag.family_record,
             "blank": tag.blank,
             "quantity": tag.quantity,

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from typing import Any
 
 from django.db import transaction
 from django.utils.text import slugify
@@ -26,10 +27,8 @@ def import_family(actor: User | None, raw: bytes, *, restricted: bool = False) -
     not, since its past keys must keep the edition they were cut from.
     """
     data = parse_json(raw)
-    family = read_family(data if isinstance(data, dict) else {})
-    slug = slugify(family.id)
-    if slug != family.id:
-        raise InputError("id", f"use small letters, digits and hyphens only, such as {slug or 'harbour-five'!r}")
+    family = _read(data if isinstance(data, dict) else {})
+    slug = family.id
     record = FamilyRecord.objects.filter(slug=slug).first() or FamilyRecord(slug=slug)
     if record.pk and record.tags.exists():
         raise InputError(
@@ -46,6 +45,24 @@ def import_family(actor: User | None, raw: bytes, *, restricted: bool = False) -
     _hang_blank(record, family)
     write_down(Event.FAMILY_IMPORTED, actor, family=slug, edition=family.edition)
     return record
+
+
+def _read(data: dict[str, Any]) -> Family:
+    """The family of a document. Raises InputError with every fault that can be told, one of the id too."""
+    given = data.get("id")
+    slug = slugify(given) if isinstance(given, str) else ""
+    faults = []
+    if isinstance(given, str) and slug != given:
+        faults.append(
+            InputError("id", f"use small letters, digits and hyphens only, such as {slug or 'harbour-five'!r}")
+        )
+    try:
+        family = read_family(data)
+    except InputError as error:
+        raise InputError.first_of([*faults, error]) from None
+    if faults:
+        raise faults[0]
+    return family
 
 
 def _hang_blank(record: FamilyRecord, family: Family) -> None:

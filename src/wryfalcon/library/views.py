@@ -12,7 +12,7 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
 from keycore.cutting.profile import macs_from_geometry
-from keycore.documents.family import answer_family
+from keycore.documents.family import answer_family, assumed_of
 from keycore.documents.parse import parse_json
 from keycore.errors import InputError
 from keycore.family import Family, Track
@@ -61,6 +61,7 @@ def family(request: PersonRequest, slug: str) -> HttpResponse:
             "tables": _tables(record.document, found),
             "key": draw_key(found) if drawable else None,
             "used": record.tags.count(),
+            "assumed": _assumed(record),
         },
     )
 
@@ -97,6 +98,9 @@ def bring_in(request: PersonRequest) -> HttpResponse:
         try:
             record = import_family(request.user, raw, restricted="restricted" in request.POST)
             messages.success(request, f"{record.name} is in the library.")
+            if assumed := len(_assumed(record)):
+                says = "one thing is" if assumed == 1 else f"{assumed} things are"
+                messages.warning(request, f"Its document leaves something out: {says} assumed, listed below.")
             return redirect("library:family", slug=record.slug)
         except InputError as wrong:
             error = wrong
@@ -159,6 +163,11 @@ def count(request: PersonRequest, pk: int) -> HttpResponse:
         messages.error(request, "How many are left? Type a whole number.")
     record = blank.families.first()
     return redirect("library:family", slug=record.slug) if record else redirect("library:families")
+
+
+def _assumed(record: FamilyRecord) -> list[str]:
+    """What its document leaves out and is assumed."""
+    return assumed_of(record.family, json.loads(record.document))
 
 
 def _tables(document: str, found: Family) -> list[TrackTable]:

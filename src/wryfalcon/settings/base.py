@@ -143,6 +143,12 @@ STORAGES = {
     "default": {"BACKEND": "django.core.files.storage.FileSystemStorage"},
     "staticfiles": {"BACKEND": "whitenoise.storage.CompressedManifestStaticFilesStorage"},
 }
+BLANK_PRICE = float(os.environ.get("WRY_FALCON_BLANK_PRICE", "2"))
+TRY_MINUTES = float(os.environ.get("WRY_FALCON_TRY_MINUTES", "2"))
+HOUR_PRICE = float(os.environ.get("WRY_FALCON_HOUR_PRICE", "60"))
+"""What a try costs: a blank and an hour at the bench, in the shop's money. The figures are guesses, no source."""
+FULL_RECORD_ALSO = [each for each in os.environ.get("WRY_FALCON_FULL_RECORD", "").split(",") if each]
+"""What lies on the bench for which this shop writes the authority down too, such as worn-key,good-key."""
 
 # Structured: one JSON object a line, tracebacks in it, the id of the request on every line.
 LOG_FILE = os.environ.get("WRY_FALCON_LOG", "")

@@ -13,7 +13,7 @@ from keycore.reading.instruments import depth_under_pin
 from keycore.units import Unit
 from wryfalcon.accounts.models import User
 from wryfalcon.bench.actions.sources import calipers_of
-from wryfalcon.bench.actions.take_in import check_open
+from wryfalcon.bench.actions.take_in import check_read
 from wryfalcon.bench.models import Seen, Sighting, Source, SourceKind, Tag
 from wryfalcon.bench.refusal import NotDone, SecondLook
 from wryfalcon.lengths import Entry, NotALength, other_unit, parse_length
@@ -58,7 +58,7 @@ def add_value(actor: User, tag: Tag, typed: Typed, source: Source | None = None)
     The same entry again, by its key, is kept once. Raises SecondLook for a cut with more values than the
     page knew of.
     """
-    check_open(tag)
+    check_read(tag)
     track = tag.family.track(typed.track)
     _check_space(track, typed.space)
     kept = Sighting.objects.filter(source__tag=tag)
@@ -155,7 +155,7 @@ def state_labels(actor: User, tag: Tag, source: Source, stated: Mapping[int, Seq
 
     Raises NotDone for a space or label that the family does not have.
     """
-    check_open(tag)
+    check_read(tag)
     _check_kind(source, SourceKind(source.kind).is_stated)
     track = tag.family.track(source.track)
     for space, labels in stated.items():
@@ -174,7 +174,7 @@ def _check_label(track: Track, label: str) -> None:
 @transaction.atomic
 def look_with_depth_key(actor: User, tag: Tag, source: Source, depth: str, seen: Mapping[int, str]) -> None:
     """One depth key, fully in: how every tumbler sits. A second look with the same key replaces the first."""
-    check_open(tag)
+    check_read(tag)
     _check_kind(source, source.kind == SourceKind.DEPTH_KEYS)
     track = tag.family.track(source.track)
     _check_label(track, depth)
@@ -189,7 +189,7 @@ def look_with_depth_key(actor: User, tag: Tag, source: Source, depth: str, seen:
 @transaction.atomic
 def spoil_round(actor: User, tag: Tag, source: Source, depth: str) -> None:
     """The depth key was not fully in: that round alone is taken back, to be done again."""
-    check_open(tag)
+    check_read(tag)
     spoiled = Sighting.objects.filter(source=source, depth=depth, withdrawn=False)
     if not spoiled.update(withdrawn=True):
         raise NotDone(f"Depth key {depth[:3]} has not been looked at.")
@@ -199,7 +199,7 @@ def spoil_round(actor: User, tag: Tag, source: Source, depth: str) -> None:
 @transaction.atomic
 def see_stage(actor: User, tag: Tag, source: Source, cut: tuple[int, str], seen: str) -> None:
     """A space of the blank was cut to a depth: how its tumbler sits now. Never shallower than it is."""
-    check_open(tag)
+    check_read(tag)
     _check_kind(source, source.kind == SourceKind.STAGES)
     track, (space, depth) = tag.family.track(source.track), cut
     _check_space(track, space)
@@ -216,7 +216,7 @@ def see_stage(actor: User, tag: Tag, source: Source, cut: tuple[int, str], seen:
 @transaction.atomic
 def withdraw(actor: User, tag: Tag, source: Source | None, sighting: int | None = None) -> Sighting:
     """Take the last look of a source back, or the one named; it stays in the record, withdrawn."""
-    check_open(tag)
+    check_read(tag)
     kept = Sighting.objects.filter(source=source, withdrawn=False)
     found = kept.filter(pk=sighting).first() if sighting else kept.last()
     if source is None or found is None:

@@ -15,7 +15,7 @@ from keycore.reading.decode import BeyondRules
 from keycore.reading.filling import fill_shallowest
 from keycore.units import Unit, convert
 from wryfalcon.accounts.models import User
-from wryfalcon.bench.actions.take_in import check_open
+from wryfalcon.bench.actions.take_in import check_read
 from wryfalcon.bench.models import Intent, Overruling, Settlement, Tag
 from wryfalcon.bench.refusal import NotDone
 from wryfalcon.codes.models import Code
@@ -64,7 +64,7 @@ def overrule(
 
     Raises NotDone without a reason.
     """
-    check_open(tag)
+    check_read(tag)
     track_name, space = cut
     track = tag.family.track(track_name)
     if not 1 <= space <= len(track.spaces):
@@ -85,7 +85,7 @@ def fill_unread(actor: User, tag: Tag, track: str, known: Mapping[int, int]) -> 
 
     ``known`` steps by space. Raises NotDone when the known cuts break MACS among themselves.
     """
-    check_open(tag)
+    check_read(tag)
     family_track = tag.family.track(track)
     try:
         steps = fill_shallowest(family_track, known)
@@ -99,7 +99,7 @@ def fill_unread(actor: User, tag: Tag, track: str, known: Mapping[int, int]) -> 
 @transaction.atomic
 def take_code(actor: User, tag: Tag, reading_steps: Sequence[int], known: Collection[int], code: Code) -> None:
     """Take the cuts that were not seen, or that differ, from a code of the family's series; the code is the reason."""
-    check_open(tag)
+    check_read(tag)
     track = tag.family.track(code.series.track)
     for space, label in enumerate(code.bitting.split(), start=1):
         if space not in known or track.labels[reading_steps[space - 1]] != label:
@@ -120,7 +120,7 @@ def take_beyond_rules(actor: User, tag: Tag, track: str, found: BeyondRules, set
 @transaction.atomic
 def withdraw_overruling(actor: User, tag: Tag, cut: tuple[str, int]) -> None:
     """Go back to what the reading says for one cut."""
-    check_open(tag)
+    check_read(tag)
     track, space = cut
     found = Overruling.objects.filter(tag=tag, track=track, space=space, withdrawn=False)
     if not found.update(withdrawn=True):
@@ -131,7 +131,7 @@ def withdraw_overruling(actor: User, tag: Tag, cut: tuple[str, int]) -> None:
 @transaction.atomic
 def settle(actor: User, tag: Tag, choice: Choice) -> Settlement:
     """Write down what the key is and the values to cut. Raises NotDone naming the field."""
-    check_open(tag)
+    check_read(tag)
     family = tag.family
     missing = [track.name for track in family.tracks if track.name not in choice.bitting]
     if missing:
@@ -200,7 +200,7 @@ def vars_of(deeper: DeeperCut) -> dict[str, object]:
 @transaction.atomic
 def read_back(actor: User, tag: Tag) -> Settlement:
     """Confirm that the bitting was read back aloud against its source."""
-    check_open(tag)
+    check_read(tag)
     settlement = tag.settlement
     if settlement is None:
         raise NotDone("There is no settled bitting to read back yet.")

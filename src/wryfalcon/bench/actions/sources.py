@@ -9,7 +9,7 @@ from django.db import transaction
 from keycore.family import End
 from keycore.units import Unit
 from wryfalcon.accounts.models import User
-from wryfalcon.bench.actions.take_in import check_open
+from wryfalcon.bench.actions.take_in import check_read
 from wryfalcon.bench.models import Source, SourceKind, Tag, WearGrade
 from wryfalcon.bench.refusal import NotDone
 from wryfalcon.lengths import NotALength, parse_length
@@ -33,7 +33,7 @@ class Manner:
 @transaction.atomic
 def add_source(actor: User, tag: Tag, track: str, kind: str, name: str = "") -> Source:
     """Begin a source. Raises NotDone for a kind or track that there is not."""
-    check_open(tag)
+    check_read(tag)
     if kind not in dict(SourceKind.offered()) or track not in [t.name for t in tag.family.tracks]:
         raise NotDone("Choose what is read, and of which edge.")
     source = Source.objects.create(
@@ -70,7 +70,7 @@ def describe_source(actor: User, tag: Tag, source: Source, manner: Manner, unit:
 
     What was already seen was counted from the old end, so changing it turns the sightings round.
     """
-    check_open(tag)
+    check_read(tag)
     if manner.counted_from not in (None, "bow", "tip") or manner.wear not in (None, *WearGrade.values):
         raise NotDone("Choose the end the cuts are counted from, and how worn the key looks.")
     if manner.counted_from and manner.counted_from != source.counted_from:
@@ -118,7 +118,7 @@ def turn_source(actor: User, tag: Tag, source: Source) -> None:
 @transaction.atomic
 def switch_source(actor: User, tag: Tag, source: Source) -> None:
     """Leave a source out of the reading, or let it count again; what it saw stays."""
-    check_open(tag)
+    check_read(tag)
     source.is_on = not source.is_on
     source.save()
     write_down(Event.SOURCE_CHANGED, actor, tag, track=source.track, source=source.pk, counts=source.is_on)
@@ -127,7 +127,7 @@ def switch_source(actor: User, tag: Tag, source: Source) -> None:
 @transaction.atomic
 def remove_source(actor: User, tag: Tag, source: Source) -> None:
     """Take a source away; it stays in the record."""
-    check_open(tag)
+    check_read(tag)
     source.removed = True
     source.save()
     write_down(Event.SOURCE_CHANGED, actor, tag, track=source.track, source=source.pk, removed=True)

@@ -12,6 +12,7 @@ from django.utils import timezone
 from keycore.family import Family
 from keycore.units import convert
 from wryfalcon.accounts.models import User
+from wryfalcon.bench.authority import IN_HAND, needs_record, why_not_read
 from wryfalcon.bench.models import (
     Customer,
     Lock,
@@ -30,7 +31,9 @@ from wryfalcon.records.actions import write_down
 from wryfalcon.records.models import Event
 
 FIRST_NUMBER = 401
-WRITTEN_ON_IT = ("title", "customer_id", "authority", "quantity", "family_record_id", "blank_id", "on_bench", "note")
+WRITTEN_ON_IT = (
+    "title", "customer_id", "authority", "stamped", "quantity", "family_record_id", "blank_id", "on_bench", "note",
+)  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -53,6 +56,8 @@ class Job:
     family: FamilyRecord | None = None  # of a key brought back: its tag's
     blank: Blank | None = None
     authority: str = ""
+    in_hand: bool = False  # whoever asks has the key in the hand, and whoever takes it in saw that
+    stamped: str = ""
     quantity: int = 1
     brought_back: str = ""  # the number of the tag that made the key
     note: str = ""
@@ -64,7 +69,7 @@ def take_in(actor: User, job: Job) -> Tag:
     """Write a new tag. Raises NotDone naming the field."""
     number = (Tag.objects.aggregate(last=Max("number"))["last"] or FIRST_NUMBER - 1) + 1
     tag = Tag(number=number)
-    _write(tag, job)
+    _write(actor, tag, job)
     write_down(Event.TAKEN_IN, actor, tag)
     return tag
 
@@ -78,7 +83,7 @@ def change(actor: User, tag: Tag, job: Job) -> str:
     check_open(tag)
     before = {name: getattr(tag, name) for name in WRITTEN_ON_IT}
     old = tag.family_record
-    _write(tag, job)
+    _write(actor, tag, job)
     says = ""
     if old is not None and old.pk != tag.family_record_id:
         if tag.settlements.exists():
@@ -143,7 +148,14 @@ def check_no_key_is_open(tag: Tag) -> None:
     raise NotDone(f"{piece.called.capitalize()} is {standing}: finish it or end it under Cut, then close the tag.")
 
 
-def _write(tag: Tag, job: Job) -> None:
+def check_read(tag: Tag) -> None:
+    """Raise NotDone for a tag that is closed, or whose key is not to be read yet."""
+    check_open(tag)
+    if why := why_not_read(tag):
+        raise NotDone(why)
+
+
+def _write(actor: User, tag: Tag, job: Job) -> None:
     tag.brought_back_from, tag.made_by = None, None
     if job.brought_back:
         tag.brought_back_from, tag.made_by = _maker_of(job.brought_back, tag)
@@ -152,13 +164,16 @@ def _write(tag: Tag, job: Job) -> None:
         raise NotDone("Which tag made the key that came back? Its number is on the label.", "brought_back")
     if job.family is None:
         raise NotDone("Choose the key family.", "family")
-    if job.family.restricted and not job.authority.strip():
-        raise NotDone(
-            f"{job.family.name} is restricted: write down what shows that they may have this key.", "authority"
-        )
+    authority = job.authority.strip()
+    if needs_record(job.on_bench, is_restricted=job.family.restricted) and not authority:
+        what = f"{job.family.name} is restricted" if job.family.restricted else f"For {OnBench(job.on_bench).label}"
+        raise NotDone(f"{what}: write down what shows that they may have this key.", "authority")
+    if not authority and job.in_hand and job.on_bench in IN_HAND:
+        authority = f"has the key in hand; seen by {actor}"
     tag.title, tag.on_bench, tag.note = job.title.strip(), job.on_bench, job.note.strip()
     tag.customer, _ = Customer.objects.get_or_create(name=job.customer.strip())
-    tag.authority, tag.quantity, tag.family_record = job.authority.strip(), job.quantity, job.family
+    tag.authority, tag.quantity, tag.family_record = authority, job.quantity, job.family
+    tag.stamped = job.stamped.strip()
     tag.blank = job.blank or job.family.blanks.first()
     if tag.blank is not None and not tag.blank.families.filter(pk=job.family.pk).exists():
         raise NotDone(f"Blank {tag.blank.code} is not cut for {job.family.name}.", "blank")

@@ -13,7 +13,7 @@ from keycore.units import Unit, convert
 from wryfalcon.accounts.models import User
 from wryfalcon.bench.actions.cut import next_key
 from wryfalcon.bench.actions.read import state_labels
-from wryfalcon.bench.actions.take_in import check_open
+from wryfalcon.bench.actions.take_in import check_read
 from wryfalcon.bench.models import (
     Outcome,
     Piece,
@@ -40,7 +40,7 @@ TAKEN_BACK = "taken back on the trial sheet"
 class Manner:
     """How a sheet is worked through."""
 
-    order: str = TrialOrder.WITHIN
+    order: str = TrialOrder.CHEAPEST
     half_steps: bool = False
     series: Series | None = None
 
@@ -48,7 +48,7 @@ class Manner:
 @transaction.atomic
 def work_through(actor: User, tag: Tag, track: str, manner: Manner) -> TrialSheet:
     """Choose the order, half steps and the series of a sheet. Raises NotDone for a series of another family."""
-    check_open(tag)
+    check_read(tag)
     series = manner.series
     if series is not None and (series.family_record_id, series.track) != (tag.family_record_id, track):
         raise NotDone(f"{series} is a series of another key.")
@@ -70,7 +70,7 @@ def note_try(actor: User, sheet: TrialSheet, left: SheetLeft, tried: str, outcom
     One that turns and stands for one bitting alone is a source of the bitting, tried in the lock, and is
     itself the next key of the tag. Raises NotDone for a key that is no longer on the list.
     """
-    check_open(sheet.tag)
+    check_read(sheet.tag)
     trial = next((each for each in left.trials if each.form_value == tried), None)
     if trial is None:
         raise NotDone("That key is not on the list any more: look at it again.")
@@ -132,7 +132,7 @@ def _count_blank(tag: Tag, by: int) -> None:
 @transaction.atomic
 def note_cut(actor: User, sheet: TrialSheet, space: int, label: str, *, is_so: bool) -> SheetEntry:
     """Note that a cut is, or is not, a depth. Raises NotDone for a cut or depth that there is not."""
-    check_open(sheet.tag)
+    check_read(sheet.tag)
     track = sheet.tag.family.track(sheet.track)
     if not 1 <= space <= len(track.spaces) or label not in track.labels:
         raise NotDone("Say which cut, and which depth it is or is not.")
@@ -145,7 +145,7 @@ def note_cut(actor: User, sheet: TrialSheet, space: int, label: str, *, is_so: b
 @transaction.atomic
 def take_last_back(actor: User, sheet: TrialSheet) -> None:
     """Take the last line of a sheet back, and what it settled. Raises NotDone when nothing is noted on it."""
-    check_open(sheet.tag)
+    check_read(sheet.tag)
     entry = sheet.entries.filter(withdrawn=False).last() if sheet.pk else None
     if entry is None:
         raise NotDone("Nothing is noted on this sheet.")

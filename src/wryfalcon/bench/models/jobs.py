@@ -53,6 +53,7 @@ class Tag(models.Model):
     customer = models.ForeignKey(Customer, models.PROTECT, related_name="tags")
     on_bench = models.CharField(max_length=14, choices=OnBench, default=OnBench.WORN_KEY)
     authority = models.CharField(max_length=200, blank=True)
+    stamped = models.CharField(max_length=80, blank=True, help_text="on the bow of the old key, word for word")
     family_record = models.ForeignKey(FamilyRecord, models.PROTECT, null=True, related_name="tags")
     blank = models.ForeignKey(Blank, models.PROTECT, null=True, blank=True, related_name="tags")
     quantity = models.PositiveSmallIntegerField(default=1)

@@ -12,6 +12,7 @@ from wryfalcon.codes.models import Series
 class TrialOrder(models.TextChoices):
     """In which order the keys still possible are tried."""
 
+    CHEAPEST = "cheapest", "what costs least, time and blanks together"
     WITHIN = "within", "likeliest first, within the fewest blanks"
     BLANKS = "blanks", "one blank after another"
     LIKELIEST = "likeliest", "likeliest first, whatever it takes"
@@ -22,7 +23,7 @@ class TrialSheet(models.Model):
 
     tag = models.ForeignKey(Tag, models.CASCADE, related_name="trial_sheets")
     track = models.CharField(max_length=120)
-    order = models.CharField(max_length=9, choices=TrialOrder, default=TrialOrder.WITHIN)
+    order = models.CharField(max_length=9, choices=TrialOrder, default=TrialOrder.CHEAPEST)
     half_steps = models.BooleanField(default=False)
     series = models.ForeignKey(Series, models.PROTECT, null=True, help_text="only its codes are tried")
 

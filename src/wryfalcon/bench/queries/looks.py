@@ -79,14 +79,17 @@ def _depth_keys(reading: TrackReading, source: SourceReading, wanted: str) -> di
         for depth, seen in source.rounds.items()
     ]
     never_seen = set.intersection(*(set(each.unsure) for each in rounds)) if rounds else set()
-    following = next_depth_key(_marginals(reading), [labels.index(each.depth) for each in rounds])
-    suggested = labels[following] if following is not None else ""
+    in_the_lock = [source.shown_space(number) - 1 for number in source.spaces if number not in never_seen]
+    seen = _marginals(reading)[in_the_lock] if in_the_lock else _marginals(reading)
+    following = next_depth_key(seen, [labels.index(each.depth) for each in rounds])
+    suggested = labels[following.step] if following.step is not None else ""
     return {
         "rounds": rounds,
         "never_seen": never_seen,
         "depths": labels,
         "depth": wanted if wanted in labels else suggested,
         "suggested": suggested,
+        "passed_over": [labels[step] for step in following.passed_over],
         "is_settled": is_settled(reading),
     }
 

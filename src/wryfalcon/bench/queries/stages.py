@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 from django.db.models import QuerySet
 from django.urls import reverse
 
+from wryfalcon.bench.authority import TO_BE_NOTED, why_not_read
 from wryfalcon.bench.models import Piece, PieceState, Progress, SetUp, Tag, TagState
 from wryfalcon.bench.piece_states import OPEN, STANDINGS
 from wryfalcon.bench.queries.cards import MachinesNow, what_holds
@@ -94,6 +95,11 @@ def _stage(tag: Tag, progress: Progress) -> tuple[str, str]:
         return "hand-over", tag.get_state_display()
     if progress.piece_state in OPEN:
         return "cut", STANDINGS[PieceState(progress.piece_state)].waits_for
+    if tag.state == TagState.OPEN and not progress.is_read_back and (why := why_not_read(tag)):
+        return (
+            "take-in",
+            "its authority to be written down" if why == TO_BE_NOTED else "a kind that is not read here yet",
+        )
     if not progress.is_settled:
         return ("settle", "its bitting to be settled") if progress.is_read else ("read", "its cuts to be read")
     if not progress.is_read_back:

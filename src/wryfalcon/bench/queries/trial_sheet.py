@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 from functools import lru_cache
 
 import numpy as np
+from django.conf import settings
 from numpy.typing import NDArray
 
 from keycore.codes.candidates import candidates_of
@@ -70,6 +71,19 @@ class Cost:
     order: TrialOrder
     blanks: int
     expected: float
+    begun: float  # new blanks, on average
+    is_chosen: bool = False
+    is_cheapest: bool = False
+
+    @property
+    def minutes(self) -> float:
+        """At the bench, on average."""
+        return self.expected * settings.TRY_MINUTES
+
+    @property
+    def price(self) -> float:
+        """Time and blanks together, on average, in the shop's money."""
+        return self.minutes / 60 * settings.HOUR_PRICE + self.begun * settings.BLANK_PRICE
 
     @property
     def name(self) -> str:
@@ -153,9 +167,12 @@ def left_to_try(reading: TrackReading, sheet: TrialSheet, entries: Sequence[Shee
         left = _left(asked)
     except InputError as error:
         return SheetLeft(problem=f"{error.reason[0].upper()}{error.reason[1:]}: find out more before a blank is cut.")
-    trials = _trials(asked, sheet.order, tuple(begun), reading.is_turned)
-    costs = tuple(Cost(which, each.blanks, each.expected) for which, each in left.orders.items())
-    return SheetLeft(len(left.candidates), trials, costs, can_halve(reading.family, reading.track))
+    costs = [Cost(which, each.blanks, each.expected, each.begun) for which, each in left.orders.items()]
+    cheapest = min(costs, key=lambda cost: cost.price).order if costs else TrialOrder.WITHIN
+    chosen = cheapest if sheet.order == TrialOrder.CHEAPEST else TrialOrder(sheet.order)
+    costs = [replace(c, is_chosen=c.order == chosen, is_cheapest=c.order == cheapest) for c in costs]
+    trials = _trials(asked, chosen, tuple(begun), reading.is_turned)
+    return SheetLeft(len(left.candidates), trials, tuple(costs), can_halve(reading.family, reading.track))
 
 
 def can_halve(family: Family, track: Track) -> bool:

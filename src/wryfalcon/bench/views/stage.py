@@ -12,7 +12,8 @@ from django.urls import reverse
 
 from keycore.units import Unit
 from wryfalcon.accounts.permissions import PersonRequest
-from wryfalcon.bench.models import Tag
+from wryfalcon.bench.authority import why_not_read
+from wryfalcon.bench.models import Tag, TagState
 from wryfalcon.bench.queries import stages
 from wryfalcon.bench.queries.stages import rail_of, standing
 from wryfalcon.bench.refusal import NotDone
@@ -22,6 +23,8 @@ from wryfalcon.records.actions import note_tag_opened
 
 POLL = "X-Poll"
 """Sent by a page that looks again by itself: what is half typed on it stays."""
+READS = {"read", "settle"}
+"""Stages that stay closed until the key may be read."""
 PAGE, FRAGMENT = "bench/stage_page.html", "bench/stage_fragment.html"
 
 
@@ -46,11 +49,14 @@ def show_stage(
     """Answer with a stage: the whole page, or its changing part alone when htmx asks."""
     waiting = standing(tag)
     swapped = bool(request.htmx)
+    closed = why_not_read(tag) if stage in READS and tag.state == TagState.OPEN else ""
+    if closed:
+        context = {**context, "why_not_read": closed}
     rail = rail_of(waiting, stage)
     at = next(place for place, stop in enumerate(rail) if stop.current)
     answer = render(
         request,
-        f"bench/{stage.replace('-', '_')}.html",
+        "bench/closed.html" if closed else f"bench/{stage.replace('-', '_')}.html",
         {
             "layout": FRAGMENT if swapped else PAGE,
             "tag": tag,

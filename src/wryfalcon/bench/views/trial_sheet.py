@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from django.conf import settings
 from django.http import HttpResponse
 from django.shortcuts import redirect, render
 from django.urls import reverse
@@ -47,6 +48,7 @@ def show(request: PersonRequest, number: int) -> HttpResponse:
         "noted": [(entry, _noted(reading, entry)) for entry in reversed(entries)],
         "many_tracks": len(tag.family.tracks) > 1, "series": series.values_list("pk", "name"),
         "key": key_of(tag, values, track=reading.track.name) if values else None,
+        "try_minutes": settings.TRY_MINUTES, "hour_price": settings.HOUR_PRICE, "blank_price": settings.BLANK_PRICE,
         "spaces": range(1, len(reading.track.spaces) + 1),
     }  # fmt: skip
     return render(request, "bench/trial_sheet.html", context)

@@ -1,0 +1,37 @@
+"""Who may have which key: what must be written down before one is read, by class.
+
+Local law decides, and a shop may ask for more. The classes are common practice, no source: a key in the
+hand on an open profile needs a glance, everything else (codes, records, locks without their key, restricted
+profiles) a record of what was shown.
+"""
+
+from __future__ import annotations
+
+from django.conf import settings
+
+from wryfalcon.bench.models import OnBench, Tag
+
+IN_HAND = frozenset({OnBench.WORN_KEY, OnBench.GOOD_KEY, OnBench.RETURNED_KEY})
+"""Whoever asks holds the key."""
+
+TO_BE_NOTED = "Write down under Take in what shows that they may have this key; then it can be read."
+ANGLES = (
+    "Keys of kind {kind} are measured in angles, which cannot be read or settled here yet: typed as lengths they would "
+    "be kept wrongly. The family stays in the library."
+)
+
+
+def needs_record(on_bench: str, *, is_restricted: bool) -> bool:
+    """Whether what was shown must be written down before the key is read."""
+    return is_restricted or on_bench not in IN_HAND or on_bench in settings.FULL_RECORD_ALSO
+
+
+def why_not_read(tag: Tag) -> str:
+    """Why a tag's key cannot be read, settled or tried out yet; "" where it can."""
+    record = tag.family_record
+    if record is not None and record.family.kind.has_angles:
+        return ANGLES.format(kind=record.kind)
+    is_restricted = record is not None and record.restricted
+    if needs_record(tag.on_bench, is_restricted=is_restricted) and not tag.authority.strip():
+        return TO_BE_NOTED
+    return ""
