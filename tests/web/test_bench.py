@@ -288,7 +288,8 @@ def test_the_chance_that_it_turns_has_the_doubt_about_the_bitting_in_it(smith: C
     turns = ((off <= play.high) & (off >= -play.low)).all(axis=1).mean() * sum(p for _, p in bittings)
     assert option.turns == pytest.approx(turns, abs=0.015)
     said = " ".join(smith.get(f"/tags/{tag}/settle").content.decode().split())
-    assert "if the bitting is right, which is" in said
+    assert "if the bitting is right)" in said
+    assert "The doubt about the bitting, which is" in said
 
 
 def test_set_up_waits_for_the_read_back(smith: Client, people: People) -> None:
