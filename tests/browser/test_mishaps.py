@@ -12,11 +12,12 @@ from browser.smith import Smith
 from conftest import BenchMachine
 from web.jobs import carded, hang, settled
 from wryfalcon.accounts.models import User
-from wryfalcon.bench.models import Tag
+from wryfalcon.bench.models import Piece, Tag
 from wryfalcon.demonstration.making import family_record
 from wryfalcon.demonstration.shop import PASSWORD
+from wryfalcon.machines.actions.fitting import fit_cutter
 from wryfalcon.machines.drivers.bench import BenchDriver
-from wryfalcon.machines.models import Machine
+from wryfalcon.machines.models import Cutter, Machine, Order
 
 BOTH_EDGES = {"A": ["2", "3", "1", "2", "4", "3", "2", "1"]}
 
@@ -55,6 +56,45 @@ def start(smith: Smith) -> None:
     smith.go_on()
     smith.sees("clamped, ready to start")
     smith.go_on()
+
+
+def test_the_spindle_is_not_started_by_going_on_blindly(smith: Smith, tag: Tag) -> None:
+    """A press just after the page changed does nothing, nor does a key held down; a second one, read, starts it."""
+    smith.page.keyboard.press("g")  # clamped
+    start_button = smith.page.locator("#do-start")
+    start_button.wait_for()
+    for _ in range(3):
+        smith.page.keyboard.press("g")
+    expect(smith.page.locator("#told")).to_contain_text("read it, then press g again")
+    smith.page.wait_for_timeout(400)
+    piece = Piece.objects.get()
+    assert not Order.objects.filter(job=piece.job, command="start").exists()
+    smith.page.wait_for_timeout(1100)
+    smith.page.evaluate("() => document.body.dispatchEvent(new KeyboardEvent('keydown', {key: 'g', repeat: true, bubbles: true}))")
+    smith.page.wait_for_timeout(200)
+    assert not Order.objects.filter(job=piece.job, command="start").exists()
+    smith.page.keyboard.press("g")
+    smith.sees("Hands clear of the wheel")
+    assert Order.objects.filter(job=piece.job, command="start").count() == 1
+
+
+def test_a_wheel_changed_in_another_window_is_said_and_the_card_checked_again(smith: Smith, tag: Tag) -> None:
+    """The key waits at the machine; nothing is started by the stale page, and the checks are gone through again."""
+    gannet, people = Machine.objects.get(name="Old Gannet"), {person.username: person for person in User.objects.all()}
+    smith.go_on()
+    smith.sees("clamped, ready to start")
+    fit_cutter(people["tam"], gannet, Cutter.objects.get(name="W-80"))
+    smith.go_on()
+    smith.sees("Old Gannet has W-80 fitted now, not W-100 broad.")
+    assert not Order.objects.filter(command="start").exists()
+    smith.go_on()  # Go through its checks again
+    smith.sees("Before the spindle starts")
+    assert smith.page.locator("[name=tick]:checked").count() == 5
+    smith.page.locator("[name=tick][value=cutter]").check()
+    smith.go_on()
+    smith.sees("clamped, ready to start")
+    smith.go_on()
+    smith.sees("Hands clear of the wheel")
 
 
 def test_turning_the_key_over_is_a_step_of_its_own(smith: Smith, tag: Tag) -> None:

@@ -118,6 +118,7 @@ def _make_again(smith: Smith, record: str) -> None:
     smith.go("/records/bring-back")
     smith.reach("#document")
     smith.page.keyboard.insert_text(record)
+    smith.fill("#authority", "asked for in person")
     smith.press_button("Hang a tag for it")
     smith.is_at("/tags/402/settle")
     expect(smith.page.locator(".bitting-huge")).to_have_text("3 5 2 · 4 1")

@@ -399,6 +399,14 @@ def test_a_line_of_values_pasted_into_the_first_field_is_one_for_each_cut(
     assert "6 values for 5 cuts." in many
 
 
+def test_a_trims_value_in_the_other_unit_is_asked_about(smith: Client, people: People) -> None:
+    gannet = Machine.objects.get(name="Old Gannet")
+    trim = begin_trim(people["tam"], gannet, family_record("harbour-five"), own="3 5 2 4 1")
+    said = smith.post(f"/machines/trims/{trim.pk}/measured", {"clamping": "1", "v1": "7.26"}).content.decode()
+    assert "Cut 1: 7.26 mm?" in said
+    assert not TrimReading.objects.exists()
+
+
 def test_a_trims_key_is_read_by_the_machines_own_caliper_from_its_page(
     smith: Client, people: People, bench_machine: BenchMachine
 ) -> None:

@@ -15,7 +15,7 @@ from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.bench.actions.prove import read_caliper as ask_caliper
 from wryfalcon.bench.models import Piece, PieceState
 from wryfalcon.bench.refusal import NotDone
-from wryfalcon.lengths import NotALength, parse_length, split_lengths
+from wryfalcon.lengths import NotALength, other_unit, parse_length, split_lengths
 from wryfalcon.library.models import FamilyRecord
 from wryfalcon.machines.actions.trimming import (
     Measured,
@@ -100,10 +100,12 @@ def measured(request: PersonRequest, pk: int) -> HttpResponse:
         if not number.isdecimal() or not 1 <= int(number[:4]) <= MOST_CLAMPINGS:
             raise NotKept(f"At most {MOST_CLAMPINGS} clampings.")
         unit, spaces = trim.family_record.family.unit, range(1, len(trim.steps) + 1)
+        depths = trim.family_record.family.track(trim.track).values
+        near = min(depths) / 2, max(depths) * 1.1
         values, positions = (_spread(request, letter, len(trim.steps)) for letter in "vp")
         cuts = {
             space: Measured(
-                _length(request, values[space - 1], unit, f"Cut {space}"),
+                _length(request, values[space - 1], unit, f"Cut {space}", near),
                 _length(request, positions[space - 1], unit, f"Position of cut {space}"),
             )
             for space in spaces
@@ -211,11 +213,18 @@ def _spread(request: PersonRequest, letter: str, count: int) -> list[str]:
     return typed
 
 
-def _length(request: PersonRequest, typed: str, wanted: Unit, what: str = "") -> float | None:
+def _length(
+    request: PersonRequest, typed: str, wanted: Unit, what: str = "", near: tuple[float, float] | None = None
+) -> float | None:
     if not typed.strip():
         return None
+    shop = Unit(request.user.unit)
     try:
-        return parse_length(typed, Unit(request.user.unit), wanted).value
+        value, other = parse_length(typed, shop, wanted, near).value, other_unit(typed, shop)
+        meant = parse_length(other, shop, wanted).value if other else value
+        if near and not near[0] <= value <= near[1] and near[0] <= meant <= near[1]:
+            raise NotKept(f"{what}: {other}? Type the unit if so; your unit is {shop}.")
+        return value
     except NotALength as error:
         raise NotKept(f"{what}: {error}" if what else str(error)) from None
 
