@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from functools import lru_cache
 from itertools import product
 from math import prod
 
@@ -18,6 +17,7 @@ from wryfalcon.bench.actions.settle import Choice, values_of
 from wryfalcon.bench.models import Felt, Intent, Lock, Tag
 from wryfalcon.bench.queries.reading import TrackReading
 from wryfalcon.documents import parsed
+from wryfalcon.kept import kept
 
 FEELS = {Felt.FREE: Feel.FREE, Felt.RUBS: Feel.RUBS, Felt.SNAGS: Feel.SNAGS, Felt.STUCK: Feel.STUCK}
 LOCK_WEAR_MM = Spread(-0.03, 0.05)
@@ -108,7 +108,7 @@ def choice_of(readings: Sequence[TrackReading], intent: str, deeper_by: float) -
     )
 
 
-@lru_cache(maxsize=256)
+@kept(256)
 def _options(
     document: str, now: tuple[TrackNow, ...], felt: Felt | None, deeper_by: float, making: Making
 ) -> list[Option]:

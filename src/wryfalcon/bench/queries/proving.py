@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, replace
-from functools import lru_cache
 from math import sqrt
 
 from django.db.models import Exists, OuterRef
@@ -20,6 +19,7 @@ from wryfalcon.bench.models import Piece, PieceState, Proof, ProofValue, Tag
 from wryfalcon.bench.piece_states import ENDED
 from wryfalcon.bench.queries.brought_back import BroughtBack
 from wryfalcon.documents import parsed
+from wryfalcon.kept import kept
 from wryfalcon.machines.queries.hands import caliper_sd_mm
 
 ZERO_MM = 0.004
@@ -140,7 +140,7 @@ class Seen:
     positions: tuple[float, ...]
 
 
-@lru_cache(maxsize=256)
+@kept(256)
 def _judged(
     document: str,
     bitting: tuple[tuple[str, tuple[str, ...]], ...],

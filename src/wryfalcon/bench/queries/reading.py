@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
-from functools import cached_property, lru_cache
+from functools import cached_property
 
 from keycore.errors import BeyondReach, InputError
 from keycore.family import Family, Track
@@ -19,6 +19,7 @@ from wryfalcon.bench.models import WearGrade as WearLook
 from wryfalcon.bench.queries.evidence import SourceReading
 from wryfalcon.documents import parsed
 from wryfalcon.drawings.strip import chance_words
+from wryfalcon.kept import kept
 
 RULES_LEFT_OUT = "The family's other rules leave too many bittings to weigh one by one; only MACS was held to."
 
@@ -316,7 +317,7 @@ def _that_count(sources: Sequence[SourceReading]) -> tuple[SourceReading, ...]:
     return tuple(sorted(counting, key=lambda source: not SourceKind(source.record.kind).is_of_a_key))
 
 
-@lru_cache(maxsize=512)
+@kept(512)
 def weigh(document: str, name: str, evidence: tuple[Evidence, ...], every_cut: bool) -> tuple[Posterior | None, str]:
     """The same sightings mean the same thing every time a page is looked at.
 
@@ -336,7 +337,7 @@ def weigh(document: str, name: str, evidence: tuple[Evidence, ...], every_cut: b
     return None, problem
 
 
-@lru_cache(maxsize=256)
+@kept(256)
 def _influences(
     document: str, name: str, evidence: tuple[Evidence, ...], best: tuple[int, ...]
 ) -> tuple[Influence | None, ...]:

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
-from functools import lru_cache
 
 import numpy as np
 from django.conf import settings
@@ -24,6 +23,7 @@ from wryfalcon.bench.queries.reading import TrackReading
 from wryfalcon.codes.models import Series
 from wryfalcon.codes.queries.by_bitting import Table
 from wryfalcon.documents import parsed
+from wryfalcon.kept import kept
 
 STILL_POSSIBLE = 0.01  # a depth less likely than this is not tried
 FIRST_SHOWN, MOST_SHOWN = 12, 400
@@ -222,7 +222,7 @@ def _codes_of(series: Series, track: Track, known: Known) -> tuple[tuple[int, ..
     return tuple(sorted(set(map(tuple, table.steps(table.agreeing(known)).tolist()))))
 
 
-@lru_cache(maxsize=64)
+@kept(64)
 def _left(asked: _Asked) -> _Left:
     family = parsed(asked.document)
     track = family.track(asked.track)
@@ -271,7 +271,7 @@ def _chances(reading: Reading, candidates: NDArray[np.int8], halving: Halving) -
     return together
 
 
-@lru_cache(maxsize=64)
+@kept(64)
 def _trials(asked: _Asked, which: str, begun: tuple[Begun, ...], is_turned: bool) -> tuple[Trial, ...]:
     """The tries with the cuts that change on their blanks, counted as the reading is."""
     left, track = _left(asked), parsed(asked.document).track(asked.track)
