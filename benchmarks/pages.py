@@ -10,6 +10,7 @@ import sys
 import tempfile
 import time
 from collections.abc import Callable, Iterator
+from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager
 from functools import partial
 from pathlib import Path
@@ -44,9 +45,10 @@ STAGES = (
 
 def measure() -> Iterator[Figure]:
     """Serve the demonstration as it is served, and time each page over the loopback address."""
-    with _served() as ask:
-        yield _first_card(ask)
+    with _served():
+        yield _first_card()
         yield _crowd()
+        ask = _logged_in()
         for path in [*ROOMS, *(f"/tags/{stage}" for stage in STAGES)]:
             size = len(ask(path))
             bare, taken = in_turn(partial(ask, f"/bare/{size}"), partial(ask, path))
@@ -65,9 +67,10 @@ def _reading_beside_its_page(ask: Callable[[str], bytes]) -> Figure:
     return Figure(f"{says} (goal {MOST_PAGES:g})", reading / page <= MOST_PAGES)
 
 
-def _first_card(ask: Callable[..., bytes]) -> Figure:
+def _first_card() -> Figure:
     """The first job card of a process against the next one: what makes them is loaded when the process starts."""
     time.sleep(LOADED_AFTER)
+    ask = _logged_in()  # a kept connection is closed meanwhile
     found = re.search(r'csrfmiddlewaretoken" value="([^"]+)', ask("/tags/434/hand-over").decode())
     assert found is not None
     taken = []
@@ -84,7 +87,8 @@ def _first_card(ask: Callable[..., bytes]) -> Figure:
 def _crowd() -> Figure:
     """Eight people open pages that weigh readings, none of them looked at before, all at once."""
     paths = [f"/tags/{tag}/{page}" for tag in range(438, 444) for page in ("settle?again=1", "read", "codes", "tries")]
-    people = [_logged_in() for _ in range(PEOPLE)]
+    with ThreadPoolExecutor(PEOPLE) as doors:
+        people = list(doors.map(lambda _: _logged_in(), range(PEOPLE)))
     taken: list[tuple[float, str]] = []
 
     def look(place: int) -> None:
@@ -126,7 +130,7 @@ def _queries(client: Any) -> Figure:
 
 
 @contextmanager
-def _served() -> Iterator[Callable[[str], bytes]]:
+def _served() -> Iterator[None]:
     """One worker of the server the demonstration uses, the bare view beside the application's own."""
     with tempfile.TemporaryDirectory() as folder:
         environment = {
@@ -138,7 +142,7 @@ def _served() -> Iterator[Callable[[str], bytes]]:
         serve = [sys.executable, "-m", "gunicorn", "wryfalcon.wsgi", "--bind", f"127.0.0.1:{PORT}", "--threads", "4"]
         server = subprocess.Popen(serve, env=environment, stderr=subprocess.DEVNULL)
         try:
-            yield _logged_in()
+            yield
         finally:
             server.terminate()
             server.wait()
@@ -153,8 +157,14 @@ def _logged_in() -> Callable[[str], bytes]:
         headers = {"Cookie": "; ".join(f"{name}={value}" for name, value in cookies.items())}
         if body is not None:
             headers["Content-Type"] = "application/x-www-form-urlencoded"
-        line.request("GET" if body is None else "POST", path, body, headers)
-        answer = line.getresponse()
+        method = "GET" if body is None else "POST"
+        try:
+            line.request(method, path, body, headers)
+            answer = line.getresponse()
+        except http.client.RemoteDisconnected:  # a kept connection that was closed meanwhile
+            line.close()
+            line.request(method, path, body, headers)
+            answer = line.getresponse()
         for header in answer.headers.get_all("Set-Cookie") or []:
             name, _, value = header.split(";")[0].partition("=")
             cookies[name] = value

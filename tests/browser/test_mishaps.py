@@ -70,7 +70,9 @@ def test_the_spindle_is_not_started_by_going_on_blindly(smith: Smith, tag: Tag) 
     piece = Piece.objects.get()
     assert not Order.objects.filter(job=piece.job, command="start").exists()
     smith.page.wait_for_timeout(1100)
-    smith.page.evaluate("() => document.body.dispatchEvent(new KeyboardEvent('keydown', {key: 'g', repeat: true, bubbles: true}))")
+    smith.page.evaluate(
+        "() => document.body.dispatchEvent(new KeyboardEvent('keydown', {key: 'g', repeat: true, bubbles: true}))"
+    )
     smith.page.wait_for_timeout(200)
     assert not Order.objects.filter(job=piece.job, command="start").exists()
     smith.page.keyboard.press("g")

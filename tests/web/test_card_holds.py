@@ -26,7 +26,7 @@ from web.test_bench import words
 from wryfalcon.bench.actions.cut import cut_key, operate, touch_up
 from wryfalcon.bench.actions.set_up import Fitting, remake, set_up, tick
 from wryfalcon.bench.models import Piece, ProofValue, SetUp, Tag
-from wryfalcon.bench.queries.cards import TICKS, seen_of, what_holds
+from wryfalcon.bench.queries.cards import TICKS, what_holds
 from wryfalcon.bench.queries.proving import cuts_to_deepen, proof_of
 from wryfalcon.bench.refusal import NotDone
 from wryfalcon.demonstration.making import again, settle_as
@@ -239,7 +239,7 @@ def test_a_card_made_in_a_second_tab_stops_the_key_of_the_first(people: People, 
 def test_checks_ticked_on_a_stale_page_are_refused_and_do_not_change_the_book(
     smith: Client, people: People, tag: Tag, gannet: Machine
 ) -> None:
-    seen = seen_of(tag.set_up)  # type: ignore[arg-type]
+    seen = what_holds(tag, tag.set_up).seen  # type: ignore[arg-type]
     fit_another(people, gannet)
     answer = smith.post(f"/tags/{tag}/set-up/tick", {"tick": list(TICKS), "seen": seen, "go": "1"}, follow=True)
     assert "Card or machine changed while you ticked" in answer.content.decode()

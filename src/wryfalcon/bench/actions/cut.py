@@ -261,7 +261,7 @@ def holding_of(tag: Tag, piece: Piece) -> Holding | None:
         return what_holds(tag, card, None if piece.done else tag.set_up)
     moved = moved_since(card, piece.created_at)
     lapses = (Lapse(f"Since this was planned: {', '.join(moved)}.", EVERY_TICK),) if moved else ()
-    return Holding(card, lapses, practice_on(card.machine, tag))
+    return Holding(card, lapses, practice=practice_on(card.machine, tag))
 
 
 def _check_its_card(tag: Tag, piece: Piece, known: str) -> None:

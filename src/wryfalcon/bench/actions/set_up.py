@@ -13,7 +13,7 @@ from wryfalcon.bench.actions.cut import end_piece
 from wryfalcon.bench.actions.take_in import check_open
 from wryfalcon.bench.models import SetUp, Tag
 from wryfalcon.bench.piece_states import OPEN
-from wryfalcon.bench.queries.cards import TICKS, commands_of, last_work, rests_on, seen_of, what_holds
+from wryfalcon.bench.queries.cards import TICKS, commands_of, last_work, rests_on, what_holds
 from wryfalcon.bench.refusal import NotDone
 from wryfalcon.machines.actions.fitting import fit_cutter
 from wryfalcon.machines.actions.orders import Press
@@ -93,9 +93,9 @@ def tick(actor: User, tag: Tag, done: list[str], seen: str | None = None) -> Set
     card = tag.set_up
     if card is None:
         raise NotDone("Choose the machine, cutter and jaw first.")
-    if seen is not None and seen != seen_of(card):
-        raise NotDone("Card or machine changed while you ticked: look again, then go through the checks.")
     holding = what_holds(tag, card)
+    if seen is not None and seen != holding.seen:
+        raise NotDone("Card or machine changed while you ticked: look again, then go through the checks.")
     if holding.to_remake:
         raise NotDone(f"{holding.says} Make the card anew first.")
     card.ticks = [name for name in TICKS if name in done]

@@ -6,6 +6,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import datetime
 from hashlib import sha256
+from itertools import starmap
 from typing import Any
 
 from django.db.models import Max
@@ -27,7 +28,7 @@ from wryfalcon.machines.models import (
     Trim,
     Work,
 )
-from wryfalcon.machines.queries.offsets import added_up
+from wryfalcon.machines.queries.offsets import OffsetNow, added_up
 
 TICKS = {
     "glasses": "Glasses on; no gloves, sleeves, hair or rings near the wheel",
@@ -61,6 +62,7 @@ class Holding:
 
     card: SetUp
     lapses: tuple[Lapse, ...]
+    last_work: int = 0  # on its machine, since it was checked
     practice: str = ""  # why nothing is cut by any card on this machine now
 
     @property
@@ -91,13 +93,11 @@ class Holding:
 
     @property
     def seen(self) -> str:
-        """What a page that shows this card has seen: sent back with the checks, so that they are of this."""
-        return seen_of(self.card)
+        """What a page that shows this card has seen: sent back with the checks, so that they are of this.
 
-
-def seen_of(card: SetUp) -> str:
-    """The card, the wheel that is fitted and the last work on the machine, in a word."""
-    return f"{card.pk}.{card.machine.fitted_id or 0}.{last_work(card.machine)}"
+        The card, the wheel that is fitted, and the last work on the machine since it was checked, in a word.
+        """
+        return f"{self.card.pk}.{self.card.machine.fitted_id or 0}.{self.last_work}"
 
 
 def last_work(machine: Machine) -> int:
@@ -126,25 +126,37 @@ def rests_on(tag: Tag, cutter: Cutter, jaw_side: JawSide | None) -> dict[str, An
     }
 
 
+@dataclass(frozen=True, slots=True)
+class WorkNow:
+    """Something that was done to a machine."""
+
+    pk: int
+    machine_id: int
+    what: str
+
+
 @dataclass(frozen=True)
 class MachinesNow:
     """What cards rest on of some machines, read at once: offsets, work since, practices."""
 
-    offsets: tuple[MachineOffset, ...]
-    works: tuple[MachineWork, ...]
+    offsets: tuple[OffsetNow, ...]
+    works: tuple[WorkNow, ...]
     practising: frozenset[int]
 
     @classmethod
-    def of(cls, cards: Iterable[SetUp]) -> MachinesNow:
-        """Of the machines of these cards; three queries for however many."""
+    def of(cls, cards: Iterable[SetUp], *, practices: bool = True) -> MachinesNow:
+        """Of the machines of these cards, with or without practices; a plain query each for however many."""
         cards = list(cards)
         machines = {card.machine_id for card in cards}
+        offsets = MachineOffset.objects.filter(machine__in=machines).order_by()
         works = MachineWork.objects.filter(
             machine__in=machines, what__in=MOVES, pk__gt=min((card.work_seen for card in cards), default=0)
         )
-        on = Practice.objects.filter(machine__in=machines, ended_at=None).values_list("machine", flat=True)
+        on = Practice.objects.filter(machine__in=machines, ended_at=None).order_by().values_list("machine_id")
         return cls(
-            tuple(MachineOffset.objects.filter(machine__in=machines)), tuple(works.order_by("pk")), frozenset(on)
+            tuple(starmap(OffsetNow, offsets.values_list(*OffsetNow.__slots__))),
+            tuple(starmap(WorkNow, works.order_by("pk").values_list("pk", "machine_id", "what"))),
+            frozenset(pk for (pk,) in on) if practices else frozenset(),
         )
 
 
@@ -160,6 +172,7 @@ def what_holds(tag: Tag, card: SetUp, in_force: SetUp | None = None, now: Machin
             *_of_the_jaw(tag, card, works),
             *_of_the_numbers(tag, card, now.offsets),
         ),
+        max((work.pk for work in works), default=0),
         practice_on(card.machine, tag) if card.machine_id in now.practising else "",
     )  # fmt: skip
 
@@ -201,7 +214,7 @@ def _of_the_tag(tag: Tag, card: SetUp, in_force: SetUp | None) -> Iterable[Lapse
         yield Lapse(f"{card.machine} is not driven from here any more.", EVERY_TICK, to_remake=True)
 
 
-def _of_the_wheel(card: SetUp, works: list[MachineWork]) -> Iterable[Lapse]:
+def _of_the_wheel(card: SetUp, works: list[WorkNow]) -> Iterable[Lapse]:
     machine, cutter = card.machine, card.cutter
     kept = card.rests_on.get("cutter")
     if kept is not None and kept != [cutter.flat, cutter.angle]:
@@ -217,7 +230,7 @@ def _of_the_wheel(card: SetUp, works: list[MachineWork]) -> Iterable[Lapse]:
         )
 
 
-def _of_the_jaw(tag: Tag, card: SetUp, works: list[MachineWork]) -> Iterable[Lapse]:
+def _of_the_jaw(tag: Tag, card: SetUp, works: list[WorkNow]) -> Iterable[Lapse]:
     kept = card.rests_on.get("jaw")
     if kept is not None and kept != _held_by(card.jaw_side):
         yield Lapse(
@@ -231,7 +244,7 @@ def _of_the_jaw(tag: Tag, card: SetUp, works: list[MachineWork]) -> Iterable[Lap
         )
 
 
-def _of_the_numbers(tag: Tag, card: SetUp, offsets: Iterable[MachineOffset]) -> Iterable[Lapse]:
+def _of_the_numbers(tag: Tag, card: SetUp, offsets: Iterable[OffsetNow]) -> Iterable[Lapse]:
     """Whether a card made now would tell the machine the same: offsets, family and plan together."""
     try:
         added = added_up(

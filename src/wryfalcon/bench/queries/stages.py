@@ -68,7 +68,7 @@ def on_the_bench() -> list[Waiting]:
     if not carded:
         return found
     cards = {card.tag_id: card for card in _cards().filter(tag__in=carded).order_by("pk")}
-    now, lapsed = MachinesNow.of(cards.values()), {}
+    now, lapsed = MachinesNow.of(cards.values(), practices=False), {}
     for pk, card in cards.items():
         carded[pk].__dict__["settlement"] = card.settlement  # the card in force is of the settlement in force
         holding = what_holds(carded[pk], card, now=now)
@@ -81,7 +81,12 @@ def on_the_bench() -> list[Waiting]:
 
 
 def _cards() -> QuerySet[SetUp]:
-    return SetUp.objects.select_related("settlement", "machine__fitted", "cutter", "jaw_side__clamp")
+    return SetUp.objects.select_related("settlement", "machine__fitted", "cutter", "jaw_side__clamp").only(
+        "tag", "ticks", "checked_at", "commands", "rests_on", "work_seen", "style",
+        "settlement__bitting", "settlement__values", "machine__name", "machine__driver", "machine__fitted__name",
+        "cutter__name", "cutter__flat", "cutter__angle", "jaw_side__slot_depth", "jaw_side__clamp__space_axis",
+        "jaw_side__clamp__depth_axis",
+    )  # fmt: skip
 
 
 def standing(tag: Tag) -> Waiting:

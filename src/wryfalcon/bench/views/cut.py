@@ -48,8 +48,9 @@ def cut_stage(request: PersonRequest, number: int) -> HttpResponse:
     order = last_order(machine, first.job if first else "") if machine is not None else None
     pieces = list(every.all())
     current = _current(pieces, wanted_piece)
-    related = ("machine", "settlement", "set_up", "proof")
-    piece = Piece.objects.select_related(*related).get(pk=current.pk) if current is not None else None
+    piece = Piece.objects.select_related("machine", "proof").get(pk=current.pk) if current is not None else None
+    if piece is not None and tag.set_up is not None and piece.set_up_id == tag.set_up.pk:
+        piece.set_up, piece.settlement = tag.set_up, tag.settlement  # read already, with what they rest on
     wanted = request.GET.get("piece") and piece and piece.pk
     return show_stage(request, tag, "cut", {**_context(tag, pieces, piece, order), "asked_for": wanted})
 

@@ -34,7 +34,7 @@ def tags(request: PersonRequest) -> HttpResponse:
             "open": on_the_bench(),
             "closed": closed,
             "machines": lines_of_machines(),
-            "practices": Practice.objects.filter(ended_at=None).select_related("machine"),
+            "practices": Practice.objects.filter(ended_at=None).select_related("machine").order_by(),
         },
     )
 

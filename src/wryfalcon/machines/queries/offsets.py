@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from dataclasses import dataclass
 
 from keycore.cutting.commands import MachineOffsets
 from wryfalcon.library.models import FamilyRecord
@@ -13,11 +14,23 @@ def offsets_for(
     machine: Machine, gauge: str, jaw_side: JawSide | None = None, record: FamilyRecord | None = None
 ) -> MachineOffsets:
     """What is added to every command for a key so gauged, in this side of the jaw, of this family; mm."""
-    return added_up(machine.offsets.filter(gauge=gauge), gauge, jaw_side, record)
+    return added_up(machine.offsets.filter(gauge=gauge).order_by(), gauge, jaw_side, record)
+
+
+@dataclass(frozen=True, slots=True)
+class OffsetNow:
+    """An offset in force, as it was read with others."""
+
+    machine_id: int
+    gauge: str
+    jaw_side_id: int | None
+    family_record_id: int | None
+    value: float
+    space: float
 
 
 def added_up(
-    rows: Iterable[MachineOffset], gauge: str, jaw_side: JawSide | None, record: FamilyRecord | None
+    rows: Iterable[MachineOffset | OffsetNow], gauge: str, jaw_side: JawSide | None, record: FamilyRecord | None
 ) -> MachineOffsets:
     """The same of rows that were read already, all of one machine."""
     of_side, of_family = {None, jaw_side and jaw_side.pk}, {None, record and record.pk}
