@@ -68,8 +68,12 @@ def _read_a_little(page: Page, url: str) -> None:
 
 
 def _cut(page: Page, url: str) -> None:
-    """The interrupted job taken up again, in the middle of its cuts."""
-    page.goto(f"{url}/tags/435/cut")
+    """The interrupted job taken up again, in the middle of its cuts; its wheel was changed meanwhile."""
+    page.goto(f"{url}/tags/435/set-up")
+    for box in page.locator("[name=tick]").all():
+        box.check()
+    page.get_by_role("button", name="Cut").click()
+    page.wait_for_url(f"{url}/tags/435/cut")
     page.get_by_role("button", name="Home the machine").click()
     page.get_by_role("button", name="Send it again").click()
     page.click("#do-clamp")
