@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from functools import lru_cache
 from typing import Any
+from urllib.parse import urlencode
 
 from django import template
 from django.template.context import Context
@@ -57,6 +58,14 @@ def length_in(value: float | None, unit: str, shown: str, fine: bool = False) ->
 def small(context: Context, value: float, unit: str) -> str:
     """A small difference in words: thou or hundredths."""
     return show_small(value, Unit(unit), shown_unit(context, unit))
+
+
+@register.filter
+def at_source(here: str, source: Any) -> str:
+    """The address of a source on the read stage, or of its track where it is not begun yet."""
+    record = source.record
+    asked = {"track": record.track} | ({"source": record.pk} if record.pk else {})
+    return f"{here}?{urlencode(asked)}"
 
 
 @register.filter

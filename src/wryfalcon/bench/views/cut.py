@@ -108,6 +108,7 @@ def _context(tag: Tag, pieces: list[Piece], piece: Piece | None, order: OrderNow
     line = line_of(machine) if machine is not None else None
     number, tries = next_of(pieces)
     following = Piece(key_number=number, try_number=tries)
+    holding, is_unhomed = _holding(tag, pieces, piece), line is not None and line.is_unhomed
     context: dict[str, Any] = {
         "pieces": pieces,
         "piece": piece,
@@ -124,7 +125,8 @@ def _context(tag: Tag, pieces: list[Piece], piece: Piece | None, order: OrderNow
         "to_prove": piece is not None and piece.state == PieceState.FINISHED and not hasattr(piece, "proof"),
         "is_one_more": number > tag.quantity,
         "key": key_of(tag, tag.settlement.values if tag.settlement else {}),
-        "holding": _holding(tag, pieces, piece),
+        "holding": holding,
+        "can_send": holding is not None and holding.is_checked and not holding.practice and not is_unhomed,
     }
     if piece is not None:
         context |= {
@@ -141,9 +143,11 @@ def _holding(tag: Tag, pieces: list[Piece], piece: Piece | None) -> Holding | No
     """Of the card that what is to be done next rests on: that of the piece under way, else the tag's own."""
     if tag.state != "open":
         return None
-    if piece is not None and piece.state in OPEN:
+    under_way = OPEN - {PieceState.PLANNED}  # one planned by an earlier card is given up when the next is sent
+    if piece is not None and piece.state in under_way:
         return holding_of(tag, piece)
-    return what_holds(tag, tag.set_up) if tag.set_up is not None and not any(p.state in OPEN for p in pieces) else None
+    is_busy = any(made.state in under_way for made in pieces)
+    return what_holds(tag, tag.set_up) if tag.set_up is not None and not is_busy else None
 
 
 def _operations(tag: Tag, piece: Piece | None, line: LineNow | None) -> list[Operation]:

@@ -25,6 +25,7 @@ POLL = "X-Poll"
 """Sent by a page that looks again by itself: what is half typed on it stays."""
 READS = {"read", "settle"}
 """Stages that stay closed until the key may be read."""
+BEFORE_CUTTING = {"take-in", *READS}
 PAGE, FRAGMENT = "bench/stage_page.html", "bench/stage_fragment.html"
 
 
@@ -68,6 +69,7 @@ def show_stage(
             "after": rail[at + 1] if at + 1 < len(rail) else None,
             "waiting": waiting,
             "polled": POLL in request.headers,
+            "asks_why": tag.made_by_id is not None and stage in BEFORE_CUTTING,
             **context,
         },
         status=status,
