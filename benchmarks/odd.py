@@ -8,8 +8,8 @@ from random import Random
 
 from benchmarks.figure import Figure
 
-POSTS = 1200
-QUESTIONS = 400
+POSTS = 300
+QUESTIONS = 100
 SEED = 20261125
 
 
