@@ -82,6 +82,22 @@ def other_unit(typed: str, shop: Unit) -> str:
     return f"{match['number']} {'mm' if shop == Unit.INCH else 'in'}"
 
 
+def meant_otherwise(typed: str, shop: Unit, wanted: Unit, near: tuple[float, float]) -> str:
+    """The same in the other unit, where only that can be: a bare value that lies outside ``near`` and would lie within.
+
+    ``near`` is in the unit wanted. Returns "" for any other value. Raises NotALength.
+
+    >>> near = (0.1, 0.4)
+    >>> meant_otherwise("6.35", Unit.INCH, Unit.INCH, near), meant_otherwise("0.25", Unit.INCH, Unit.INCH, near)
+    ('6.35 mm', '')
+    """
+    low, high = near
+    other = other_unit(typed, shop)
+    if not other or low <= parse_length(typed, shop, wanted, near).value <= high:
+        return ""
+    return other if low <= parse_length(other, shop, wanted).value <= high else ""
+
+
 _BEFORE_UNIT = re.compile(r"(?<=[\d.,])\s+(?=(?:mm|inch|inches|in|thou)\b)", re.IGNORECASE)
 
 

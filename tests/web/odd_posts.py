@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import time
 from collections import Counter
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from html.parser import HTMLParser
 from random import Random
@@ -197,11 +197,3 @@ def some_oddness(form: Form, random: Random) -> dict[str, list[str]]:
         values = [random.choice(ODD)]
         changed[name] = [] if how < 0.08 else values * 2 if how < 0.14 else values
     return changed
-
-
-def every_field_once(forms: Iterable[Form]) -> Iterator[tuple[Form, str, str]]:
-    """Every field of every form with every odd value."""
-    for form in forms:
-        for name in form.names:
-            for value in ODD:
-                yield form, name, value

@@ -90,20 +90,12 @@ def locks_of(formset: Any) -> list[Baseline]:
     return [Baseline(**row) for row in formset.cleaned_data if row.get("name", "").strip()]
 
 
-class SideOfAMachine(forms.ModelChoiceField):  # type: ignore[type-arg]
-    """A jaw side, named with its machine: every machine has a side A."""
-
-    def label_from_instance(self, obj: Any) -> str:
-        """As in ``Old Gannet, side A``."""
-        return f"{obj.machine}, {obj}"
-
-
 class FittingForm(forms.Form):
     """Machine, cutter, jaw side and path."""
 
     machine = forms.ModelChoiceField(queryset=Machine.objects.exclude(driver=DriverKind.NONE))
     cutter = forms.ModelChoiceField(queryset=Cutter.wheels())
-    jaw_side = SideOfAMachine(queryset=JawSide.cutting_sides(), required=False)
+    jaw_side = forms.ModelChoiceField(queryset=JawSide.cutting_sides(), required=False)
     style = forms.ChoiceField(
         label="Path", choices=[("plunged", "plunged, a V per space"), ("ramped", "ramped, a continuous edge")]
     )

@@ -9,3 +9,7 @@ class NotKept(Exception):
     def __init__(self, says: str) -> None:
         super().__init__(says)
         self.says = says
+
+
+class OnlyPartly(NotKept):
+    """Some of it is missing: it is kept as it is only when that is said."""

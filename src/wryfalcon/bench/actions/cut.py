@@ -189,13 +189,18 @@ def plan_piece(
         machine=card.machine,
         key_number=key_number,
         try_number=try_number,
-        job=f"{card.tag}-{kind}-{get_random_string(6, '23456789abcdefghjkmnpqrstuvwxyz')}",
+        job=new_job(card.tag, kind),
         cuts=[
             {name: cut[name] for name in ("side", "space", "position", "value")}
             for cut in (card.commands if cuts is None else cuts)
         ],
         onto=onto,
     )
+
+
+def new_job(tag: Tag, kind: str) -> str:
+    """A name for a new piece that no other has or ever had."""
+    return f"{tag}-{kind}-{get_random_string(6, '23456789abcdefghjkmnpqrstuvwxyz')}"
 
 
 def next_key(tag: Tag) -> tuple[int, int]:

@@ -9,7 +9,7 @@ from django.db import transaction
 
 from keycore.proving.verdict import Verdict
 from wryfalcon.accounts.models import User
-from wryfalcon.bench.actions.read import Typed, check_looks, understood
+from wryfalcon.bench.actions.read import Typed, all_or_none, check_looks, understood
 from wryfalcon.bench.actions.take_in import check_open
 from wryfalcon.bench.models import Felt, Lock, Piece, PieceState, Proof, ProofValue, Tag, Trial, WayUp
 from wryfalcon.bench.queries.proving import proof_of
@@ -42,15 +42,9 @@ def add_proof_value(actor: User, tag: Tag, piece: Piece, typed: Typed) -> Entry:
     return entry
 
 
-@transaction.atomic
 def add_proof_values(actor: User, tag: Tag, piece: Piece, entries: Sequence[Typed]) -> list[Entry]:
     """Write several measurements down, all or none. Raises NotDone with what to type instead."""
-    try:
-        return [add_proof_value(actor, tag, piece, typed) for typed in entries]
-    except NotDone as refusal:
-        if len(entries) > 1:
-            refusal.says = f"None of the {len(entries)} was kept. {refusal.says}"
-        raise
+    return all_or_none(entries, lambda typed: add_proof_value(actor, tag, piece, typed))
 
 
 @transaction.atomic

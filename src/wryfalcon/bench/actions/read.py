@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 
 from django.db import transaction
@@ -16,7 +16,7 @@ from wryfalcon.bench.actions.sources import calipers_of
 from wryfalcon.bench.actions.take_in import check_read
 from wryfalcon.bench.models import Seen, Sighting, Source, SourceKind, Tag
 from wryfalcon.bench.refusal import NotDone, SecondLook
-from wryfalcon.lengths import Entry, NotALength, other_unit, parse_length
+from wryfalcon.lengths import Entry, NotALength, meant_otherwise, parse_length
 from wryfalcon.records.actions import write_down
 from wryfalcon.records.models import Event
 
@@ -40,11 +40,16 @@ class Typed:
         return self.key[:32]
 
 
-@transaction.atomic
 def add_values(actor: User, tag: Tag, entries: Sequence[Typed], source: Source | None = None) -> list[Entry]:
-    """Write several values down, all or none. Raises NotDone with what to type instead, and for which cut."""
+    """Write several values down, all or none. Raises NotDone with what to type instead."""
+    return all_or_none(entries, lambda typed: add_value(actor, tag, typed, source))
+
+
+@transaction.atomic
+def all_or_none(entries: Sequence[Typed], add: Callable[[Typed], Entry]) -> list[Entry]:
+    """Add entries one after another; where one is refused none is kept, which the refusal says."""
     try:
-        return [add_value(actor, tag, typed, source) for typed in entries]
+        return [add(typed) for typed in entries]
     except NotDone as refusal:
         if len(entries) > 1:
             refusal.says = f"None of the {len(entries)} was kept. {refusal.says}"
@@ -107,10 +112,8 @@ def understood(tag: Tag, track: Track, typed: Typed) -> Entry:
     """A typed length in the family's unit; NotDone where it is none, or cannot be a cut of this key."""
     near = _depths(tag, track)
     entry = _length(typed.text, typed.unit, tag.family.unit, near)
-    if not near[0] <= entry.value <= near[1] and (other := other_unit(typed.text, typed.unit)):
-        meant = _length(other, typed.unit, tag.family.unit)
-        if near[0] <= meant.value <= near[1]:
-            raise NotDone(f"{other}? Type the unit if so; your unit is {typed.unit}.", "typed", other)
+    if other := meant_otherwise(typed.text, typed.unit, tag.family.unit, near):
+        raise NotDone(f"{other}? Type the unit if so; your unit is {typed.unit}.", "typed", other)
     _check_depth(tag, track, entry.value, typed.text)
     return entry
 

@@ -7,11 +7,10 @@ from dataclasses import dataclass
 from django.db import transaction
 from django.db.models import F, QuerySet
 from django.utils import timezone
-from django.utils.crypto import get_random_string
 
 from keycore.units import Unit, convert
 from wryfalcon.accounts.models import User
-from wryfalcon.bench.actions.cut import next_key
+from wryfalcon.bench.actions.cut import new_job, next_key
 from wryfalcon.bench.actions.read import state_labels
 from wryfalcon.bench.actions.take_in import check_read
 from wryfalcon.bench.models import (
@@ -114,7 +113,7 @@ def _keep_key(actor: User, tag: Tag, track_name: str, labels: list[str]) -> Piec
     piece = Piece.objects.create(
         tag=tag, key_number=number, try_number=tries, state=PieceState.FINISHED, blank_taken=True, cuts=cuts,
         done=len(cuts), began_at=now, finished_at=now,
-        job=f"{tag}-S{number}-{get_random_string(6, '23456789abcdefghjkmnpqrstuvwxyz')}",
+        job=new_job(tag, f"S{number}"),
     )  # fmt: skip
     write_down(Event.PIECE_TAKEN_AS_MADE, actor, tag, piece=piece.called, job=piece.job)
     return piece

@@ -13,7 +13,6 @@ from django.views.decorators.http import require_http_methods, require_POST
 from keycore.documents.series import SeriesDocument
 from keycore.errors import InputError
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
-from wryfalcon.bench.views.stage import whole_number
 from wryfalcon.codes.actions.intake import bring_in, discard, stop_reading
 from wryfalcon.codes.actions.looks import note_export, note_touched
 from wryfalcon.codes.actions.offer import read_again
@@ -60,7 +59,8 @@ def show(request: PersonRequest, pk: int) -> HttpResponse:
 def put_in_force(request: PersonRequest, pk: int) -> HttpResponse:
     """Bring a checked table in."""
     series = _series(pk)
-    left_out = whole_number(request.POST.get("without")) if "without" in request.POST else None
+    without = request.POST.get("without", "")
+    left_out = int(without) if without.isascii() and without.isdecimal() and len(without) < 10 else None
     if _try(request, lambda: bring_in(request.user, series, without=left_out)):
         messages.success(request, f"{series} is in force, {series.count:,} codes.")
         return redirect("codes:series")

@@ -22,7 +22,7 @@ from wryfalcon.library.models import FamilyRecord
 from wryfalcon.machines.models import JawSide, Machine, MachineOffset, OffsetChange, Trim, TrimReading
 from wryfalcon.machines.queries.drift import drift_of, noise_of
 from wryfalcon.machines.queries.trimming import CLAMPINGS, TrimState, best_test_key, can_be_cut
-from wryfalcon.machines.refusal import NotKept
+from wryfalcon.machines.refusal import NotKept, OnlyPartly
 from wryfalcon.records.actions import write_down
 from wryfalcon.records.models import Event
 
@@ -146,7 +146,7 @@ def measure_clamping(
             )
     without = [str(space) for space in range(1, len(trim.steps) + 1) if space not in given]
     if without and not is_partly:
-        raise NotKept(f"Cut {', '.join(without)} of this clamping is not measured. Measure it, or keep it as it is.")
+        raise OnlyPartly(f"Cut {', '.join(without)} of this clamping is not measured. Measure it, or keep it as it is.")
     TrimReading.objects.filter(trim=trim, clamping=clamping).update(withdrawn=True)
     TrimReading.objects.bulk_create(
         TrimReading(trim=trim, clamping=clamping, space=space, value=cut.value, position=cut.position, by=actor)

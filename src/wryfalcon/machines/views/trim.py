@@ -15,7 +15,7 @@ from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.bench.actions.prove import read_caliper as ask_caliper
 from wryfalcon.bench.models import Piece, PieceState
 from wryfalcon.bench.refusal import NotDone
-from wryfalcon.lengths import NotALength, other_unit, parse_length, split_lengths
+from wryfalcon.lengths import NotALength, meant_otherwise, parse_length, split_lengths
 from wryfalcon.library.models import FamilyRecord
 from wryfalcon.machines.actions.trimming import (
     Measured,
@@ -29,7 +29,7 @@ from wryfalcon.machines.actions.trimming import (
 from wryfalcon.machines.models import DriverKind, Machine, Trim
 from wryfalcon.machines.queries.line import last_order, line_of
 from wryfalcon.machines.queries.trimming import CLAMPINGS, TrimState, can_be_cut, trim_state
-from wryfalcon.machines.refusal import NotKept
+from wryfalcon.machines.refusal import NotKept, OnlyPartly
 from wryfalcon.machines.views.press import press_of
 
 MOST_CLAMPINGS = 12
@@ -112,7 +112,8 @@ def measured(request: PersonRequest, pk: int) -> HttpResponse:
         }
         measure_clamping(request.user, trim, int(number), cuts, is_partly="partly" in request.POST)
     except NotKept as refusal:
-        return _page(request, trim_state(trim), typed=request.POST, problem=refusal.says)
+        is_partly = isinstance(refusal, OnlyPartly)
+        return _page(request, trim_state(trim), typed=request.POST, problem=refusal.says, is_partly=is_partly)
     return redirect("machines:trim", pk=pk)
 
 
@@ -168,7 +169,12 @@ def close(request: PersonRequest, pk: int) -> HttpResponse:
 
 
 def _page(
-    request: PersonRequest, state: TrimState, typed: Mapping[str, Any] | None = None, problem: str = ""
+    request: PersonRequest,
+    state: TrimState,
+    typed: Mapping[str, Any] | None = None,
+    problem: str = "",
+    *,
+    is_partly: bool = False,
 ) -> HttpResponse:
     given = typed or {}
     number = max((each.number for each in state.clampings if not each.from_tag), default=0) + 1
@@ -177,7 +183,7 @@ def _page(
         "state": state, "trim": state.trim, "machine": state.trim.machine, "family": state.family, "rows": rows,
         "clamping": given.get("clamping", number), "problem": problem, "enough": CLAMPINGS,
         "can_be_cut": can_be_cut(state.trim), "positions_typed": any(position for *_, position in rows),
-        "is_partly": bool(problem) and "keep it as it is" in problem, **_test_keys(state),
+        "is_partly": is_partly, **_test_keys(state),
     }  # fmt: skip
     return render(request, "machines/trim.html", context, status=422 if problem else 200)
 
@@ -220,11 +226,9 @@ def _length(
         return None
     shop = Unit(request.user.unit)
     try:
-        value, other = parse_length(typed, shop, wanted, near).value, other_unit(typed, shop)
-        meant = parse_length(other, shop, wanted).value if other else value
-        if near and not near[0] <= value <= near[1] and near[0] <= meant <= near[1]:
+        if near and (other := meant_otherwise(typed, shop, wanted, near)):
             raise NotKept(f"{what}: {other}? Type the unit if so; your unit is {shop}.")
-        return value
+        return parse_length(typed, shop, wanted, near).value
     except NotALength as error:
         raise NotKept(f"{what}: {error}" if what else str(error)) from None
 
