@@ -144,6 +144,7 @@ class Track:
     cut: Cut | None = None
     macs: int | None = None
     tumbler: Tumbler | None = None
+    fixed: tuple[tuple[int, int], ...] = ()  # spaces (from 1) whose depth never varies, with its step
     _step_of: Mapping[str, int] = field(init=False, repr=False, compare=False, default_factory=dict)
 
     def __post_init__(self) -> None:

@@ -15,13 +15,11 @@ from math import comb
 import numpy as np
 from numpy.typing import NDArray
 
+from keycore.budget import STEP, Budget
 from keycore.errors import BeyondReach
 from keycore.family import Rules, Track
 
 NO_RULES = Rules()
-
-MOST_STATES = 400_000
-"""Exact counting gives up beyond so many intermediate states."""
 
 MOST_LISTED = 1_000_000
 """Bittings are written out one by one up to so many."""
@@ -31,7 +29,7 @@ MOST_LISTED = 1_000_000
 class Break:
     """One rule that a bitting breaks, and the spaces (from 1) that break it."""
 
-    rule: str  # "macs", "most_alike" or "fewest_depths"
+    rule: str  # "macs", "fixed", "most_alike" or "fewest_depths"
     spaces: tuple[int, ...]
 
 
@@ -39,13 +37,15 @@ def breaks(track: Track, rules: Rules, steps: Sequence[int | None]) -> list[Brea
     """The rules a bitting breaks; spaces that are None are passed over.
 
     Arguments: ``steps`` (n,) places in the depth table. Returns one Break for each pair of
-    neighbours that differ by more than MACS, then one for each broken rule. Raises nothing.
+    neighbours that differ by more than MACS, one for each space not as it is held, then one for each
+    broken rule. Raises nothing.
     """
     found = [
         Break("macs", (place, place + 1))
         for place, (a, b) in enumerate(pairwise(steps), start=1)
         if track.macs is not None and a is not None and b is not None and abs(a - b) > track.macs
     ]
+    found += [Break("fixed", (space,)) for space, step in track.fixed if steps and steps[space - 1] not in (None, step)]
     seen = Counter(step for step in steps if step is not None)
     if rules.most_alike is not None:
         for step, times in sorted(seen.items()):
@@ -67,66 +67,72 @@ def neighbours_allowed(track: Track, obey_macs: bool = True) -> NDArray[np.float
     return np.asarray(np.abs(step[:, None] - step[None, :]) <= limit, dtype=float)
 
 
-def count_bittings(track: Track, rules: Rules = NO_RULES) -> int:
-    """How many bittings MACS and the rules allow, exactly.
+def count_bittings(track: Track, rules: Rules = NO_RULES, budget: Budget | None = None) -> int:
+    """How many bittings MACS, the rules and the spaces held fixed allow, exactly.
 
-    Returns a Python integer of any size. Raises BeyondReach where the rules are no chain and
-    more than 400,000 intermediate states would have to be kept.
+    Arguments: a track; the family's Rules; a Budget. Returns a Python integer of any size. Raises BeyondReach where
+    the rules are no chain and counting would cost more than the budget.
 
     >>> from keycore.family import Depth
     >>> table = tuple(Depth(str(k), 0.33 - 0.015 * k) for k in range(4))
     >>> count_bittings(Track("A", (0.2, 0.35, 0.5), table, macs=1))
     26
-    >>> count_bittings(Track("A", (0.2,), table, macs=0))
+    >>> count_bittings(Track("A", (0.2, 0.35), table, fixed=((2, 0),)))
     4
     """
     if not rules.any:
-        return _count_chain(track)
+        return count_chain(track)
     if track.macs is None or track.macs >= len(track.depths) - 1:
-        return _count_free(len(track.spaces), len(track.depths), rules)
-    return _count_ruled(track, rules)
+        return _count_free(track, rules)
+    return _count_ruled(track, rules, budget or Budget())
 
 
-def _count_chain(track: Track) -> int:
+def count_chain(track: Track, obey_macs: bool = True) -> int:
+    """How many bittings MACS and the spaces held fixed allow. Raises nothing."""
     depths = range(len(track.depths))
-    limit = len(track.depths) if track.macs is None else track.macs
-    ways = [1 for _ in depths]
-    for _ in track.spaces[1:]:
-        ways = [sum(ways[max(0, k - limit) : k + limit + 1]) for k in depths]
+    limit = track.macs if obey_macs and track.macs is not None else len(track.depths)
+    held = dict(track.fixed)
+    ways = [int(held.get(1, k) == k) for k in depths]
+    for space in range(2, len(track.spaces) + 1):
+        ways = [sum(ways[max(0, k - limit) : k + limit + 1]) if held.get(space, k) == k else 0 for k in depths]
     return sum(ways)
 
 
-def _count_free(spaces: int, depths: int, rules: Rules) -> int:
+def _count_free(track: Track, rules: Rules) -> int:
     """No MACS: hand out the spaces depth by depth; state (spaces used, depths used)."""
-    most = spaces if rules.most_alike is None else min(spaces, rules.most_alike)
+    held = Counter(step for _, step in track.fixed)
+    spaces = len(track.spaces) - len(track.fixed)
+    most = len(track.spaces) if rules.most_alike is None else rules.most_alike
     ways: Counter[tuple[int, int]] = Counter({(0, 0): 1})
-    for _ in range(depths):
+    for step in range(len(track.depths)):
         following: Counter[tuple[int, int]] = Counter()
         for (used, different), count in ways.items():
-            for more in range(min(most, spaces - used) + 1):
-                state = (used + more, different + (more > 0))
+            for more in range(min(most - held[step], spaces - used) + 1):
+                state = (used + more, different + (more + held[step] > 0))
                 following[state] += count * comb(spaces - used, more)
         ways = following
     wanted = rules.fewest_depths or 0
     return sum(count for (used, kinds), count in ways.items() if used == spaces and kinds >= wanted)
 
 
-def _count_ruled(track: Track, rules: Rules) -> int:
+def _count_ruled(track: Track, rules: Rules, budget: Budget) -> int:
     """MACS and rules together: state (last depth, how often each depth was used so far)."""
     depths, limit = len(track.depths), track.macs or 0
     most = rules.most_alike or len(track.spaces)
     cap = most if rules.most_alike is not None else 1  # without it only "used at all" matters
-    if rules.most_alike == 0:
-        return 0
-    ways = {(k, tuple(int(j == k) for j in range(depths))): 1 for k in range(depths)}
-    for _ in track.spaces[1:]:
+    may = [range(depths)] * len(track.spaces)
+    for space, step in track.fixed:
+        may[space - 1] = range(step, step + 1)
+    ways = {(k, tuple(int(j == k) for j in range(depths))): 1 for k in may[0]}
+    for here in may[1:]:
+        onward = min(len(here), 2 * limit + 1)
+        states = len(ways) * onward
+        budget.take(states * STEP * 2, states * 2 * depths, "rules", "too many combinations of depths to count exactly")
         following: defaultdict[tuple[int, tuple[int, ...]], int] = defaultdict(int)
         for (last, used), count in ways.items():
-            for k in range(max(0, last - limit), min(depths, last + limit + 1)):
+            for k in range(max(here.start, last - limit), min(here.stop, last + limit + 1)):
                 if used[k] < most or rules.most_alike is None:
                     following[k, (*used[:k], min(used[k] + 1, cap), *used[k + 1 :])] += count
-        if len(following) > MOST_STATES:
-            raise BeyondReach("rules", "too many combinations of depths to count exactly")
         ways = dict(following)
     wanted = rules.fewest_depths or 0
     return sum(count for (_, used), count in ways.items() if sum(u > 0 for u in used) >= wanted)
@@ -140,9 +146,12 @@ def list_bittings(track: Track, rules: Rules, obey_macs: bool) -> NDArray[np.int
     """
     depths = len(track.depths)
     allowed = neighbours_allowed(track, obey_macs) > 0
+    held = dict(track.fixed)
     found = np.arange(depths, dtype=np.int8)[:, None]
-    for _ in track.spaces[1:]:
-        before, after = np.nonzero(allowed[found[:, -1]])
+    found = found[found[:, 0] == held[1]] if 1 in held else found
+    for space in range(2, len(track.spaces) + 1):
+        onward = np.arange(depths) == held[space] if space in held else np.ones(depths, dtype=bool)
+        before, after = np.nonzero(allowed[found[:, -1]] & onward)
         if len(before) > 4 * MOST_LISTED:
             raise BeyondReach("obey", "more than a million bittings to weigh one by one under these rules")
         found = np.column_stack([found[before], after.astype(np.int8)])

@@ -40,10 +40,14 @@ def candidates_of(
     spaces, depths = len(track.spaces), len(track.depths)
     if len(known) != spaces:
         raise InputError("known", f"{len(known)} entries for {spaces} spaces")
-    may = [sorted(each) if each else list(range(depths)) for each in known]
+    held = dict(track.fixed)
+    every = [set(each) if each else set(range(depths)) for each in known]
+    may = [sorted(each & {held.get(space, step) for step in each}) for space, each in enumerate(every, start=1)]
     allowed = neighbours_allowed(track, obey_macs) > 0
     if among is not None:
         return _among(among, may, allowed, rules)
+    if not all(may):
+        return np.empty((0, spaces), dtype=np.int8)
     count = _count(may, allowed)
     if count > (MOST_LOOKED_AT if rules.any else MOST_CANDIDATES):
         raise BeyondReach("known", f"{count:,} bittings are still possible, more than {MOST_CANDIDATES:,}")

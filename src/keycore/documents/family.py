@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import replace
 from types import MappingProxyType
 from typing import Any
 
 from keycore import families
+from keycore.budget import Budget
 from keycore.cutting.profile import macs_from_geometry
 from keycore.documents.model import CutModel, FamilyModel, TrackModel
 from keycore.documents.parse import check
@@ -43,9 +45,11 @@ def read_family(data: Any) -> Family:
     tracks, faults = [], []
     for place, track in enumerate(model.tracks):
         try:
-            tracks.append(_read_track(track, place))
+            tracks.append(_read_track(track, place, (model.fixed or {}).get(track.name, {})))
         except InputError as error:
             faults.append(error)
+    names = [track.name for track in model.tracks]
+    faults += [InputError(f"fixed.{name}", "there is no such track") for name in model.fixed or {} if name not in names]
     if faults:
         raise InputError.first_of(faults)
     return Family(
@@ -76,9 +80,9 @@ def read_cut(model: CutModel) -> Cut:
     return Cut(model.flat, model.angle)
 
 
-def _read_track(model: TrackModel, place: int) -> Track:
+def _read_track(model: TrackModel, place: int, fixed: Mapping[str, str]) -> Track:
     try:
-        return Track(
+        track = Track(
             name=model.name,
             spaces=tuple(model.spaces),
             depths=tuple(Depth(depth.label, depth.value) for depth in model.depths),
@@ -88,6 +92,21 @@ def _read_track(model: TrackModel, place: int) -> Track:
         )
     except InputError as error:
         raise error.under(f"tracks[{place}]") from None
+    return replace(track, fixed=_read_fixed(track, fixed))
+
+
+def _read_fixed(track: Track, fixed: Mapping[str, str]) -> tuple[tuple[int, int], ...]:
+    """The spaces whose depth never varies, with its step; InputError under ``fixed``."""
+    spaces, found = {str(space): space for space in range(1, len(track.spaces) + 1)}, []
+    for space, label in fixed.items():
+        where = f"fixed.{track.name}.{space[:20]}"
+        if space not in spaces:
+            raise InputError(where, f"there is no such space, only 1 to {len(spaces)}")
+        try:
+            found.append((spaces[space], track.step(label)))
+        except InputError as error:
+            raise error.under(where) from None
+    return tuple(sorted(found))
 
 
 def assumed_of(family: Family, given: Mapping[str, Any]) -> list[str]:
@@ -130,11 +149,11 @@ def answer_family(data: Any) -> dict[str, Any]:
     """
     family = read_family(data)
     counts: dict[str, dict[str, int | None]] = {}
-    left_out = {}
+    left_out, budget = {}, Budget()
     for track in family.tracks:
         counts[track.name] = {"all": len(track.depths) ** len(track.spaces), "allowed": None}
         try:
-            counts[track.name]["allowed"] = count_bittings(track, family.rules)
+            counts[track.name]["allowed"] = count_bittings(track, family.rules, budget)
         except BeyondReach as error:
             left_out[f"bittings.{track.name}.allowed"] = error.reason
     geometric = {track.name: macs_from_geometry(family, track) for track in family.tracks}

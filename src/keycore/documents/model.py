@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from typing import Annotated, Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field
+from pydantic_core import PydanticCustomError
 
 MOST_TRACKS, MOST_SPACES, MOST_DEPTHS = 20, 60, 60
 LONGEST = 10_000.0  # no key, in any unit, is longer
@@ -13,6 +14,14 @@ SMALLEST = 1e-9  # of lengths and standard deviations that must be more than non
 Length = Annotated[float, Field(ge=-LONGEST, le=LONGEST)]
 Positive = Annotated[float, Field(ge=SMALLEST, le=LONGEST)]
 NotNegative = Annotated[float, Field(ge=0, le=LONGEST)]
+
+
+def _none_or_some(sd: float) -> float:
+    if 0 < sd < SMALLEST:
+        raise PydanticCustomError("sd", "must be 0 or at least 1e-09")
+    return sd
+
+
 Label = Annotated[str, Field(min_length=1, max_length=3, pattern=r"^\S+$")]
 Text = Annotated[str, Field(max_length=2_000)]
 Name = Annotated[str, Field(min_length=1, max_length=120)]
@@ -99,6 +108,7 @@ class FamilyModel(Document):
     tolerance: ToleranceModel | None = None
     positions: dict[str, Annotated[list[Place], Field(max_length=MOST_SPACES)]] | None = None
     rules: RulesModel | None = None
+    fixed: dict[str, Annotated[dict[str, Label], Field(max_length=MOST_SPACES)]] | None = None
     setup: SetupModel | None = None
     notes: Text | None = None
     source: Text | None = None
@@ -107,9 +117,13 @@ class FamilyModel(Document):
 FamilyReference = Annotated[str | dict[str, Any], Field(description="a family document or a shipped id")]
 
 
+Doubt = Annotated[float, Field(ge=0, le=LONGEST), AfterValidator(_none_or_some)]
+"""An sd that may be none, else at least the smallest there is."""
+
+
 class SpreadModel(Document):
     mean: Length
-    sd: NotNegative
+    sd: Doubt
 
 
 class OffsetModel(SpreadModel):
@@ -122,16 +136,31 @@ class SourceModel(Document):
 
 class InstrumentModel(SourceModel):
     sd: Positive | Annotated[list[Positive], Field(max_length=MOST_SPACES)]
-    offset: OffsetModel
+
+
+class FarModel(Document):
+    mean: NotNegative
+    sd: NotNegative
+
+
+class LocalModel(Document):
+    chance: Annotated[float, Field(ge=0, lt=1)]
+    deep: FarModel
+    shallow: FarModel
+    share_deep: Annotated[float, Field(ge=0, le=1)]
 
 
 class MeasuredModel(InstrumentModel):
     kind: Literal["measured"]
     values: Annotated[list[Length | None], Field(max_length=MOST_SPACES)]
+    offset: OffsetModel | None = None
+    same_as: Annotated[int, Field(ge=0, le=200)] | None = None
+    local: LocalModel | None = None
 
 
 class RoundedModel(InstrumentModel):
     kind: Literal["rounded"]
+    offset: OffsetModel
     labels: Annotated[list[Label | None], Field(max_length=MOST_SPACES)]
 
 
@@ -151,7 +180,20 @@ class StatedModel(SourceModel):
     trust: Annotated[float, Field(gt=0, le=1)] = 0.99
 
 
-EvidenceModel = Annotated[MeasuredModel | RoundedModel | FlushModel | StatedModel, Field(discriminator="kind")]
+Pair = Annotated[list[Place | Literal["level", "deeper", "shallower"]], Field(min_length=3, max_length=3)]
+
+
+class ComparedModel(SourceModel):
+    kind: Literal["compare"]
+    pairs: Annotated[list[Pair], Field(max_length=MOST_SPACES * MOST_SPACES)]
+    resolves: Positive | None = None
+    sd: Positive | None = None
+    tip: SpreadModel | None = None
+
+
+EvidenceModel = Annotated[
+    MeasuredModel | RoundedModel | FlushModel | StatedModel | ComparedModel, Field(discriminator="kind")
+]
 Bitting = Annotated[list[Label], Field(min_length=1, max_length=MOST_SPACES)]
 
 
@@ -234,7 +276,7 @@ class AdjustModel(Document):
 
 class NoiseModel(Document):
     sd: Positive
-    seat_sd: NotNegative
+    seat_sd: Doubt
 
 
 class CalibrationModel(Document):
@@ -246,6 +288,7 @@ class CalibrationModel(Document):
     tolerance: ToleranceModel
     adjust: AdjustModel
     noise: NoiseModel | None = None
+    deeper: Literal["smaller", "larger"] = "smaller"
 
 
 class ProofCutModel(Document):
@@ -262,7 +305,8 @@ class ProofModel(Document):
     format: Literal["wry-falcon.proof/1"]
     unit: UnitName
     tolerance: ToleranceModel
-    sd: NotNegative
+    sd: Doubt
+    deeper: Literal["smaller", "larger"] = "smaller"
     cuts: Annotated[list[ProofCutModel], Field(min_length=1, max_length=MOST_TRACKS * MOST_SPACES)]
 
 

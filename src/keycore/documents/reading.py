@@ -3,25 +3,45 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 from typing import Any
 
 from keycore.documents.family import read_family
 from keycore.documents.model import (
+    ComparedModel,
     FlushModel,
     InstrumentModel,
+    LocalModel,
     MeasuredModel,
+    OffsetModel,
     ReadingModel,
     RoundedModel,
     StatedModel,
 )  # fmt: skip
 from keycore.documents.parse import check
 from keycore.errors import InputError
-from keycore.family import Family, Track
-from keycore.reading.decode import Posterior, Reading, decode
-from keycore.reading.evidence import Evidence, Flush, Measured, Rounded, Spread, Stated, check_evidence
+from keycore.family import Family, Kind, Track
+from keycore.reading.decode import Posterior, Reading, Unsettled, look_over
+from keycore.reading.evidence import (
+    Beside,
+    Compared,
+    Evidence,
+    Flush,
+    Local,
+    Measured,
+    Pair,
+    Rounded,
+    Spread,
+    Stated,
+    check_evidence,
+)  # fmt: skip
 from keycore.rules import Break
+from keycore.units import Unit
 
-SourceDocument = MeasuredModel | RoundedModel | FlushModel | StatedModel
+SourceDocument = MeasuredModel | RoundedModel | FlushModel | StatedModel | ComparedModel
+RESOLVES = {Unit.INCH: 0.006, Unit.MILLIMETRE: 0.15}
+COMPARED_SD = {Unit.INCH: 0.003, Unit.MILLIMETRE: 0.08}
+"""How small a step an eye tells, and how surely, unless said otherwise."""
 
 
 def read_reading(data: Any) -> Reading:
@@ -32,7 +52,14 @@ def read_reading(data: Any) -> Reading:
     model = check(ReadingModel, data)
     family = family_of(model.family)
     track = family.track(model.track)
-    evidence = [_read_source(source, place, family, track) for place, source in enumerate(model.evidence)]
+    evidence: list[Evidence] = []
+    for place, source in enumerate(model.evidence):
+        evidence.append(_read_source(source, place, family, track, model.stray, evidence))
+    for source in model.evidence:
+        if isinstance(source, MeasuredModel) and source.same_as is not None:
+            first = evidence[source.same_as]
+            if isinstance(first, Measured) and first.shared is None:
+                evidence[source.same_as] = replace(first, shared=source.same_as)
     check_evidence(evidence, len(track.spaces))
     among = None
     if model.among is not None:
@@ -64,30 +91,79 @@ def step_of(track: Track, label: str, where: str) -> int:
         raise error.under(where) from None
 
 
-def _read_source(source: SourceDocument, place: int, family: Family, track: Track) -> Evidence:
+def _read_source(
+    source: SourceDocument, place: int, family: Family, track: Track, stray: float, earlier: Sequence[Evidence]
+) -> Evidence:
     where, spaces = f"evidence[{place}]", len(track.spaces)
     read: Evidence
     match source:
         case MeasuredModel():
-            read = Measured(tuple(source.values), *_instrument(source, spaces))
+            read = _read_measured(source, where, spaces, stray, earlier)
         case RoundedModel():
             steps = [
                 None if label is None else step_of(track, label, f"{where}.labels[{i}]")
                 for i, label in enumerate(source.labels)
             ]
-            read = Rounded(tuple(steps), *_instrument(source, spaces))
+            offset, tip = _spreads(source.offset)
+            read = Rounded(tuple(steps), _sds(source, spaces), offset, tip)
         case FlushModel():
             read = Flush(step_of(track, source.depth, f"{where}.depth"), _seen_flush(source, spaces, where))
         case StatedModel():
             read = Stated(_stated(source, track, where), source.trust)
+        case ComparedModel():
+            read = _read_compared(source, where, family, spaces)
     turned = source.counted_from not in (None, family.numbered_from)
     return read.turned() if turned else read
 
 
-def _instrument(source: InstrumentModel, spaces: int) -> tuple[tuple[float, ...], Spread, Spread | None]:
-    sd = tuple(source.sd) if isinstance(source.sd, list) else (source.sd,) * spaces
-    tip = source.offset.tip
-    return sd, Spread(source.offset.mean, source.offset.sd), Spread(tip.mean, tip.sd) if tip else None
+def _read_measured(
+    source: MeasuredModel, where: str, spaces: int, stray: float, earlier: Sequence[Evidence]
+) -> Measured:
+    sd = _sds(source, spaces)
+    local = () if source.local is None else (_read_local(source.local, where, stray),) * spaces
+    if source.same_as is None:
+        if source.offset is None:
+            raise InputError(f"{where}.offset", "is missing")
+        offset, tip = _spreads(source.offset)
+        return Measured(tuple(source.values), sd, offset, tip, local)
+    if source.offset is not None:
+        raise InputError(f"{where}.offset", "is that of the source that this one is the same as: leave it out")
+    first = earlier[source.same_as] if source.same_as < len(earlier) else None
+    if not isinstance(first, Measured):
+        raise InputError(f"{where}.same_as", "must be the place of a measured source before this one")
+    shared = source.same_as if first.shared is None else first.shared
+    return Measured(tuple(source.values), sd, first.offset, first.tip, local, shared)
+
+
+def _read_local(model: LocalModel, where: str, stray: float) -> Local:
+    if model.chance + stray >= 1:
+        raise InputError(f"{where}.local.chance", "and stray together must be below 1")
+    deep, shallow = Spread(model.deep.mean, model.deep.sd), Spread(model.shallow.mean, model.shallow.sd)
+    return Local(model.chance, deep, shallow, model.share_deep)
+
+
+def _read_compared(source: ComparedModel, where: str, family: Family, spaces: int) -> Compared:
+    for name in ("resolves", "sd"):
+        if family.kind == Kind.ROTARY and getattr(source, name) is None:
+            raise InputError(f"{where}.{name}", "is needed where depths are angles")
+    pairs = []
+    for i, (first, second, looks) in enumerate(source.pairs):
+        if not (isinstance(first, int) and isinstance(second, int) and isinstance(looks, str)):
+            raise InputError(f"{where}.pairs[{i}]", "must be two spaces, then level, deeper or shallower")
+        if max(first, second) > spaces:
+            raise InputError(f"{where}.pairs[{i}]", f"there is no space {max(first, second)}, only 1 to {spaces}")
+        pairs.append(Pair(first - 1, second - 1, Beside(looks)))
+    tip = Spread(source.tip.mean, source.tip.sd) if source.tip else None
+    resolves, sd = source.resolves or RESOLVES[family.unit], source.sd or COMPARED_SD[family.unit]
+    return Compared(spaces, tuple(pairs), resolves, sd, tip)
+
+
+def _sds(source: InstrumentModel, spaces: int) -> tuple[float, ...]:
+    return tuple(source.sd) if isinstance(source.sd, list) else (source.sd,) * spaces
+
+
+def _spreads(model: OffsetModel) -> tuple[Spread, Spread | None]:
+    return Spread(model.mean, model.sd), Spread(model.tip.mean, model.tip.sd) if model.tip else None
 
 
 def _seen_flush(source: FlushModel, spaces: int, where: str) -> tuple[bool | None, ...]:
@@ -111,14 +187,34 @@ def _stated(source: StatedModel, track: Track, where: str) -> tuple[frozenset[in
 
 def answer_decode(data: Any) -> dict[str, Any]:
     """The verb ``decode``: a reading in, its exact posterior out. Raises InputError."""
-    return write_posterior(decode(read_reading(data)))
+    return write_posterior(look_over(read_reading(data)))
 
 
-def write_posterior(posterior: Posterior) -> dict[str, Any]:
-    """A posterior as plain data, labels in place of steps. Raises nothing."""
+def write_posterior(posterior: Posterior | Unsettled) -> dict[str, Any]:
+    """A posterior as plain data, labels in place of steps; null where the sum was out of reach. Raises nothing."""
     labels = posterior.track.labels
     answer: dict[str, Any] = {
         "track": posterior.track.name,
+        "spaces": None,
+        "bittings": None,
+        "offset": None,
+        "nearest": posterior.nearest and [None if s is None else labels[s] for s in posterior.nearest],
+        "nearest_breaks": _write_breaks(posterior.nearest_breaks),
+        "measure_again": None,
+        "reversed": posterior.turn_round,
+        "conflict": [{"sources": list(c.sources), "space": c.space} for c in posterior.conflicts],
+        "tip": None,
+        "beyond_rules": None,
+    }
+    if isinstance(posterior, Posterior):
+        answer |= _write_settled(posterior)
+    return {**answer, "left_out": dict(posterior.left_out)} if posterior.left_out else answer
+
+
+def _write_settled(posterior: Posterior) -> dict[str, Any]:
+    labels = posterior.track.labels
+    beyond = posterior.beyond_rules
+    return {
         "spaces": [
             {
                 "space": place + 1,
@@ -132,21 +228,15 @@ def write_posterior(posterior: Posterior) -> dict[str, Any]:
             {"labels": [labels[step] for step in steps], "probability": chance} for steps, chance in posterior.bittings
         ],
         "offset": _write_spread(posterior.offset),
-        "nearest": posterior.nearest and [None if s is None else labels[s] for s in posterior.nearest],
-        "nearest_breaks": _write_breaks(posterior.nearest_breaks),
         "measure_again": posterior.measure_again,
-        "reversed": posterior.turn_round,
-        "conflict": [{"sources": list(c.sources), "space": c.space} for c in posterior.conflicts],
         "tip": _write_spread(posterior.tip),
-        "beyond_rules": None,
+        "beyond_rules": beyond
+        and {
+            "labels": [labels[step] for step in beyond.steps],
+            "times": beyond.times,
+            "breaks": _write_breaks(beyond.breaks),
+        },
     }
-    if posterior.beyond_rules is not None:
-        answer["beyond_rules"] = {
-            "labels": [labels[step] for step in posterior.beyond_rules.steps],
-            "times": posterior.beyond_rules.times,
-            "breaks": _write_breaks(posterior.beyond_rules.breaks),
-        }
-    return {**answer, "left_out": dict(posterior.left_out)} if posterior.left_out else answer
 
 
 def _write_spread(spread: Spread | None) -> dict[str, float] | None:

@@ -9,26 +9,26 @@ are added up and held under a share of the total that was found.
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from math import log
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.special import logsumexp
 
-from keycore.errors import BeyondReach, InputError
-from keycore.reading.likelihood import Array, Weighed
-from keycore.reading.listed import Listed, log_sum, log_totals, log_weights, weigh_each, without_faint_nodes
+from keycore.budget import EXP, Budget
+from keycore.errors import InputError
+from keycore.reading.elimination import UNEXPLAINED
+from keycore.reading.likelihood import LEAST, Array, Ties, Weighed
+from keycore.reading.listed import Bittings, Listed, weigh_list
 
 NEGLIGIBLE = 1e-5  # share of the total that dropped beginnings may carry
 LIKELIEST = 5  # nothing likelier than the last of these is ever dropped
-MOST_BEGINNINGS = 40_000  # grown in one round
-NUMBERS_AT_ONCE = 4_000_000
 FIRST_BEGINNINGS = 64  # kept at each cut when the first guess at the total is made
-FAINT = 1e-10  # of the total: so little that 40,000 of them carry next to nothing
-NODE_MARGIN = 45.0  # logs below the best at which an offset is left out
+FAINT = 1e-10  # of the total: so little that tens of thousands of them carry next to nothing
+HOPELESS = 1_400.0  # logs below the best bound beyond which nothing is a sum any more
 
-Steps = NDArray[np.int8]
-Keeps = Callable[[Steps], NDArray[np.bool_]]
+Keeps = Callable[[Bittings], NDArray[np.bool_]]
 """Which of some whole bittings (b, n) keep the rules that are no chain."""
 
 
@@ -46,88 +46,106 @@ class Promise:
         return np.asarray(weights[parents] * self.cut[place][depths])
 
 
-def weigh_beginnings(sources: Sequence[Weighed], allowed: Array, keeps: Keeps | None = None) -> Listed:
-    """Weigh every bitting that can matter, exactly; the rest carries less than 2e-5 of the total.
+@dataclass(frozen=True)
+class _Blank:
+    """What is grown from: the sources made ready, what may stand beside what, and the ties of compared spaces.
 
-    Arguments: Weighed sources of one track, ``allowed`` (d, d) which depth may follow which,
-    ``keeps`` the rules that are no chain, if any. Returns a Listed of the bittings that matter, the
-    five likeliest among them for certain. Raises BeyondReach when more than 40,000 beginnings
-    matter at one cut (too little was seen), InputError when nothing allowed explains what was seen.
+    ``back`` says for each space which earlier ones it is tied to, and by what log table, its rows no more than 0;
+    ``own`` (n, d) is what was taken out of the rows, given with the earlier space.
+    """
 
-    >>> from keycore.reading.likelihood import Weighed
-    >>> one = np.zeros(1)
-    >>> seen = Weighed(one, np.log(np.array([[[0.9], [0.1]], [[0.2], [0.8]]])), one, one)
-    >>> found = weigh_beginnings([seen, seen], np.ones((2, 2)))
+    promises: tuple[Promise, ...]
+    allowed: Array
+    back: tuple[tuple[tuple[int, Array], ...], ...]
+    own: Array
+
+    @classmethod
+    def of(cls, sources: Sequence[Weighed], allowed: Array, ties: Ties) -> _Blank:
+        spaces, depths, _ = sources[0].log_emission.shape
+        back: list[list[tuple[int, Array]]] = [[] for _ in range(spaces)]
+        own = np.zeros((spaces, depths))
+        for (a, b), table in ties.items():
+            most = np.maximum(table.max(axis=1), LEAST)
+            back[b].append((a, table - most[:, None]))
+            own[a] += most
+        promises = tuple(_promise(source, allowed, whole=place == 0) for place, source in enumerate(sources))
+        return cls(promises, allowed, tuple(map(tuple, back)), own)
+
+    @property
+    def nodes(self) -> int:
+        return sum(promise.start.size for promise in self.promises)
+
+
+@dataclass(frozen=True)
+class _Grown:
+    """Some beginnings (b, i), what each source gives them (b, g), and what ties give them (b,) in logs."""
+
+    steps: Bittings
+    weights: tuple[Array, ...]
+    log_ties: Array
+
+
+def weigh_beginnings(
+    sources: Sequence[Weighed], allowed: Array, keeps: Keeps | None, ties: Ties, budget: Budget
+) -> Listed | None:
+    """Weigh every bitting that can matter, exactly; the rest carries less than 1e-5 of the total.
+
+    Arguments: Weighed sources of one track, those without an offset put into one of them; ``allowed`` (d, d) which
+    depth may follow which; ``keeps`` the rules that are no chain, if any; the Ties of compared spaces; a Budget.
+    Returns a Listed of the bittings that matter, the five likeliest among them for certain; None when more
+    beginnings matter than the budget allows (too little was seen). Raises InputError when nothing allowed
+    explains what was seen.
+
+    >>> from keycore.reading.likelihood import without_offset
+    >>> seen = without_offset(np.log(np.array([[0.9, 0.1], [0.2, 0.8]])))
+    >>> found = weigh_beginnings([seen, seen], np.ones((2, 2)), None, {}, Budget())
     >>> found.likeliest(1)[0][0], round(found.likeliest(1)[0][1], 3)
     ((0, 1), 0.93)
     """
-    merged = _merge_plain(sources)
-    if any(np.isneginf(source.log_emission.max(axis=(1, 2))).any() for source in merged):
-        raise InputError("evidence", "no allowed bitting can explain it: check each source")
-    near, log_left = without_faint_nodes(merged, NODE_MARGIN)
-    kept = _that_matter(near, allowed, keeps)
-    sources_near, log_left_of_each = without_faint_nodes(sources, NODE_MARGIN)
-    listed = weigh_each(sources_near, kept)
-    if log_left > listed.log_total + log(NEGLIGIBLE):
-        kept = _that_matter(merged, allowed, keeps)
-    if max(log_left, log_left_of_each) > listed.log_total + log(NEGLIGIBLE):
-        listed = weigh_each(sources, kept)
-    return listed
-
-
-def log_bound(sources: Sequence[Weighed]) -> float:
-    """A cheap upper bound of the log total over any set of bittings. Raises nothing."""
-    first, *others = _merge_plain(sources)
-    return log_sum(log_totals(first)) + sum(log_sum(log_weights(source)) for source in others)
-
-
-def _that_matter(sources: Sequence[Weighed], allowed: Array, keeps: Keeps | None) -> Steps:
-    """The bittings that carry all but 1e-5 of the total, none likelier than the fifth left out."""
-    promises = _promises(sources, allowed)
-    log_total, fifth = _first_guess(promises, allowed, keeps, sources)
+    if any(np.isneginf(source.log_emission.max(axis=(1, 2))).any() for source in sources):
+        raise InputError("evidence", UNEXPLAINED)
+    spaces, depths, _ = sources[0].log_emission.shape
+    made_ready = spaces * depths * depths * sum(len(source.log_prior) for source in sources)
+    if not budget.allows(made_ready, made_ready / 4):
+        return None
+    budget.work -= made_ready
+    blank = _Blank.of(sources, allowed, ties)
+    best = sum(promise.log_scale for promise in blank.promises)
+    first = _first_guess(blank, keeps, sources, ties, budget)
+    if first is None:
+        return None
+    log_total, fifth = first
     floor = min(fifth, log_total + log(NEGLIGIBLE) - 5.0)
-    while True:
-        grown, log_dropped = _grow(promises, allowed, floor)
-        kept = grown if keeps is None else grown[keeps(grown)]
+    while floor > best - HOPELESS:
+        grown = _grow(blank, floor, budget)
+        if grown is None:
+            return None
+        steps, log_dropped = grown
+        kept = steps if keeps is None else steps[keeps(steps)]
         if not len(kept):
             if log_dropped == -np.inf:
-                raise InputError("evidence", "no allowed bitting can explain it: check each source")
+                raise InputError("evidence", UNEXPLAINED)
             floor -= 30.0
             continue
-        listed = weigh_each(sources, kept)
+        listed = weigh_list(sources, kept, ties, budget)
         fifth = listed.log_of_rank(LIKELIEST)
         excess = log_dropped - listed.log_total - log(NEGLIGIBLE)
         if log_dropped == -np.inf or (excess <= 0 and floor <= fifth):
             return _without_faint(listed)
         floor = min(floor - 1.2 * max(excess, 0.0) - 1.0, fifth if fifth > -np.inf else floor - 20.0)
+    raise InputError("evidence", UNEXPLAINED)
 
 
-def _without_faint(listed: Listed) -> Steps:
-    """Bittings whose share is not next to nothing, and the five likeliest in any case."""
+def _without_faint(listed: Listed) -> Listed:
+    """Only bittings whose share is not next to nothing, and the five likeliest in any case."""
     share = listed.probability
     if len(share) <= LIKELIEST:
-        return listed.bittings
-    return listed.bittings[share >= min(FAINT, float(np.partition(share, -LIKELIEST)[-LIKELIEST]))]
-
-
-def _merge_plain(sources: Sequence[Weighed]) -> list[Weighed]:
-    """Sources without an unknown offset put into one that has the fewest nodes."""
-    plain = [source for source in sources if len(source.offset) == 1]
-    others = sorted((source for source in sources if len(source.offset) > 1), key=lambda s: len(s.offset))
-    if not plain:
-        return others
-    table = sum((source.log_emission for source in plain), start=np.zeros(()))
-    constant = sum(float(source.log_prior[0]) for source in plain)
-    if not others:
-        first = plain[0]
-        return [Weighed(np.array([constant]), np.asarray(table), first.offset, first.tip)]
-    first = others[0]
-    merged = Weighed(first.log_prior + constant, first.log_emission + table, first.offset, first.tip)
-    return [merged, *others[1:]]
-
-
-def _promises(sources: Sequence[Weighed], allowed: Array) -> list[Promise]:
-    return [_promise(source, allowed, whole=place == 0) for place, source in enumerate(sources)]
+        return listed
+    keep = share >= min(FAINT, float(np.partition(share, -LIKELIEST)[-LIKELIEST]))
+    return replace(
+        listed, bittings=listed.bittings[keep], probability=share[keep],
+        log_of_source=tuple(each[keep] for each in listed.log_of_source),
+    )  # fmt: skip
 
 
 def _promise(source: Weighed, allowed: Array, *, whole: bool) -> Promise:
@@ -135,7 +153,7 @@ def _promise(source: Weighed, allowed: Array, *, whole: bool) -> Promise:
 
     The sum of products is at most the sum of one factor times the greatest of each of the rest.
     """
-    top = np.maximum(source.log_emission.max(axis=1), -1e290)
+    top = np.maximum(source.log_emission.max(axis=1), LEAST)
     cut = np.exp(source.log_emission - top[:, None, :])
     ahead = cut.copy()
     for place in range(len(cut) - 2, -1, -1):
@@ -150,61 +168,75 @@ def _promise(source: Weighed, allowed: Array, *, whole: bool) -> Promise:
 
 
 def _first_guess(
-    promises: Sequence[Promise], allowed: Array, keeps: Keeps | None, sources: Sequence[Weighed]
-) -> tuple[float, float]:
+    blank: _Blank, keeps: Keeps | None, sources: Sequence[Weighed], ties: Ties, budget: Budget
+) -> tuple[float, float] | None:
     """The log total of the likeliest few, and the log of the fifth of them: both from below."""
-    beginnings, weights = _nothing(promises)
-    for place in range(len(promises[0].cut)):
-        parents, depths, bounds = _next(promises, allowed, beginnings, weights, place)
+    grown = _nothing(blank)
+    for place in range(len(blank.promises[0].cut)):
+        found = _next(blank, grown, place, budget)
+        if found is None:
+            return None
+        parents, depths, bounds, log_ties = found
         best = np.argsort(-bounds, kind="stable")[:FIRST_BEGINNINGS]
-        beginnings, weights = _extend(promises, beginnings, weights, place, parents[best], depths[best])
-    kept = beginnings if keeps is None else beginnings[keeps(beginnings)]
+        grown = _extend(blank, grown, place, parents[best], depths[best], log_ties[best])
+    kept = grown.steps if keeps is None else grown.steps[keeps(grown.steps)]
     if not len(kept):
-        return sum(p.log_scale for p in promises) - 200.0, -np.inf
-    listed = weigh_each(sources, kept)
+        return sum(p.log_scale for p in blank.promises) - 200.0, -np.inf
+    listed = weigh_list(sources, kept, ties, budget)
     fifth = listed.log_of_rank(LIKELIEST)
     return listed.log_total, fifth if fifth > -np.inf else listed.log_total - 100.0
 
 
-def _grow(promises: Sequence[Promise], allowed: Array, floor: float) -> tuple[Steps, float]:
+def _grow(blank: _Blank, floor: float, budget: Budget) -> tuple[Bittings, float] | None:
     """Every bitting whose beginnings all promise at least ``floor``; the log of what the others could add."""
-    beginnings, weights = _nothing(promises)
-    log_dropped = -np.inf
-    for place in range(len(promises[0].cut)):
-        parents, depths, bounds = _next(promises, allowed, beginnings, weights, place)
+    grown, log_dropped = _nothing(blank), -np.inf
+    for place in range(len(blank.promises[0].cut)):
+        found = _next(blank, grown, place, budget)
+        if found is None:
+            return None
+        parents, depths, bounds, log_ties = found
         keep = bounds >= floor
         if not keep.all():
-            log_dropped = float(np.logaddexp(log_dropped, log_sum(bounds[~keep])))
-        if keep.sum() * max(p.start.size for p in promises) > 40 * NUMBERS_AT_ONCE or keep.sum() > MOST_BEGINNINGS:
-            raise BeyondReach("evidence", "too little was seen to weigh so many sources together exactly")
-        beginnings, weights = _extend(promises, beginnings, weights, place, parents[keep], depths[keep])
-    return beginnings, log_dropped
+            log_dropped = float(np.logaddexp(log_dropped, logsumexp(bounds[~keep])))
+        if not budget.allows(3.0 * keep.sum() * blank.nodes, 3.0 * keep.sum() * blank.nodes):
+            return None
+        budget.work -= 3.0 * keep.sum() * blank.nodes
+        grown = _extend(blank, grown, place, parents[keep], depths[keep], log_ties[keep])
+    order = np.lexsort(grown.steps.T[::-1])
+    return grown.steps[order], log_dropped
 
 
-def _nothing(promises: Sequence[Promise]) -> tuple[Steps, list[Array]]:
-    return np.zeros((1, 0), dtype=np.int8), [promise.start[None, :] for promise in promises]
+def _nothing(blank: _Blank) -> _Grown:
+    start = tuple(promise.start[None, :] for promise in blank.promises)
+    return _Grown(np.zeros((1, 0), dtype=np.int8), start, np.zeros(1))
 
 
 def _next(
-    promises: Sequence[Promise], allowed: Array, beginnings: Steps, weights: Sequence[Array], place: int
-) -> tuple[NDArray[np.intp], NDArray[np.intp], Array]:
-    """Each beginning with each depth that may follow: whose it is, the depth, the log of its bound."""
-    bounds = np.full((len(beginnings), promises[0].cut.shape[1]), sum(p.log_scale for p in promises))
+    blank: _Blank, grown: _Grown, place: int, budget: Budget
+) -> tuple[NDArray[np.intp], NDArray[np.intp], Array, Array] | None:
+    """Each beginning with each depth that may follow: whose it is, the depth, the log of its bound, its ties."""
+    depths = blank.promises[0].cut.shape[1]
+    work = float(len(grown.steps)) * depths * (blank.nodes + EXP * len(blank.promises))
+    if not budget.allows(work):
+        return None
+    budget.work -= work
+    log_ties = grown.log_ties[:, None] + blank.own[place]
+    for a, table in blank.back[place]:
+        log_ties = log_ties + table[grown.steps[:, a]]
+    bounds = log_ties + sum(p.log_scale for p in blank.promises)
     with np.errstate(divide="ignore"):
-        for promise, weight in zip(promises, weights, strict=True):
+        for promise, weight in zip(blank.promises, grown.weights, strict=True):
             bounds += np.log(weight @ promise.ahead[place].T)
-    may = allowed[beginnings[:, -1]] > 0 if place else np.ones_like(bounds, dtype=bool)
-    parents, depths = np.nonzero(may & (bounds > -np.inf))
-    return parents, depths, bounds[parents, depths]
+    may = blank.allowed[grown.steps[:, -1]] > 0 if place else np.ones_like(bounds, dtype=bool)
+    parents, steps = np.nonzero(may & (bounds > -np.inf))
+    return parents, steps, bounds[parents, steps], log_ties[parents, steps]
 
 
 def _extend(
-    promises: Sequence[Promise],
-    beginnings: Steps,
-    weights: Sequence[Array],
-    place: int,
-    parents: NDArray[np.intp],
-    depths: NDArray[np.intp],
-) -> tuple[Steps, list[Array]]:
-    longer = np.column_stack([beginnings[parents], depths.astype(np.int8)])
-    return longer, [p.grow(w, place, parents, depths) for p, w in zip(promises, weights, strict=True)]
+    blank: _Blank, grown: _Grown, place: int, parents: NDArray[np.intp], depths: NDArray[np.intp], log_ties: Array
+) -> _Grown:
+    longer = np.column_stack([grown.steps[parents], depths.astype(np.int8)])
+    weights = tuple(
+        p.grow(w, place, parents, depths) for p, w in zip(blank.promises, grown.weights, strict=True)
+    )  # fmt: skip
+    return _Grown(longer, weights, log_ties)

@@ -2,30 +2,34 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field, replace
 from functools import partial
 from itertools import combinations
 from types import MappingProxyType
 from typing import Protocol
 
 import numpy as np
-from numpy.typing import NDArray
+from scipy.special import logsumexp
 
+from keycore.budget import Budget
 from keycore.errors import BeyondReach, InputError, NothingAllowed
 from keycore.family import Family, Rules, Track
-from keycore.reading.beginnings import log_bound, weigh_beginnings
-from keycore.reading.chain import weigh_together
-from keycore.reading.evidence import DEFAULT_STRAY, Evidence, Measured, Rounded, Spread, Stated, check_evidence
-from keycore.reading.likelihood import Array, Weighed, weigh
-from keycore.reading.listed import Listed, weigh_list
-from keycore.rules import Break, breaks, keep_rules, list_bittings, neighbours_allowed
+from keycore.reading.beginnings import weigh_beginnings
+from keycore.reading.elimination import Blade, log_bounds_of_pairs, weigh_along
+from keycore.reading.evidence import DEFAULT_STRAY, Evidence, Measured, Spread, check_evidence
+from keycore.reading.likelihood import Aim, Array
+from keycore.reading.listed import Bittings, Listed, weigh_list
+from keycore.reading.together import Together, put_together
+from keycore.rules import MOST_LISTED, Break, breaks, count_chain, keep_rules, list_bittings, neighbours_allowed
 
 SURE_ENOUGH = 0.99  # at this chance nothing need be measured again
 FAR_BETTER = 100.0  # odds at which a turned source or a broken rule is spoken of
 HARDLY_OVERLAP = 0.01  # below this two sources contradict each other
 TIE = 1e-9
 BITTINGS_GIVEN = 5
+FEW = 50_000  # bittings that are weighed one by one at once where several sources have offsets of their own
+NEGLIGIBLE = 1e-6  # share of the total that offsets not looked at may carry
 
 
 @dataclass(frozen=True)
@@ -104,8 +108,23 @@ class Posterior:
         return len(shifts) == 1 and 0 not in shifts and len(self.best) > 1
 
 
+@dataclass(frozen=True)
+class Unsettled:
+    """What can be said where the sum of all sources together is out of reach: from each source's own sums.
+
+    As in a Posterior; ``left_out`` says under ``bittings`` why there are none.
+    """
+
+    track: Track
+    nearest: tuple[int | None, ...] | None
+    nearest_breaks: tuple[Break, ...]
+    turn_round: int | None
+    conflicts: tuple[Conflict, ...]
+    left_out: Mapping[str, str]
+
+
 class Settled(Protocol):
-    """What both ways of weighing offer."""
+    """What every way of weighing offers."""
 
     @property
     def log_total(self) -> float: ...  # noqa: D102
@@ -115,7 +134,7 @@ class Settled(Protocol):
     def chance_of(self, steps: tuple[int, ...]) -> float: ...  # noqa: D102
 
 
-Settle = Callable[[Sequence[Weighed]], Settled]
+Settle = Callable[[Together, Budget], Settled]
 
 
 def decode(reading: Reading) -> Posterior:
@@ -123,10 +142,10 @@ def decode(reading: Reading) -> Posterior:
 
     Every bitting that the obeyed rules (and the closed list, if one is given) allow is equally
     likely beforehand; each source multiplies in its likelihood, its unknown offset integrated
-    out. Equal to full enumeration within 1e-5, and closer with one instrument alone.
+    out. Equal to full enumeration within 1e-4, and closer with one instrument alone.
 
     Arguments: a Reading. Returns a Posterior. Raises NothingAllowed when rules and list leave no
-    bitting, BeyondReach when the exact answer is out of reach, InputError for evidence that no
+    bitting, BeyondReach when the exact answer is out of reach (see ``look_over``), InputError for evidence that no
     allowed bitting can explain. Source: the model in ``docs/computation.md``, "Reading".
 
     >>> from keycore.family import Depth, End, Gauge, Kind
@@ -138,18 +157,40 @@ def decode(reading: Reading) -> Posterior:
     >>> answer.settled, round(float(answer.marginals[0, 0]), 3)
     ((0, 1), 0.997)
     """
-    settle = _way_of_weighing(reading)
-    sources = _weigh_all(reading)
-    settled = settle(sources)
-    marginals = settled.marginals()
-    bittings = settled.likeliest(BITTINGS_GIVEN)
-    first = next((s for s, e in enumerate(reading.evidence) if isinstance(e, Measured)), None)
-    wear = tuple(
-        settled.moments(s) if isinstance(e, Measured | Rounded) else None for s, e in enumerate(reading.evidence)
-    )
-    offset, tip = (wear[first] if first is not None else None) or (None, None)
-    nearest = _nearest(reading, first)
+    found = look_over(reading)
+    if isinstance(found, Unsettled):
+        raise BeyondReach("evidence", found.left_out["bittings"])
+    return found
+
+
+def look_over(reading: Reading) -> Posterior | Unsettled:
+    """What ``decode`` says, or, where that is out of reach, what each source's own sums say of the others.
+
+    Arguments: a Reading. Returns a Posterior or an Unsettled. Raises BeyondReach where even one source alone is out
+    of reach, else what ``decode`` raises.
+    """
+    budget = Budget()
+    weighing = Weighing.of(reading)
     left_out: dict[str, str] = {}
+    conflicts = _conflicts(weighing, budget)
+    first = next((s for s, e in enumerate(reading.evidence) if isinstance(e, Measured)), None)
+    nearest = _nearest(reading, first)
+    nearest_breaks = tuple(breaks(reading.track, reading.family.rules, nearest or ()))
+    of_main = budget.part(0.6)
+    try:
+        together, settled = weighing.settle(of_main)
+        bittings = settled.likeliest(BITTINGS_GIVEN)
+    except BeyondReach as error:
+        if len(reading.evidence) < 2:
+            raise
+        budget.give_back(of_main)
+        left_out["bittings"] = error.reason
+        turned = _turn_round(weighing, weighing.log_highest(budget), budget, left_out)
+        return Unsettled(reading.track, nearest, nearest_breaks, turned, conflicts, MappingProxyType(left_out))
+    budget.give_back(of_main)
+    wear = tuple(None if group is None else settled.moments(group) for group in together.group_of)
+    offset, tip = (wear[first] if first is not None else None) or (None, None)
+    marginals = settled.marginals()
     return Posterior(
         track=reading.track,
         marginals=marginals,
@@ -157,11 +198,11 @@ def decode(reading: Reading) -> Posterior:
         offset=offset,
         tip=tip,
         nearest=nearest,
-        nearest_breaks=tuple(breaks(reading.track, reading.family.rules, nearest or ())),
+        nearest_breaks=nearest_breaks,
         measure_again=_measure_again(marginals, bittings[0][1]),
-        turn_round=_turn_round(reading, settle, sources, settled.log_total),
-        conflicts=_conflicts(settle, sources),
-        beyond_rules=_beyond_rules(reading, sources, settled, bittings[0], left_out),
+        turn_round=_turn_round(weighing, settled.log_total, budget, left_out),
+        conflicts=conflicts,
+        beyond_rules=_beyond_rules(weighing, settled, bittings[0], budget, left_out),
         wear=wear,
         left_out=MappingProxyType(left_out),
     )
@@ -169,14 +210,13 @@ def decode(reading: Reading) -> Posterior:
 
 def weigh_plainly(reading: Reading) -> Settled:
     """The posterior alone, without what ``decode`` says beyond it. Raises what ``decode`` raises."""
-    return _way_of_weighing(reading)(_weigh_all(reading))
+    return Weighing.of(reading).settle(Budget())[1]
 
 
 def chances_among(reading: Reading) -> dict[tuple[int, ...], float]:
     """The probability of each bitting of the reading's closed list, all together 1.
 
-    Arguments: a Reading with ``among``. What carries less than 1e-7 of the total together is left out.
-    Raises InputError for a reading without a list, and what ``decode`` raises.
+    Arguments: a Reading with ``among``. Raises InputError for a reading without a list, and what ``decode`` raises.
 
     >>> from keycore.family import Depth, End, Gauge, Kind
     >>> from keycore.units import Unit
@@ -191,42 +231,114 @@ def chances_among(reading: Reading) -> dict[tuple[int, ...], float]:
     return dict(zip(map(tuple, found.bittings.tolist()), found.probability.tolist(), strict=True))
 
 
-def _way_of_weighing(reading: Reading) -> Settle:
-    """A closed list one by one; else along the chain, or from beginnings where that cannot be."""
-    macs = "macs" in reading.obey
-    rules = reading.family.rules if "rules" in reading.obey else Rules()
-    if reading.among is not None:
-        listed = _allowed_of(reading, macs, rules)
-        if not len(listed):
-            raise NothingAllowed("among" if reading.among else "obey", "no bitting at all is allowed")
-        return lambda sources: weigh_list(sources, listed)
-    return partial(_weigh_open, track=reading.track, allowed=neighbours_allowed(reading.track, macs), rules=rules)
+@dataclass(frozen=True)
+class Weighing:
+    """A reading and the way its bittings are summed: among which, under which rules."""
+
+    reading: Reading
+    settle_with: Settle
+
+    @classmethod
+    def of(cls, reading: Reading) -> Weighing:
+        """A closed list is weighed one by one; else whatever neighbours and rules allow. Raises NothingAllowed."""
+        macs = "macs" in reading.obey
+        rules = reading.family.rules if "rules" in reading.obey else Rules()
+        if reading.among is not None:
+            listed = _allowed_of(reading, macs, rules)
+            if not len(listed):
+                raise NothingAllowed("among" if reading.among else "obey", "no bitting at all is allowed")
+            return cls(reading, partial(_weigh_listed, listed=listed))
+        return cls(reading, partial(_weigh_open, track=reading.track, obey_macs=macs, rules=rules))
+
+    def free_of_rules(self) -> Weighing:
+        """The same reading, whatever rules it keeps."""
+        return Weighing(self.reading, partial(_weigh_open, track=self.reading.track, obey_macs=False, rules=Rules()))
+
+    def of_only(self, *evidence: Evidence) -> Weighing:
+        """The same of other sources."""
+        return replace(self, reading=replace(self.reading, evidence=evidence))
+
+    def settle(self, budget: Budget) -> tuple[Together, Settled]:
+        """Weigh, and weigh again with a wider grid until what was not looked at is next to nothing.
+
+        Raises BeyondReach beyond the budget, InputError where nothing explains the evidence.
+        """
+        aims: dict[int, Aim] = {}
+        while True:
+            together = put_together(self.reading, aims, budget)
+            settled = self.settle_with(together, budget)
+            short = [unseen - settled.log_total - np.log(NEGLIGIBLE) for unseen in together.log_unseen()]
+            if max(short) <= 0:
+                return together, settled
+            aims = together.widened(short)
+
+    def log_highest(self, budget: Budget) -> float:
+        """A bound from above of the log of everything seen, whatever the rules: of two sources at a time.
+
+        Raises BeyondReach where even that is out of reach.
+        """
+        aims: dict[int, Aim] = {}
+        while True:
+            together = put_together(self.reading, aims, budget)
+            found = _log_highest(together, budget)
+            short = [unseen - found - np.log(NEGLIGIBLE) for unseen in together.log_unseen()]
+            if max(short) <= 0:
+                return found
+            aims = together.widened(short)
 
 
-def _weigh_open(sources: Sequence[Weighed], track: Track, allowed: Array, rules: Rules) -> Settled:
-    """One instrument under neighbour rules is a chain; several, or other rules, grow from beginnings.
+def _log_highest(together: Together, budget: Budget) -> float:
+    """The least of the bounds that each pair of sources gives: both together, times the most of each of the rest."""
+    sources = together.sources
+    if len(sources) == 1:
+        return sources[0].log_all
+    most = [source.log_most for source in sources]
+    found = np.inf
+    for a, b in combinations(range(len(sources)), 2):
+        both = log_bounds_of_pairs(sources[a].log_prior, sources[a].log_emission, sources[b], budget)
+        found = min(found, float(logsumexp(both)) + sum(most) - most[a] - most[b])
+    return found
 
-    Where too much is open for that, other rules are weighed bitting by bitting and several
-    instruments node by node.
+
+def _weigh_listed(together: Together, budget: Budget, listed: Bittings) -> Settled:
+    return weigh_list(together.sources, listed, together.ties, budget)
+
+
+def _weigh_open(together: Together, budget: Budget, track: Track, obey_macs: bool, rules: Rules) -> Settled:
+    """Along the blade where one offset is unknown and no rule reaches further than neighbours.
+
+    Else from beginnings, where what was seen leaves few; else one by one, where few are allowed; else, of two offsets
+    or more, by every combination of them that matters.
     """
-    if not rules.any and sum(len(source.offset) > 1 for source in sources) < 2:
-        return weigh_together(sources, allowed)
+    allowed = neighbours_allowed(track, obey_macs)
+    sources, ties = together.sources, together.ties
+    blade = Blade.of(len(track.spaces), allowed, ties)
+    if not rules.any and len(sources) == 1 and (not ties or _is_narrow(blade, together, budget)):
+        return weigh_along(sources, blade, budget)
+    count = count_chain(track, obey_macs)
+    if not rules.any and count <= FEW:
+        return weigh_list(sources, list_bittings(track, rules, obey_macs), ties, budget)
     keeps = partial(keep_rules, rules=rules) if rules.any else None
-    try:
-        return weigh_beginnings(sources, allowed, keeps)
-    except BeyondReach:
-        if not rules.any:
-            return weigh_together(sources, allowed)
-    except InputError as error:
-        none_at_all = rules.any and not len(list_bittings(track, rules, bool((allowed == 0).any())))
-        raise NothingAllowed("obey", "no bitting at all is allowed") if none_at_all else error from None
-    listed = list_bittings(track, rules, bool((allowed == 0).any()))
-    if not len(listed):
-        raise NothingAllowed("obey", "no bitting at all is allowed")
-    return weigh_list(sources, listed)
+    part = budget.part(0.4)
+    found = weigh_beginnings(sources, allowed, keeps, ties, part)
+    budget.give_back(part)
+    if found is not None:
+        return found
+    if rules.any or count <= MOST_LISTED:
+        listed = list_bittings(track, rules, obey_macs)
+        if not len(listed):
+            raise NothingAllowed("obey", "no bitting at all is allowed")
+        return weigh_list(sources, listed, ties, budget)
+    return weigh_along(sources, blade, budget)
 
 
-def _allowed_of(reading: Reading, macs: bool, rules: Rules) -> NDArray[np.int8]:
+def _is_narrow(blade: Blade, together: Together, budget: Budget) -> bool:
+    """Whether comparisons reach so little across each other that summing along the blade costs next to nothing."""
+    _, depths, nodes = together.sources[0].log_emission.shape
+    return bool(nodes * blade.work_for_one_node(depths) * 4 <= 0.02 * budget.work)
+
+
+def _allowed_of(reading: Reading, macs: bool, rules: Rules) -> Bittings:
     judged = {"macs"} if macs else set()
     kept = sorted(
         steps
@@ -234,17 +346,6 @@ def _allowed_of(reading: Reading, macs: bool, rules: Rules) -> NDArray[np.int8]:
         if not any(b.rule in judged or b.rule != "macs" for b in breaks(reading.track, rules, steps))
     )
     return np.array(kept, dtype=np.int8).reshape(len(kept), len(reading.track.spaces))
-
-
-def _weigh_all(reading: Reading) -> list[Weighed]:
-    evidence: Sequence[Evidence] = reading.evidence or (Stated((frozenset(),) * len(reading.track.spaces)),)
-    sources = []
-    for place, source in enumerate(evidence):
-        try:
-            sources.append(weigh(source, reading.family, reading.track, reading.stray))
-        except InputError as error:
-            raise error.under(f"evidence[{place}]") from None
-    return sources
 
 
 def _nearest(reading: Reading, first: int | None) -> tuple[int | None, ...] | None:
@@ -268,26 +369,50 @@ def _measure_again(marginals: Array, best: float) -> int | None:
     return int(np.argmax(entropy >= entropy.max() - TIE)) + 1
 
 
-def _turn_round(reading: Reading, settle: Settle, sources: list[Weighed], as_it_stands: float) -> int | None:
+def _turn_round(weighing: Weighing, as_it_stands: float, budget: Budget, left_out: dict[str, str]) -> int | None:
     """The source that agrees far better with the rest when read from the other end."""
-    if len(sources) < 2:
+    evidence = weighing.reading.evidence
+    if len(evidence) < 2:
         return None
     gains = []
-    for place, source in enumerate(reading.evidence):
-        turned = weigh(source.turned(), reading.family, reading.track, reading.stray)
-        together = [*sources[:place], turned, *sources[place + 1 :]]
-        gain = log_bound(together) - as_it_stands
-        if gain >= np.log(FAR_BETTER):
-            gain = settle(together).log_total - as_it_stands
-        gains.append(gain)
+    for place, source in enumerate(evidence):
+        turned = weighing.of_only(*evidence[:place], source.turned(), *evidence[place + 1 :])
+        try:
+            gains.append(_gain(turned, as_it_stands, budget))
+        except BeyondReach as error:
+            gains.append(-np.inf)
+            left_out["reversed"] = error.reason
+        except NothingAllowed:
+            gains.append(-np.inf)
     best = int(np.argmax(gains))
     return best if gains[best] >= np.log(FAR_BETTER) else None
 
 
-def _conflicts(settle: Settle, sources: list[Weighed]) -> tuple[Conflict, ...]:
-    if len(sources) < 2:
+def _gain(turned: Weighing, as_it_stands: float, budget: Budget) -> float:
+    """The log of how much more probable everything is with a source turned; a bound where it is not worth more."""
+    together = put_together(turned.reading, {}, budget)
+    bound = together.sources[0].log_all + sum(source.log_most for source in together.sources[1:])
+    unseen = float(logsumexp([bound, *together.log_unseen()]))
+    if unseen - as_it_stands < np.log(FAR_BETTER):
+        return unseen - as_it_stands
+    try:
+        return turned.settle(budget)[1].log_total - as_it_stands
+    except BeyondReach:
+        raise
+    except InputError:  # nothing explains it that way round
+        return -np.inf
+
+
+def _conflicts(weighing: Weighing, budget: Budget) -> tuple[Conflict, ...]:
+    evidence = weighing.reading.evidence
+    if len(evidence) < 2:
         return ()
-    own = [settle([source]).marginals() for source in sources]
+    own = []
+    for place, source in enumerate(evidence):
+        try:
+            own.append(weighing.of_only(source).settle(budget)[1].marginals())
+        except InputError as error:
+            raise (error if isinstance(error, NothingAllowed) else error.under(f"evidence[{place}]")) from None
     return tuple(
         Conflict((a, b), int(space) + 1)
         for a, b in combinations(range(len(own)), 2)
@@ -296,24 +421,27 @@ def _conflicts(settle: Settle, sources: list[Weighed]) -> tuple[Conflict, ...]:
 
 
 def _beyond_rules(
-    reading: Reading,
-    sources: list[Weighed],
+    weighing: Weighing,
     settled: Settled,
     best: tuple[tuple[int, ...], float],
+    budget: Budget,
     left_out: dict[str, str],
 ) -> BeyondRules | None:
     """Look past the rules, so that an impossible truth is not hidden by a confident wrong answer."""
+    reading = weighing.reading
     log_best = np.log(best[1]) + settled.log_total
-    depths = len(reading.track.depths)
+    free = weighing.free_of_rules()
     try:
-        if log_bound(sources) - log_best < np.log(FAR_BETTER):
+        together = put_together(reading, {}, budget)
+        bound = together.sources[0].log_all + sum(source.log_most for source in together.sources[1:])
+        if float(logsumexp([bound, *together.log_unseen()])) - log_best < np.log(FAR_BETTER):
             return None
-        free = _weigh_open(sources, reading.track, np.ones((depths, depths)), Rules())
-        steps, chance = free.likeliest(1)[0]
+        found = free.settle(budget)[1]
+        steps, chance = found.likeliest(1)[0]
     except BeyondReach as error:
-        left_out["beyond_rules"] = str(error)
+        left_out["beyond_rules"] = error.reason
         return None
-    log_times = np.log(chance) + free.log_total - log_best
+    log_times = np.log(chance) + found.log_total - log_best
     broken = tuple(breaks(reading.track, reading.family.rules, steps))
     if log_times < np.log(FAR_BETTER) or not broken:
         return None

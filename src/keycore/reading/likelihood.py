@@ -2,90 +2,201 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
+from math import log, pi, sqrt
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.special import log_ndtr
+from scipy.special import log_ndtr, logsumexp, ndtr
 
-from keycore.errors import BeyondReach
+from keycore.budget import EXP, Budget
 from keycore.family import Family, Track
-from keycore.reading.evidence import Evidence, Flush, Instrument, Looks, Measured, Rounded, Spread, Stated
+from keycore.reading.evidence import (
+    Beside,
+    Compared,
+    Flush,
+    Instrument,
+    Local,
+    Looks,
+    Measured,
+    Rounded,
+    Spread,
+    Stated,
+)  # fmt: skip
 
 Array = NDArray[np.float64]
+Ties = dict[tuple[int, int], Array]
+"""Log tables (d, d) of pairs of spaces a < b that were compared: [step at a, step at b]."""
 
 FLUSH_IF_SAME, FLUSH_IF_NEXT, FLUSH_IF_FAR = 0.97, 0.04, 0.003
 MISREAD_FALL = 4.0  # a misreading one step further away is this many times less likely
-REACH = 9.0  # nodes cover so many prior standard deviations either side: exp(-9**2/2) = 3e-18
 NODE_SPACING = 1.2  # of the narrowest width in the integrand; see _nodes
-MOST_NODES = 400_000
+NODES_AT_ONCE = 60_000  # numbers of one space-by-depth table of a grid, worked out at once
+LEAST = -1e290  # stands for the log of nothing where logs are subtracted
+
+
+@dataclass(frozen=True, slots=True)
+class Aim:
+    """How far the grid of an offset reaches, and which of its nodes are kept.
+
+    ``reach`` in prior standard deviations; ``log_margin`` below the best node. What is left out either way is
+    bounded in ``Weighed.log_unseen``; where that bound is not next to nothing a wider aim is taken.
+    """
+
+    reach: float = 9.0
+    log_margin: float = 45.0
+
+
+@dataclass(frozen=True, slots=True)
+class _Look:
+    aim: Aim
+    budget: Budget
 
 
 @dataclass(frozen=True)
 class Weighed:
-    """One source's log-likelihoods over a grid of its unknown offset and tip wear.
+    """The log-likelihoods of all sources that share an offset, over a grid of it and of its tip wear.
 
     ``log_prior`` (g,) are log weights of the nodes; ``log_emission`` (n, d, g) the log
     probability of what was seen at each space for each depth; ``offset`` and ``tip`` (g,) the
     node's offset and tip wear in family units. Nodes come last so that sums over depths run
-    along whole rows of memory.
+    along whole rows of memory. ``log_outside`` and ``log_faint`` bound what all bittings together could
+    get, with the plain sources, from offsets beyond the grid and from nodes that were left out.
     """
 
     log_prior: Array
     log_emission: Array
     offset: Array
     tip: Array
+    log_outside: float = -np.inf
+    log_faint: float = -np.inf
+
+    @property
+    def log_unseen(self) -> float:
+        """A bound of all that was not looked at."""
+        return float(np.logaddexp(self.log_outside, self.log_faint))
+
+    @property
+    def log_most(self) -> float:
+        """The most that any bitting can get."""
+        return float(logsumexp(self.log_prior + np.maximum(self.log_emission.max(axis=1), LEAST).sum(axis=0)))
+
+    @property
+    def log_all(self) -> float:
+        """What all bittings together get, rules aside."""
+        return float(logsumexp(_log_totals(self.log_prior, self.log_emission)))
 
 
-def weigh(source: Evidence, family: Family, track: Track, stray: float) -> Weighed:
-    """Turn one source into likelihoods.
-
-    Arguments: a source in the family's own order, its family and track, and ``stray`` the
-    chance in [0, 1) that a single reading is plain wrong. Returns a Weighed with one node for
-    flush and stated sources, a grid of nodes for measured and rounded ones. Raises BeyondReach
-    when the grid would need more than 400,000 nodes (an sd absurdly small beside its offset's).
-    """
+def plain_table(source: Flush | Stated | Looks, track: Track) -> Array:
+    """What a source without an unknown offset says: log probabilities (n, d). Raises nothing."""
     match source:
-        case Measured() | Rounded():
-            return _weigh_instrument(source, family, track, stray)
-        case Flush() | Stated():
-            return _single(_table(source, track))
+        case Flush():
+            return _flush_table(source, track)
+        case Stated():
+            return _stated_table(source, track)
         case Looks():
             nothing = np.zeros((len(track.spaces), len(track.depths)))
-            return _single(sum((_table(part, track) for part in source.parts), start=nothing))
+            return np.asarray(sum((plain_table(part, track) for part in source.parts), start=nothing))
 
 
-def _single(log_table: Array) -> Weighed:
+def without_offset(log_table: Array) -> Weighed:
+    """Log probabilities (n, d) as a grid of one node. Raises nothing."""
     zero = np.zeros(1)
     return Weighed(zero, log_table[:, :, None], zero, zero)
 
 
-def _weigh_instrument(source: Instrument, family: Family, track: Track, stray: float) -> Weighed:
-    seen = source.values if isinstance(source, Measured) else source.steps
-    read = np.array([value is not None for value in seen])
-    precision = np.where(read, 1.0 / np.square(np.array(source.sd)), 0.0)
+def weigh_offset(
+    members: Sequence[Instrument],
+    family: Family,
+    track: Track,
+    stray: float,
+    *,
+    plain: Array | None = None,
+    aim: Aim | None = None,
+    budget: Budget | None = None,
+) -> Weighed:
+    """Turn sources that share an offset into likelihoods over a grid of it.
+
+    Nodes are worked out in parts, and only those kept that can matter beside the best one once the ``plain``
+    sources, log probabilities (n, d), have had their say. The grid is even, finer than the narrowest curve, and
+    reaches as far as the evidence asks for: at first 9 prior standard deviations, further where the
+    bound of what lies outside is not next to nothing beside what lies inside.
+
+    Arguments: measured or rounded sources in the family's own order, at least one; their family and track;
+    ``stray`` the chance in [0, 1) that a single reading is plain wrong; an Aim; a Budget. Returns a Weighed.
+    Raises BeyondReach when the grid would cost more than the budget (an sd absurdly small beside its offset's).
+
+    >>> from keycore.documents.family import read_family
+    >>> five = read_family("harbour-five")
+    >>> far = Measured((0.2,) * 5, (0.001,) * 5, Spread(0.0, 0.001))
+    >>> found = weigh_offset([far], five, five.tracks[0], 0.001)
+    >>> round(float(found.offset[found.log_prior.argmax()]), 3)
+    -0.013
+    """
+    budget = budget or Budget()
+    aim = aim or Aim()
     u = np.array(family.towards_tip(track))
-    tip_spread = source.tip or Spread(0.0, 0.0)
-    offset = _nodes(source.offset, float(precision.sum()))
-    tip = _nodes(tip_spread, float((precision * u * u).sum()))
-    if len(offset) * len(tip) > MOST_NODES:
-        raise BeyondReach("sd", "too small beside the offset's sd to be weighed exactly")
-    d, t = (grid.ravel() for grid in np.meshgrid(offset, tip, indexing="ij"))
-    log_prior = _log_normal_weights(d, source.offset) + _log_normal_weights(t, tip_spread)
-    near = log_prior >= -0.5 * REACH**2 * (1 + 1e-9)  # as far as that in any direction, the corners left out
-    d, t, log_prior = d[near], t[near], log_prior[near]
-    log_prior -= _log_sum(log_prior)
-    expected = np.array(track.values)[None, :, None] + (d + u[:, None] * t)[:, None, :]
-    if isinstance(source, Measured):
-        log_emission = _log_measured(source, track, stray, expected)
-    else:
-        log_emission = _log_rounded(source, track, stray, expected)
-    log_emission[~read] = 0.0
-    return Weighed(log_prior, log_emission, d, t)
+    table = np.zeros((len(track.spaces), len(track.depths))) if plain is None else plain
+    while True:
+        found = _on_grid(members, u, track, stray, table, _Look(aim, budget))
+        inside = _log_sum(_log_totals(found.log_prior, found.log_emission + table[:, :, None]))
+        if inside == -np.inf or found.log_outside - inside <= log(1e-9):
+            return found
+        short = found.log_outside - inside
+        aim = wider(aim, short)
 
 
-def _nodes(spread: Spread, precision: float) -> Array:
-    """Even nodes fine enough for the trapezoid rule to be exact to about 2e-6.
+def wider(aim: Aim, log_short: float) -> Aim:
+    """An Aim beyond which ``log_short`` less lies. Raises nothing.
+
+    >>> wider(Aim(9.0, 45.0), 40.0).reach > 12
+    True
+    """
+    return Aim(sqrt(aim.reach**2 + 2 * (max(log_short, 0.0) + 25.0)), aim.log_margin)
+
+
+def _on_grid(members: Sequence[Instrument], u: Array, track: Track, stray: float, plain: Array, look: _Look) -> Weighed:
+    aim, budget = look.aim, look.budget
+    offset_spread, tip_spread = members[0].offset, members[0].tip or Spread(0.0, 0.0)
+    precision = sum((_precision(source) for source in members), start=np.zeros(len(u)))
+    offsets, log_offsets = _nodes(offset_spread, float(precision.sum()), aim.reach, budget)
+    tips, log_tips = _nodes(tip_spread, float((precision * u * u).sum()), aim.reach, budget)
+    spaces, depths = plain.shape
+    numbers = float(len(offsets)) * len(tips) * spaces * depths * len(members)
+    too_fine = "too small beside the offset's sd to be weighed exactly"
+    budget.take(numbers * 4 * EXP, len(offsets) * len(tips), "sd", too_fine)
+    log_outside = _log_tail(aim.reach, (offset_spread.sd > 0) + (tip_spread.sd > 0))
+    if log_outside > -np.inf:
+        log_outside += float(_log_highest(members, track, stray, plain).sum())
+    best, log_faint, kept = -np.inf, -np.inf, []
+    at_once = max(1, NODES_AT_ONCE // (spaces * depths) // len(tips))
+    for begin in range(0, len(offsets), at_once):
+        part = slice(begin, begin + at_once)
+        shift, tilt = (grid.ravel() for grid in np.meshgrid(offsets[part], tips, indexing="ij"))
+        log_prior = (log_offsets[part, None] + log_tips[None, :]).ravel()
+        log_emission = _log_emission(members, track, stray, shift, tilt, u)
+        totals = _log_totals(log_prior, log_emission + plain[:, :, None])
+        best = max(best, float(totals.max()))
+        keep = totals >= best - aim.log_margin
+        log_faint = float(np.logaddexp(log_faint, _log_sum(totals[~keep])))
+        kept.append((log_prior[keep], log_emission[:, :, keep], shift[keep], tilt[keep], totals[keep]))
+    log_prior, log_emission, shift, tilt, totals = (np.concatenate(each, axis=-1) for each in zip(*kept, strict=True))
+    keep = totals >= best - aim.log_margin
+    log_faint = float(np.logaddexp(log_faint, _log_sum(totals[~keep])))
+    return Weighed(log_prior[keep], log_emission[:, :, keep], shift[keep], tilt[keep], log_outside, log_faint)
+
+
+def _precision(source: Instrument) -> Array:
+    return np.where([entry is not None for entry in _seen(source)], 1.0 / np.square(np.array(source.sd)), 0.0)
+
+
+def _seen(source: Instrument) -> tuple[object, ...]:
+    return source.values if isinstance(source, Measured) else source.steps
+
+
+def _nodes(spread: Spread, precision: float, reach: float, budget: Budget) -> tuple[Array, Array]:
+    """Even nodes fine enough for the trapezoid rule to be exact to about 2e-6, and the logs of their weights.
 
     The integrand is a sum of products of normal curves; the narrowest has precision
     ``precision + 1/sd**2``. On a step of c widths the rule errs by 2 exp(-2 pi**2 / c**2)
@@ -93,37 +204,98 @@ def _nodes(spread: Spread, precision: float) -> Array:
     step to a single reading's sd is not enough: with n readings the curve is sqrt(n) narrower.
     """
     if spread.sd == 0:
-        return np.array([spread.mean])
-    width = (precision + spread.sd**-2) ** -0.5
-    half = int(np.ceil(REACH * spread.sd / (NODE_SPACING * width)))
-    if half > MOST_NODES:
-        raise BeyondReach("sd", "too small beside the offset's sd to be weighed exactly")
-    return np.asarray(spread.mean + np.arange(-half, half + 1) * (REACH * spread.sd / half))
+        return np.array([spread.mean]), np.zeros(1)
+    widths = sqrt(1 + precision * spread.sd**2)  # how many of the narrowest fit into a prior sd
+    half = np.ceil(reach * widths / NODE_SPACING)
+    budget.take(2 * half, 2 * half, "sd", "too small beside the offset's sd to be weighed exactly")
+    z = np.arange(-int(half), int(half) + 1) * (reach / half)
+    log_weights = -0.5 * z**2
+    return spread.mean + z * spread.sd, log_weights - _log_sum(log_weights)
 
 
-def _log_normal_weights(nodes: Array, spread: Spread) -> Array:
-    if spread.sd == 0:
-        return np.zeros_like(nodes)
-    return -0.5 * np.square((nodes - spread.mean) / spread.sd)
+def _log_tail(reach: float, unknowns: int) -> float:
+    """A bound of the log of the prior mass beyond the reach, on a grid that is square."""
+    return -np.inf if unknowns == 0 else log(2 * unknowns) + float(log_ndtr(-reach))
+
+
+def _log_highest(members: Sequence[Instrument], track: Track, stray: float, plain: Array) -> Array:
+    """The most that any offset can give to all depths of a space together, (n,) logs."""
+    highest = logsumexp(plain, axis=1)
+    for source in members:
+        for place, entry in enumerate(_seen(source)):
+            if entry is None or isinstance(source, Rounded):
+                continue
+            local = source.local[place] if source.local else None
+            off = sum(share for share, _, _ in _parts(local, track))
+            most = (1 - stray - off) / (source.sd[place] * sqrt(2 * pi)) + stray / _range_of_strays(track)
+            most += sum(
+                share / (sqrt(source.sd[place] ** 2 + sd**2) * sqrt(2 * pi)) for share, _, sd in _parts(local, track)
+            )
+            highest[place] += log(most) if most > 0 else -np.inf
+    return np.asarray(highest)
+
+
+def _log_totals(log_prior: Array, log_emission: Array) -> Array:
+    """What each node gives to all bittings together, rules aside, (g,) logs."""
+    top = np.maximum(log_emission.max(axis=1), LEAST)
+    sums = np.exp(log_emission - top[:, None, :]).sum(axis=1)
+    with np.errstate(divide="ignore"):
+        return np.asarray(log_prior + (top + np.log(sums)).sum(axis=0))
 
 
 def _log_sum(logs: Array) -> float:
-    top = float(logs.max())
-    return top + float(np.log(np.exp(logs - top).sum()))
+    return float(logsumexp(logs)) if len(logs) else -np.inf
+
+
+def _log_emission(
+    members: Sequence[Instrument], track: Track, stray: float, shift: Array, tilt: Array, u: Array
+) -> Array:
+    expected = np.array(track.values)[None, :, None] + (shift + u[:, None] * tilt)[:, None, :]
+    total = np.zeros_like(expected)
+    for source in members:
+        read = np.array([entry is not None for entry in _seen(source)])
+        if isinstance(source, Measured):
+            total[read] += _log_measured(source, track, stray, expected)[read]
+        else:
+            total[read] += _log_rounded(source, track, stray, expected)[read]
+    return total
 
 
 def _log_measured(source: Measured, track: Track, stray: float, expected: Array) -> Array:
     values = np.array([0.0 if v is None else v for v in source.values])[:, None, None]
     sd = np.array(source.sd)[:, None, None]
     log_density = -0.5 * np.square((values - expected) / sd) - np.log(sd * np.sqrt(2 * np.pi))
-    return _with_stray(log_density, stray, _range_of_strays(track))
+    span = _range_of_strays(track)
+    if not any(local is not None and local.chance > 0 for local in source.local):
+        return _with_stray(log_density, stray, span)
+    off_by_itself = np.zeros_like(expected)
+    off_chance = np.zeros((len(source.values), 1, 1))
+    for place, local in enumerate(source.local):
+        for share, shift, spread in _parts(local, track):
+            wide = sqrt(source.sd[place] ** 2 + spread**2)
+            away = (values[place] - expected[place] - shift) / wide
+            off_by_itself[place] += share / (wide * sqrt(2 * pi)) * np.exp(-0.5 * np.square(away))
+            off_chance[place] += share
+    seen = (1 - stray - off_chance) * np.exp(log_density) + off_by_itself + stray / span
+    with np.errstate(divide="ignore"):
+        return np.asarray(np.log(seen))
+
+
+def _parts(local: Local | None, track: Track) -> Iterator[tuple[float, float, float]]:
+    """The chance, shift and sd of a cut that is off by itself: deep, then shallow."""
+    if local is None or local.chance == 0:
+        return
+    down = -1.0 if track.falls_when_deeper else 1.0
+    yield local.chance * local.share_deep, down * local.deep.mean, local.deep.sd
+    yield local.chance * (1 - local.share_deep), -down * local.shallow.mean, local.shallow.sd
 
 
 def _range_of_strays(track: Track) -> float:
-    """R: the span of the depth values and the largest gap between neighbours on either side."""
+    """R: the span of the depth values and the largest gap between neighbours on either side; its own for one depth."""
     ordered = np.sort(np.array(track.values))
-    gap = float(np.diff(ordered).max()) if len(ordered) > 1 else 0.0
-    return float(ordered[-1] - ordered[0]) + 2 * gap or 1.0
+    if len(ordered) == 1:
+        return max(0.1 * abs(float(ordered[0])), 1e-9)
+    return float(ordered[-1] - ordered[0]) + 2 * float(np.diff(ordered).max())
 
 
 def _log_rounded(source: Rounded, track: Track, stray: float, expected: Array) -> Array:
@@ -146,22 +318,21 @@ def _interval_nearest(values: Array, step: int) -> tuple[float, float]:
 
 
 def _log_normal_mass(low: Array, high: Array) -> Array:
-    """log(Phi(high) - Phi(low)), sound in both tails."""
+    """log(Phi(high) - Phi(low)), sound in both tails; low <= high, either may be infinite."""
+    if np.isneginf(low).all() and np.isposinf(high).all():
+        return np.zeros_like(low)
     flip = low + high > 0
     low, high = np.where(flip, -high, low), np.where(flip, -low, high)
-    log_high = log_ndtr(high)
-    with np.errstate(divide="ignore"):
-        return np.asarray(log_high + np.log1p(-np.exp(log_ndtr(low) - log_high)))
+    log_high, log_low = log_ndtr(high), log_ndtr(low)
+    with np.errstate(divide="ignore", invalid="ignore"):
+        gone = np.where(np.isneginf(log_low), -np.inf, log_low - log_high)
+        return np.asarray(np.where(np.isneginf(log_high), -np.inf, log_high + np.log1p(-np.exp(gone))))
 
 
 def _with_stray(log_seen: Array, stray: float, span: float) -> Array:
     if stray == 0:
         return log_seen
     return np.asarray(np.log((1 - stray) * np.exp(log_seen) + stray / span))
-
-
-def _table(source: Flush | Stated, track: Track) -> Array:
-    return _flush_table(source, track) if isinstance(source, Flush) else _stated_table(source, track)
 
 
 def _flush_table(source: Flush, track: Track) -> Array:
@@ -188,3 +359,45 @@ def _stated_chances(stated: list[int], trust: float, depths: int) -> Array:
     away = np.abs(np.arange(depths)[:, None] - np.array(stated)[None, :]).min(axis=1)
     others = np.where(away > 0, MISREAD_FALL ** (1.0 - away), 0.0)
     return np.asarray(np.where(away == 0, trust / len(stated), (1 - trust) * others / others.sum()))
+
+
+def compared_ties(source: Compared, family: Family, track: Track, stray: float) -> Ties:
+    """What comparisons by eye say of pairs of spaces.
+
+    With D how much deeper the first depth is than the second, h what the eye resolves and s how surely:
+    level Phi((h - D)/s) - Phi((-h - D)/s), deeper 1 - Phi((h - D)/s), shallower Phi((-h - D)/s), each
+    mixed with a stray third. What the tip may have lost more moves D and widens s. Arguments: a source,
+    its family and track, ``stray`` the chance that one look is plain wrong. Returns Ties. Raises nothing.
+
+    >>> from keycore.documents.family import read_family
+    >>> from keycore.reading.evidence import Pair
+    >>> five = read_family("harbour-five")
+    >>> seen = Compared(5, (Pair(2, 0, Beside.LEVEL),), 0.006, 0.003)
+    >>> np.exp(compared_ties(seen, five, five.tracks[0], 0.01)[0, 2])[0].round(3).tolist()
+    [0.948, 0.003, 0.003, 0.003, 0.003, 0.003]
+    """
+    values, u = np.array(track.values), family.towards_tip(track)
+    down = -1.0 if track.falls_when_deeper else 1.0
+    tip = source.tip or Spread(0.0, 0.0)
+    ties: Ties = {}
+    for pair in source.pairs:
+        along = u[pair.second] - u[pair.first]
+        deeper_by = down * (values[:, None] - values[None, :]) - down * tip.mean * along
+        sd = sqrt(source.sd**2 + (tip.sd * along) ** 2)
+        with np.errstate(divide="ignore"):
+            table = np.log((1 - stray) * _chance_of_look(pair.looks, deeper_by, source.resolves, sd) + stray / 3)
+        in_order = pair.first < pair.second
+        key = (pair.first, pair.second) if in_order else (pair.second, pair.first)
+        ties[key] = ties.get(key, 0.0) + (table if in_order else table.T)
+    return ties
+
+
+def _chance_of_look(looks: Beside, deeper_by: Array, resolves: float, sd: float) -> Array:
+    above, below = (resolves - deeper_by) / sd, (-resolves - deeper_by) / sd
+    match looks:
+        case Beside.LEVEL:
+            return np.asarray(np.exp(_log_normal_mass(below, above)))
+        case Beside.DEEPER:
+            return np.asarray(ndtr(-above))
+        case Beside.SHALLOWER:
+            return np.asarray(ndtr(below))

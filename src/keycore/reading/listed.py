@@ -1,4 +1,4 @@
-"""Exact weighing one bitting at a time: for a closed list, or rules that are no chain."""
+"""Exact weighing one bitting at a time: for a closed list, few bittings, or rules that are no chain."""
 
 from __future__ import annotations
 
@@ -7,31 +7,77 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.special import logsumexp
 
+from keycore.budget import EXP, Budget
 from keycore.errors import InputError
-from keycore.reading.chain import order_by_probability
+from keycore.reading.elimination import UNEXPLAINED, order_by_probability
 from keycore.reading.evidence import Spread
-from keycore.reading.likelihood import Array, Weighed
+from keycore.reading.likelihood import LEAST, Array, Ties, Weighed
 
 NUMBERS_AT_ONCE = 2_000_000
-FIRST_MARGIN = 24.0  # logs below the best bound at which nodes and bittings are left out at first
-SURELY_ENOUGH = 700.0
-NEGLIGIBLE = 1e-7  # share of the total that what is left out may carry
-LEAST = -1e290  # stands for the log of nothing where logs are subtracted
-FEW = 4_000  # so many bittings are all weighed
-LIKELIEST = 5
-BLOCKS_OFFSET, BLOCKS_TIP = 16, 4
+FAR_BELOW = 500.0  # logs below the best bound beyond which products are taken as sums of logs
+FAINT = 1e-9  # a bitting less likely than this moves no mean
+TOO_MANY = "too many bittings are open to be weighed one by one"
+
+Bittings = NDArray[np.int8]
+
+
+@dataclass
+class Halves:
+    """One source and a list of bittings cut in two, so that what many begin or end with is worked out once.
+
+    ``begin`` (p, g) and ``end`` (q, g) are what each first and second half gives at each node, the node's best
+    being 1; ``begins`` and ``ends`` (b,) say which halves a bitting has.
+    """
+
+    source: Weighed
+    begin: Array
+    end: Array
+    begins: NDArray[np.intp]
+    ends: NDArray[np.intp]
+    log_start: Array  # (g,)
+
+    def log_each(self) -> Array:
+        """What each bitting gets, offsets summed over: (b,) logs."""
+        scale = float(self.log_start.max())
+        weights = np.exp(self.log_start - scale)
+        with np.errstate(divide="ignore"):
+            if self._is_dense:
+                return np.asarray(scale + np.log((self.begin * weights) @ self.end.T)[self.begins, self.ends])
+            found = np.empty(len(self.begins))
+            for part in self._parts():
+                rows = self.begin[self.begins[part]] * self.end[self.ends[part]]
+                found[part] = rows @ weights
+            return scale + np.log(found)
+
+    def node_share(self, share: Array) -> Array:
+        """The posterior probability of each node, from ``share`` (b,): probability over ``exp(log_each)``."""
+        total = np.zeros(len(self.log_start))
+        for part in self._parts():
+            total += share[part] @ (self.begin[self.begins[part]] * self.end[self.ends[part]])
+        weights = np.exp(self.log_start - self.log_start.max())
+        return np.asarray(total * weights / max(float(total @ weights), 1e-300))
+
+    @property
+    def _is_dense(self) -> bool:
+        return len(self.begin) * len(self.end) <= 4 * len(self.begins) + 4_000
+
+    def _parts(self) -> list[slice]:
+        at_once = max(1, NUMBERS_AT_ONCE // len(self.log_start))
+        return [slice(begin, begin + at_once) for begin in range(0, len(self.begins), at_once)]
 
 
 @dataclass(frozen=True)
 class Listed:
     """The posterior over a written-out list of bittings (b, n)."""
 
-    bittings: NDArray[np.int8]
+    bittings: Bittings
     depths: int
     probability: Array  # (b,)
     log_total: float
-    about: tuple[Array, ...]  # per source (4, b): E[offset], E[offset^2], E[tip], E[tip^2] given b
+    log_of_source: tuple[Array, ...]  # per source (b,)
+    sources: tuple[Weighed, ...]
 
     def marginals(self) -> Array:
         """The probability of each depth at each space, (n, d)."""
@@ -43,6 +89,8 @@ class Listed:
         if len(self.bittings) > wanted:
             worst = np.partition(self.probability, -wanted)[-wanted]
             near = np.flatnonzero(self.probability >= worst - 1e-9)
+            if len(near) > 100 * wanted:  # a multitude alike: the list's own order has the shallower first
+                near = near[np.lexsort((near, -np.round(self.probability[near], 9)))[: 100 * wanted]]
         else:
             near = np.arange(len(self.bittings))
         pairs = [(tuple(map(int, self.bittings[b])), float(self.probability[b])) for b in near]
@@ -54,11 +102,21 @@ class Listed:
 
     def moments(self, s: int) -> tuple[Spread, Spread]:
         """Mean and sd of source ``s``'s offset and tip wear."""
-        offset, offset_square, tip, tip_square = (float(row @ self.probability) for row in self.about[s])
-        return (
-            Spread(offset, max(offset_square - offset**2, 0.0) ** 0.5),
-            Spread(tip, max(tip_square - tip**2, 0.0) ** 0.5),
-        )
+        log_own = self.log_of_source[s]
+        matters = self.probability > 0
+        share = np.where(matters, np.exp(np.where(matters, log_own.max() - log_own, 0.0).clip(max=700.0)), 0.0)
+        weights = halve(self.sources[s], self.bittings).node_share(self.probability * share)
+        if not weights.any():
+            weights = self._node_share_by_logs(s)
+        return _spread(self.sources[s].offset, weights), _spread(self.sources[s].tip, weights)
+
+    def _node_share_by_logs(self, s: int) -> Array:
+        """The posterior of source ``s``'s nodes where products come to nothing, one bitting that matters at a time."""
+        source, total = self.sources[s], np.zeros(len(self.sources[s].log_prior))
+        for b in np.flatnonzero(self.probability > FAINT):
+            logs = source.log_prior + sum(source.log_emission[i, step] for i, step in enumerate(self.bittings[b]))
+            total += self.probability[b] * np.exp(logs - logsumexp(logs))
+        return np.asarray(total / total.sum())
 
     def log_of_rank(self, rank: int) -> float:
         """The log total of the bitting of that rank, -inf when there are fewer."""
@@ -68,139 +126,87 @@ class Listed:
         return self.log_total + float(np.log(chance)) if chance > 0 else -np.inf
 
 
-def weigh_list(sources: Sequence[Weighed], bittings: NDArray[np.int8]) -> Listed:
+def _spread(values: Array, weights: Array) -> Spread:
+    mean = float(values @ weights)
+    return Spread(mean, max(float(np.square(values - mean) @ weights), 0.0) ** 0.5)
+
+
+def halve(source: Weighed, bittings: Bittings) -> Halves:
+    """Cut a list (b, n) in two for one source. Raises nothing."""
+    top = np.maximum(source.log_emission.max(axis=1), LEAST)
+    cut = np.exp(source.log_emission - top[:, None, :])
+    middle = max(1, bittings.shape[1] // 2)
+    begin, begins = _products(cut[:middle], bittings[:, :middle])
+    end, ends = _products(cut[middle:], bittings[:, middle:])
+    return Halves(source, begin, end, begins, ends, source.log_prior + top.sum(axis=0))
+
+
+def _products(cut: Array, steps: Bittings) -> tuple[Array, NDArray[np.intp]]:
+    if not steps.shape[1]:
+        return np.ones((1, cut.shape[2])), np.zeros(len(steps), dtype=np.intp)
+    different, which = np.unique(steps, axis=0, return_inverse=True)
+    product = cut[0][different[:, 0]]
+    for place in range(1, steps.shape[1]):
+        product = product * cut[place][different[:, place]]
+    return product, which.ravel()
+
+
+def weigh_list(sources: Sequence[Weighed], bittings: Bittings, ties: Ties, budget: Budget) -> Listed:
     """Weigh every bitting of a list by every source; sources are independent given the bitting.
 
-    Offset nodes and bittings that cannot matter are left out by upper bounds; what was left out
-    carries less than 1e-7 of the total and hides none of the likeliest. Arguments: Weighed
-    sources, ``bittings`` (b, n) steps, b at least 1. Returns a Listed of the bittings kept. Raises
-    InputError when no bitting of the list can explain the evidence at all.
+    Arguments: Weighed sources, ``bittings`` (b, n) steps in lexicographic order, b at least 1; the Ties of
+    compared spaces; a Budget. Returns a Listed. Raises InputError when no bitting of the list can explain the
+    evidence at all, BeyondReach where that costs more than the budget.
+
+    >>> from keycore.reading.likelihood import without_offset
+    >>> seen = without_offset(np.log(np.array([[0.9, 0.1], [0.2, 0.8]])))
+    >>> found = weigh_list([seen], np.array([[0, 1], [1, 0]], dtype=np.int8), {}, Budget())
+    >>> found.probability.round(3).tolist()
+    [0.973, 0.027]
     """
-    margin = FIRST_MARGIN
-    while True:
-        kept_sources, log_left_out = without_faint_nodes(sources, margin)
-        listed = _weigh_those_that_matter(kept_sources, bittings)
-        if log_left_out <= listed.log_total + np.log(NEGLIGIBLE) or margin > SURELY_ENOUGH:
-            break
-        margin *= 2
-    if listed.log_total == -np.inf:
-        raise InputError("evidence", "no allowed bitting can explain it: check each source")
-    return listed
-
-
-def _weigh_those_that_matter(sources: Sequence[Weighed], bittings: NDArray[np.int8]) -> Listed:
-    """Weigh the bittings with the highest bounds, then as many more as could still matter."""
-    if len(bittings) <= FEW:
-        return weigh_each(sources, bittings)
-    bounds = _log_bounds(sources, bittings)
-    order = np.argsort(-bounds, kind="stable")
-    first = weigh_each(sources, bittings[order[:FEW]])
-    rest = bounds[order[FEW:]]
-    tail = np.logaddexp.accumulate(rest[::-1])[::-1]  # what all from here on could add at most
-    matter = (tail > first.log_total + np.log(NEGLIGIBLE)) | (rest >= first.log_of_rank(LIKELIEST))
-    needed = FEW + int(np.flatnonzero(matter)[-1]) + 1 if matter.any() else FEW
-    kept = np.sort(order[:needed])  # the list's own order
-    return first if needed == FEW and first.log_total == -np.inf else weigh_each(sources, bittings[kept])
-
-
-def log_weights(source: Weighed) -> Array:
-    """The most each node can give to any bitting, (g,) logs. Raises nothing."""
-    return np.asarray(source.log_prior + np.maximum(source.log_emission.max(axis=1), LEAST).sum(axis=0))
-
-
-def log_totals(source: Weighed) -> Array:
-    """What each node gives to all bittings together, rules ignored, (g,) logs. Raises nothing."""
-    top = np.maximum(source.log_emission.max(axis=1), LEAST)
-    sums = np.exp(source.log_emission - top[:, None, :]).sum(axis=1)
-    with np.errstate(divide="ignore"):
-        return np.asarray(source.log_prior + (top + np.log(sums)).sum(axis=0))
-
-
-def without_faint_nodes(sources: Sequence[Weighed], margin: float) -> tuple[list[Weighed], float]:
-    """The sources without the nodes that can hardly matter, and a bound of what those could have added.
-
-    Arguments: Weighed sources, ``margin`` in logs below a source's best node. Returns the sources with
-    fewer nodes and the log of the bound. Raises nothing.
-    """
-    totals = [log_totals(source) for source in sources]
-    whole = [log_sum(logs) for logs in totals]
-    kept, log_left = [], -np.inf
-    for source, logs, log_whole in zip(sources, totals, whole, strict=True):
-        keep = logs >= logs.max() - margin
-        kept.append(
-            Weighed(source.log_prior[keep], source.log_emission[:, :, keep], source.offset[keep], source.tip[keep])
-        )
-        if not keep.all():
-            log_left = float(np.logaddexp(log_left, log_sum(logs[~keep]) + sum(whole) - log_whole))
-    return kept, log_left
-
-
-def _log_bounds(sources: Sequence[Weighed], bittings: NDArray[np.int8]) -> Array:
-    """An upper bound of each bitting's log total: in each block of nodes, every cut at the one that likes it best."""
-    bounds = np.zeros(len(bittings))
-    for source in sources:
-        weights, top = log_weights(source), source.log_emission.max(axis=1)
-        relative = source.log_emission - top[:, None, :]
-        peak, summed = float(weights.max()), np.zeros(len(bittings))
-        for block in _blocks(source):
-            best = relative[:, :, block].max(axis=2)
-            of_block = np.full(len(bittings), log_sum(weights[block]) - peak)
-            for place, column in enumerate(bittings.T):
-                of_block += best[place, column]
-            summed += np.exp(of_block)
-        with np.errstate(divide="ignore"):
-            bounds += peak + np.log(summed)
-    return bounds
-
-
-def _blocks(source: Weighed) -> list[NDArray[np.intp]]:
-    """The nodes in blocks of like offset and tip wear, so that one bound serves a block well."""
-    cells = [_cells(source.offset, BLOCKS_OFFSET), _cells(source.tip, BLOCKS_TIP)]
-    _, block = np.unique(cells[0] * BLOCKS_TIP + cells[1], return_inverse=True)
-    return [np.flatnonzero(block == b) for b in range(int(block.max()) + 1)]
-
-
-def _cells(numbers: Array, count: int) -> NDArray[np.intp]:
-    low, span = float(numbers.min()), float(np.ptp(numbers))
-    if span == 0:
-        return np.zeros(len(numbers), dtype=np.intp)
-    return np.minimum((numbers - low) / span * count, count - 1).astype(np.intp)
-
-
-def log_sum(logs: Array) -> float:
-    """The log of a sum of exponentials, -inf of none. Raises nothing."""
-    top = float(logs.max(initial=-np.inf))
-    return top if top == -np.inf else top + float(np.log(np.exp(logs - top).sum()))
-
-
-def weigh_each(sources: Sequence[Weighed], bittings: NDArray[np.int8]) -> Listed:
-    """Weigh each bitting of a short list by each source. Arguments and answer as ``weigh_list``; raises nothing."""
-    log_each = np.zeros(len(bittings))
-    about = []
-    for source in sources:
-        log_source, of_source = _weigh_source(source, bittings)
-        log_each += log_source
-        about.append(of_source)
+    log_ties = log_of_ties(bittings, ties)
+    each = tuple(log_of_each(source, bittings, budget) for source in sources)
+    log_each = np.asarray(sum(each, start=log_ties))
+    log_total = float(logsumexp(log_each)) if len(log_each) else -np.inf
+    best = sum(source.log_most for source in sources)
+    if log_total < best - FAR_BELOW:
+        each = tuple(_by_logs(source, bittings, budget) for source in sources)
+        log_each = np.asarray(sum(each, start=log_ties))
+        log_total = float(logsumexp(log_each))
+    if log_total == -np.inf:
+        raise InputError("evidence", UNEXPLAINED)
     depths = sources[0].log_emission.shape[1]
-    log_total = log_sum(log_each)
-    chances = np.exp(log_each - log_total) if log_total > -np.inf else np.zeros(len(bittings))
-    return Listed(bittings, depths, chances, log_total, tuple(about))
+    return Listed(bittings, depths, np.exp(log_each - log_total), log_total, each, tuple(sources))
 
 
-def _weigh_source(source: Weighed, bittings: NDArray[np.int8]) -> tuple[Array, Array]:
-    nodes = len(source.log_prior)
-    quantities = np.stack([source.offset, source.offset**2, source.tip, source.tip**2])
-    log_source, about = np.empty(len(bittings)), np.zeros((4, len(bittings)))
+def log_of_ties(bittings: Bittings, ties: Ties) -> Array:
+    """What comparisons give to each bitting, (b,) logs. Raises nothing."""
+    found = np.zeros(len(bittings))
+    for (a, b), table in ties.items():
+        found += table[bittings[:, a], bittings[:, b]]
+    return found
+
+
+def log_of_each(source: Weighed, bittings: Bittings, budget: Budget) -> Array:
+    """What one source gives to each bitting, its offset summed over: (b,) logs. Raises BeyondReach."""
+    nodes, count = len(source.log_prior), len(bittings)
+    depths = source.log_emission.shape[1]
+    halves = float(depths) ** ((bittings.shape[1] + 1) // 2)
+    halves = min(halves, count) * nodes
+    dense = min(float(depths) ** bittings.shape[1], 4 * count + 4_000)
+    budget.take(4 * halves + min(dense, 3 * count) * nodes + 20 * EXP * count, 3 * halves + dense, "evidence", TOO_MANY)
+    return halve(source, bittings).log_each()
+
+
+def _by_logs(source: Weighed, bittings: Bittings, budget: Budget) -> Array:
+    """The same where products would come to nothing: sums of logs, slower."""
+    nodes, found = len(source.log_prior), np.empty(len(bittings))
+    budget.take(float(nodes) * len(bittings) * (2 * EXP + bittings.shape[1]), 0, "evidence", TOO_MANY)
     at_once = max(1, NUMBERS_AT_ONCE // nodes)
     for begin in range(0, len(bittings), at_once):
         part = slice(begin, begin + at_once)
         logs = source.log_prior[:, None] + sum(
             source.log_emission[place, column].T for place, column in enumerate(bittings[part].T)
         )
-        top = np.maximum(logs.max(axis=0), -1e290)
-        shares = np.exp(logs - top)
-        totals = shares.sum(axis=0)
-        with np.errstate(divide="ignore", invalid="ignore"):
-            log_source[part] = top + np.log(totals)
-            about[:, part] = np.where(totals > 0, (quantities @ shares) / totals, 0.0)
-    return log_source, about
+        found[part] = logsumexp(np.maximum(logs, LEAST), axis=0)
+    return np.where(found <= LEAST / 2, -np.inf, found)

@@ -1,0 +1,490 @@
+"""Exact weighing along the blade, for rules and comparisons that link pairs of spaces.
+
+For a fixed offset the spaces form a graph: each is linked to its neighbours by the rules, and to any other
+it was compared with. Summing the spaces out one after another, in the order of the blade, costs d to the
+number of spaces that are still linked onward (on a plain chain one: forward-backward; Rabiner, Proc. IEEE
+77 (1989) 257-286; in general bucket elimination, Dechter, Artificial Intelligence 113 (1999) 41-85). The
+offsets are a grid of nodes, all summed side by side.
+"""
+
+from __future__ import annotations
+
+import heapq
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from functools import cached_property
+from math import exp, log
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.special import logsumexp
+
+from keycore.budget import EXP, STEP, Budget
+from keycore.errors import InputError
+from keycore.reading.evidence import Spread
+from keycore.reading.likelihood import LEAST, Array, Ties, Weighed
+
+TIE = 1.1e-9  # chances nearer to each other than this are ordered by depth
+NEGLIGIBLE = 1e-6  # share of the total that combinations of offsets left out may carry
+MANY = 3_000  # beginnings grown at once
+JOINT_MARGIN = 30.0  # logs below the best bound at which a combination of offsets is left out
+AT_ONCE = 400_000  # numbers of the largest table that are worked on at once
+UNEXPLAINED = "no allowed bitting can explain it: check each source"
+
+Steps = NDArray[np.integer]
+
+
+@dataclass(frozen=True)
+class Blade:
+    """Which spaces are linked, and by what: (d, d) factors of pairs a < b, indexed by their steps."""
+
+    spaces: int
+    links: Mapping[tuple[int, int], Array]
+
+    @classmethod
+    def of(cls, spaces: int, allowed: Array, ties: Ties) -> Blade:
+        """Neighbours are linked by what is ``allowed`` (d, d), compared spaces by their ``ties``. Raises nothing."""
+        links = {(i, i + 1): allowed for i in range(spaces - 1)}
+        for pair, table in ties.items():
+            links[pair] = np.exp(table) * links.get(pair, np.ones_like(allowed))
+        return cls(spaces, links)
+
+    @cached_property
+    def onward(self) -> list[tuple[int, ...]]:
+        """After each space, the spaces so far that are linked to one still to come."""
+        return [
+            tuple(j for j in range(i + 1) if any(a == j and b > i for a, b in self.links)) for i in range(self.spaces)
+        ]
+
+    def back_from(self, place: int) -> Iterator[tuple[int, Array]]:
+        """What a space is linked to before it, and by what factor [step before, step here]."""
+        for (a, b), table in self.links.items():
+            if b == place:
+                yield a, table
+
+    def numbers_for_one_node(self, depths: int) -> float:
+        """Numbers in the largest table, for one node."""
+        return max(float(depths) ** (len(before) + (len(before) > 1)) for before in [(0,), *self.onward])
+
+    def work_for_one_node(self, depths: int) -> float:
+        """Multiplications of one sum over all spaces, for one node."""
+        return sum(float(depths) ** (len(before) + 1) for before in [(), *self.onward[:-1]])
+
+    def before(self, place: int) -> tuple[int, ...]:
+        """The spaces before one that are linked to it or to one after it."""
+        return self.onward[place - 1] if place else ()
+
+    def is_simple(self, place: int) -> bool:
+        """Whether a space is linked back to the one before it alone, and nothing else reaches past it."""
+        return self.before(place) == (place - 1,) and self.onward[place] in ((), (place,))
+
+    def carry(self, place: int, message: Array, cut: Array) -> Array:
+        """All up to and with a space: over (what was linked onward before it..., the space), nodes last.
+
+        Where nothing reaches past it only the space itself is left.
+        """
+        before = self.before(place)
+        if self.is_simple(place):
+            return np.asarray((self.links[place - 1, place].T @ message) * cut[place])
+        own = cut[place].reshape((1,) * len(before) + cut[place].shape)
+        wide = message.reshape(*message.shape[:-1], 1, message.shape[-1])
+        return np.asarray(wide * self._linked(place, cut.shape[1]) * own)
+
+    def sum_out(self, place: int, table: Array) -> Array:
+        """The same over what is linked onward of the space alone."""
+        if self.is_simple(place):
+            return table if self.onward[place] else np.asarray(table.sum(axis=0))
+        axes = (*self.before(place), place)
+        gone = tuple(i for i, one in enumerate(axes) if one not in self.onward[place])
+        return np.asarray(table.sum(axis=gone)) if gone else table
+
+    def own_share(self, place: int, table: Array, after: Array) -> Array:
+        """What a space has of ``carry`` times what comes after it: (d, g)."""
+        if self.is_simple(place):
+            return np.asarray(table * after)
+        axes = (*self.before(place), place)
+        belief = table * _spread(after, self.onward[place], axes)
+        return np.asarray(belief.sum(axis=tuple(range(len(axes) - 1))))
+
+    def bring_back(self, place: int, after: Array, cut: Array, *, best: bool = False) -> Array:
+        """What comes after the space before: the sum, or the ``best``, over this space, nodes last."""
+        if self.is_simple(place) and not best:
+            return np.asarray(self.links[place - 1, place] @ (cut[place] * after))
+        before = self.before(place)
+        own = cut[place].reshape((1,) * len(before) + cut[place].shape)
+        table = self._linked(place, cut.shape[1]) * own * _spread(after, self.onward[place], (*before, place))
+        return np.asarray(table.max(axis=len(before)) if best else table.sum(axis=len(before)))
+
+    def _linked(self, place: int, depths: int) -> Array:
+        """All links of a space to those before it, as one table over (before..., place), nodes last (1)."""
+        among = (*self.before(place), place)
+        product: Array = np.ones((1,) * len(among) + (1,))
+        for a, table in self.back_from(place):
+            product = product * _spread(table[:, :, None], (a, place), among)
+        return product
+
+
+def _spread(table: Array, axes: tuple[int, ...], among: tuple[int, ...]) -> Array:
+    """A table over some spaces (rising), nodes last, shaped to be multiplied with one over more of them."""
+    shape = [table.shape[axes.index(one)] if one in axes else 1 for one in among]
+    return table.reshape(*shape, table.shape[-1])
+
+
+@dataclass(frozen=True)
+class Joint:
+    """One node for each combination of the sources' offsets that matters.
+
+    ``log_weight`` (g,), ``log_emission`` (n, d, g); ``node`` (s, g) which node of each source; ``log_faint``
+    bounds what the combinations left out could give.
+    """
+
+    log_weight: Array
+    log_emission: Array
+    node: NDArray[np.intp]
+    log_faint: float = -np.inf
+
+
+@dataclass(frozen=True)
+class Passed:
+    """A posterior summed node by node: ``marginals`` (n, d), ``log_node`` (g,) totals of the nodes."""
+
+    sources: Sequence[Weighed]
+    blade: Blade
+    joint: Joint
+    marginal_chances: Array
+    log_node: Array
+    log_total: float
+    budget: Budget
+
+    @property
+    def node_share(self) -> Array:
+        """The posterior probability of each node."""
+        return np.asarray(np.exp(self.log_node - self.log_total))
+
+    def marginals(self) -> Array:
+        """The probability of each depth at each space, (n, d)."""
+        return self.marginal_chances
+
+    def likeliest(self, wanted: int) -> list[tuple[tuple[int, ...], float]]:
+        """The most probable bittings; see the function of that name."""
+        return likeliest(self, wanted)
+
+    def moments(self, s: int) -> tuple[Spread, Spread]:
+        """Mean and sd of source ``s``'s offset and tip wear."""
+        source, node, share = self.sources[s], self.joint.node[s], self.node_share
+        return spread_of(source.offset[node], share), spread_of(source.tip[node], share)
+
+    def chance_of(self, steps: tuple[int, ...]) -> float:
+        """The probability of one whole bitting; 0 where its neighbours are not allowed."""
+        return float(np.exp(log_of_bittings(self, np.array([steps]))[0]))
+
+
+def weigh_along(sources: Sequence[Weighed], blade: Blade, budget: Budget) -> Passed:
+    """Sum over every bitting that the links of a Blade allow, exactly.
+
+    Arguments: Weighed sources of one track, at least one; the Blade; a Budget. Returns a Passed. Raises
+    InputError when no bitting can explain the evidence at all, BeyondReach when the spaces are linked too
+    widely, or too many combinations of offsets matter, to be summed within the budget.
+
+    >>> seen = without_offset(np.log(np.array([[0.9, 0.1], [0.2, 0.8]])))
+    >>> weigh_along([seen], Blade.of(2, np.eye(2), {}), Budget()).marginals().round(3).tolist()
+    [[0.692, 0.308], [0.692, 0.308]]
+    """
+    log_margin = JOINT_MARGIN
+    while True:
+        passed = _sum_joint(sources, blade, join_nodes(sources, budget, log_margin), budget)
+        short = passed.joint.log_faint - passed.log_total - log(NEGLIGIBLE)
+        if short <= 0:
+            return passed
+        log_margin += short + 5.0
+
+
+def _sum_joint(sources: Sequence[Weighed], blade: Blade, joint: Joint, budget: Budget) -> Passed:
+    spaces, depths, nodes = joint.log_emission.shape
+    in_part = max(1, int(AT_ONCE / max(blade.numbers_for_one_node(depths), spaces * depths)))
+    numbers = blade.numbers_for_one_node(depths) * min(nodes, in_part) * spaces
+    work = nodes * (4 * blade.work_for_one_node(depths) + 2 * EXP * spaces * depths)
+    budget.take(work, numbers, "evidence", "compares too many cuts across each other to be weighed exactly")
+    log_node, of_part = np.empty(nodes), []
+    for begin in range(0, nodes, in_part):
+        part = slice(begin, begin + in_part)
+        cut, log_start = _at_once(joint.log_emission[:, :, part], joint.log_weight[part])
+        log_node[part], each = _both_ways(blade, cut, log_start)
+        of_part.append(each)
+    log_total = float(logsumexp(log_node))
+    if log_total == -np.inf or np.isnan(log_total):
+        raise InputError("evidence", UNEXPLAINED)
+    table = np.concatenate(of_part, axis=2) @ np.exp(log_node - log_total)
+    table /= table.sum(axis=1, keepdims=True)
+    return Passed(sources, blade, joint, table, log_node, log_total, budget)
+
+
+def spread_of(values: Array, share: Array) -> Spread:
+    """Mean and sd of values (g,) that carry shares (g,) of a probability.
+
+    >>> spread_of(np.array([1.0, 3.0]), np.array([0.5, 0.5]))
+    Spread(mean=2.0, sd=1.0)
+    """
+    mean = float(values @ share) / float(share.sum())
+    return Spread(mean, float(np.square(values - mean) @ share / share.sum()) ** 0.5)
+
+
+def _at_once(log_emission: Array, log_weight: Array) -> tuple[Array, Array]:
+    """What each depth gives, the node's best at each space being 1, and the logs of what was taken out."""
+    top = np.maximum(log_emission.max(axis=1), LEAST)
+    return np.exp(log_emission - top[:, None, :]), log_weight + top.sum(axis=0)
+
+
+def _both_ways(blade: Blade, cut: Array, log_start: Array) -> tuple[Array, Array]:
+    """Sum forward and back. ``cut`` (n, d, g). Returns the logs of the nodes (g,) and their own marginals (n, d, g)."""
+    spaces, _, nodes = cut.shape
+    log_nodes = log_start.copy()
+    kept: list[Array] = []  # over (onward from before..., the space), nodes last: all up to and with the space
+    message: Array = np.ones(nodes)
+    for place in range(spaces):
+        table, log_top = _scaled(blade.carry(place, message, cut))
+        log_nodes += log_top
+        kept.append(table)
+        message = blade.sum_out(place, table)
+    with np.errstate(divide="ignore"):
+        log_nodes += np.log(message)
+    found = np.empty_like(cut)
+    after: Array = np.ones(nodes)  # over what is linked onward of a space: all that comes after it
+    for place in range(spaces - 1, -1, -1):
+        own = blade.own_share(place, kept[place], after)
+        total = own.sum(axis=0)
+        found[place] = own / np.where(total > 0, total, 1.0)
+        after, _ = _scaled(blade.bring_back(place, after, cut))
+    return log_nodes, found
+
+
+def _scaled(table: Array) -> tuple[Array, Array]:
+    """A table with the greatest of each node 1, and the logs of what was taken out."""
+    top = table.reshape(-1, table.shape[-1]).max(axis=0)
+    with np.errstate(divide="ignore"):
+        return table / np.where(top > 0, top, 1.0), np.log(top)
+
+
+def join_nodes(sources: Sequence[Weighed], budget: Budget, log_margin: float) -> Joint:
+    """Multiply the grids of several sources, keeping the combinations that can matter.
+
+    Arguments: Weighed sources; a Budget; how many logs below the best bound a combination is left out.
+    Returns a Joint. Raises BeyondReach where they are too many to be held at once.
+    """
+    first, *others = sorted(range(len(sources)), key=lambda s: len(sources[s].offset))
+    source = sources[first]
+    node = np.zeros((len(sources), len(source.log_prior)), np.intp)
+    node[first] = np.arange(len(source.log_prior))
+    joint = Joint(source.log_prior, source.log_emission, node)
+    for done, s in enumerate(others, start=1):
+        still_to_come = sum(sources[t].log_most for t in others[done:])
+        joint = _multiply_in(joint, s, sources[s], budget, log_margin, still_to_come)
+    return joint
+
+
+TOO_MANY_OFFSETS = "too many combinations of offsets matter to weigh these sources together exactly"
+
+
+def _multiply_in(
+    joint: Joint, s: int, source: Weighed, budget: Budget, log_margin: float, still_to_come: float
+) -> Joint:
+    spaces, depths, _ = source.log_emission.shape
+    bound = log_bounds_of_pairs(joint.log_weight, joint.log_emission, source, budget)
+    keep = bound >= bound.max() - log_margin
+    old, new = np.nonzero(keep)
+    numbers = float(len(old)) * spaces * depths
+    budget.take(numbers * 3, 4 * numbers, "evidence", TOO_MANY_OFFSETS)
+    dropped = float(logsumexp(bound[~keep])) if not keep.all() else -np.inf
+    log_faint = float(np.logaddexp(joint.log_faint + source.log_most, dropped)) + still_to_come
+    node = joint.node[:, old]
+    node[s] = new
+    return Joint(
+        joint.log_weight[old] + source.log_prior[new],
+        joint.log_emission[:, :, old] + source.log_emission[:, :, new],
+        node,
+        log_faint,
+    )
+
+
+def log_bounds_of_pairs(log_weight: Array, log_emission: Array, source: Weighed, budget: Budget) -> Array:
+    """What each combination of two grids' nodes gives to all bittings together, rules aside: (g, h) logs.
+
+    Arguments: weights (g,) and emissions (n, d, g) of one, a Weighed of the other; a Budget. Raises BeyondReach.
+    """
+    spaces, depths, nodes = log_emission.shape
+    pairs = float(nodes) * len(source.log_prior)
+    budget.take(pairs * (spaces * (depths + 2) + EXP), 2 * pairs, "evidence", TOO_MANY_OFFSETS)
+    one, log_one = _at_once(log_emission, log_weight)
+    other, log_other = _at_once(source.log_emission, source.log_prior)
+    sums = np.ones((nodes, len(source.log_prior)))
+    for place in range(spaces):
+        sums *= one[place].T @ other[place]
+    with np.errstate(divide="ignore"):
+        np.log(np.maximum(sums, 1e-300, out=sums), out=sums)
+    sums += log_one[:, None]
+    sums += log_other[None, :]
+    return sums
+
+
+def log_of_bittings(passed: Passed, bittings: Steps) -> Array:
+    """The log probability of each whole bitting, offsets summed over.
+
+    Arguments: ``bittings`` (b, n) steps. Returns (b,) posterior logs. Raises nothing.
+    """
+    emission = passed.joint.log_emission
+    logs = emission[np.arange(len(emission))[:, None], bittings.T].sum(axis=0)
+    linked = np.zeros(len(bittings))
+    with np.errstate(divide="ignore"):
+        for (a, b), table in passed.blade.links.items():
+            linked += np.log(table[bittings[:, a], bittings[:, b]])
+    weighed = np.maximum(logs + passed.joint.log_weight - passed.log_total, LEAST)
+    return np.asarray(logsumexp(weighed, axis=1) + linked)
+
+
+def likeliest(passed: Passed, wanted: int = 5) -> list[tuple[tuple[int, ...], float]]:
+    """The most probable whole bittings with their probabilities, likeliest first.
+
+    A search over bittings begun from space 1, all at once where few can matter and best-first where
+    many do. What a beginning can still become is bounded by the sum over nodes of its best
+    completion there, so nothing better is ever missed: the k likeliest at one offset need not be
+    the k likeliest overall. Bittings within 1e-9 of
+    each other are ordered by the shallower at the first space where they differ.
+
+    Arguments: a Passed, how many are ``wanted``. Raises BeyondReach when more beginnings would have to be looked
+    at than the budget has left for.
+    """
+    opened = _opened(passed, wanted)
+    found = _all_above(opened, passed.budget)
+    if found is None or len(found) < wanted:
+        found = _best_first(opened, wanted, passed.budget)
+    probabilities = np.exp(log_of_bittings(passed, found))
+    each = zip(map(tuple, found.tolist()), probabilities.tolist(), strict=True)
+    return order_by_probability(list(each))[:wanted]
+
+
+def order_by_probability(
+    bittings: Sequence[tuple[tuple[int, ...], float]], tie: float = 1e-9
+) -> list[tuple[tuple[int, ...], float]]:
+    """Likeliest first; those within ``tie`` of their group's first go shallower first.
+
+    >>> order_by_probability([((1, 0), 0.2), ((0, 1), 0.2), ((2, 2), 0.6)])
+    [((2, 2), 0.6), ((0, 1), 0.2), ((1, 0), 0.2)]
+    """
+    ordered: list[tuple[tuple[int, ...], float]] = []
+    group: list[tuple[tuple[int, ...], float]] = []
+    for bitting in sorted(bittings, key=lambda b: -b[1]):
+        if group and group[0][1] - bitting[1] > tie:
+            ordered += sorted(group)
+            group = []
+        group.append(bitting)
+    return ordered + sorted(group)
+
+
+@dataclass(frozen=True)
+class _Open:
+    """What a search for the likeliest bittings needs of a Passed, weights scaled by ``log_scale``."""
+
+    blade: Blade
+    start: Array  # (g,)
+    cut: Array  # (n, d, g) what a depth gives, its node's best being 1
+    promise: list[Array]  # of each space, over what is linked onward of it, nodes last: the best that can follow
+    log_scale: float
+    faint: float  # bittings below this chance are not wanted
+
+    def next(self, begun: Steps, weights: Array) -> tuple[Array, Array]:
+        """Of each beginning (b, place) and depth: the factor (b, d) of its links, its bound (b, d) with them."""
+        place, onward = begun.shape[1], self.blade.onward[begun.shape[1]]
+        linked = np.ones((len(begun), self.cut.shape[1]))
+        for a, table in self.blade.back_from(place):
+            linked = linked * table[begun[:, a]]
+        if onward in ((), (place,)):
+            promise = self.cut[place] * self.promise[place]
+            return linked, linked * (weights @ promise.T)
+        bounds = np.empty_like(linked)
+        for step in range(self.cut.shape[1]):
+            follows = self.promise[place][tuple(step if one == place else begun[:, one] for one in onward)]
+            bounds[:, step] = np.einsum(
+                "bg,bg,g->b", weights, np.broadcast_to(follows, weights.shape), self.cut[place][step]
+            )
+        return linked, linked * bounds
+
+
+def _opened(passed: Passed, wanted: int) -> _Open:
+    nodes = _nodes_that_matter(passed)
+    cut, log_start = _at_once(passed.joint.log_emission[:, :, nodes], passed.joint.log_weight[nodes])
+    log_start -= passed.log_total
+    blade, log_scale = passed.blade, float(log_start.max())
+    spaces, depths, count = cut.shape
+    numbers = blade.numbers_for_one_node(depths) * count
+    passed.budget.take(numbers * spaces * 3, numbers * spaces, "evidence", "compares too many cuts across each other")
+    promise: list[Array] = [np.ones(count)] * spaces
+    for place in range(spaces - 1, 0, -1):
+        promise[place - 1] = blade.bring_back(place, promise[place], cut, best=True)
+    faint = max(0.0, _surely_reached(passed, wanted) - TIE) * exp(-log_scale)
+    return _Open(blade, np.exp(log_start - log_scale), cut, promise, log_scale, faint)
+
+
+def _nodes_that_matter(passed: Passed) -> NDArray[np.intp]:
+    share = passed.node_share
+    order = np.argsort(-share)
+    kept = int(np.searchsorted(np.cumsum(share[order]), 1 - 1e-11)) + 1
+    return np.asarray(order[:kept])
+
+
+def _surely_reached(passed: Passed, wanted: int) -> float:
+    """A chance that as many bittings as are wanted have at least: some likely ones, weighed exactly."""
+    likely = passed.marginals().argsort(axis=1)[:, ::-1]
+    if likely.shape[1] < 2:
+        return 0.0
+    tried = np.tile(likely[:, 0], (len(likely) + 1, 1))
+    np.fill_diagonal(tried[1:], likely[:, 1])  # the best cuts, and each in turn second best
+    if len(tried) < wanted:
+        return 0.0
+    return float(np.sort(np.exp(log_of_bittings(passed, tried)))[-wanted])
+
+
+def _all_above(opened: _Open, budget: Budget) -> Steps | None:
+    """Every bitting that may be likelier than the faint, all beginnings at once; None when they are many."""
+    begun, weights = np.zeros((1, 0), dtype=np.intp), opened.start[None, :]
+    for place in range(len(opened.cut)):
+        linked, bounds = opened.next(begun, weights)
+        likely = bounds > opened.faint
+        count = int(likely.sum())
+        work = float(count) * opened.start.size * (2 + opened.cut.shape[1])
+        if count > MANY or not budget.allows(work, count * opened.start.size):
+            return None
+        budget.work -= work
+        before, step = np.nonzero(likely)
+        weights = weights[before] * opened.cut[place][step] * linked[before, step][:, None]
+        begun = np.column_stack([begun[before], step])
+    return begun
+
+
+def _best_first(opened: _Open, wanted: int, budget: Budget) -> Steps:
+    """Best-first over beginnings; a heap entry is (-log bound, beginning, weights of it).
+
+    The rounding makes equal chances compare equal, so that ties come out shallower first.
+    """
+    heap: list[tuple[float, tuple[int, ...], Array]] = [(-np.inf, (), opened.start)]
+    found: list[tuple[int, ...]] = []
+    worst_wanted, spaces, depths = np.inf, len(opened.cut), opened.cut.shape[1]
+    work = STEP * (20 + 2 * depths) + opened.start.size * (2 * depths + 2)
+    while heap:
+        key, begun, weights = heapq.heappop(heap)
+        chance = exp(opened.log_scale - key) if begun else np.inf
+        if len(found) >= wanted and (chance < worst_wanted - TIE or len(found) >= wanted + 40):
+            break
+        place = len(begun)
+        if place == spaces:
+            found.append(begun)
+            worst_wanted = chance if len(found) == wanted else worst_wanted
+            continue
+        room = len(heap) * opened.start.size
+        budget.take(work, room, "evidence", "too little is known to say which bittings are likeliest")
+        linked, bounds = (
+            row[0] for row in opened.next(np.array([begun], dtype=np.intp).reshape(1, place), weights[None])
+        )
+        for step in np.flatnonzero(bounds > opened.faint).tolist():
+            onward = weights * opened.cut[place][step] * linked[step]
+            heapq.heappush(heap, (-round(log(bounds[step]), 9), (*begun, step), onward))
+    return np.array(found)
