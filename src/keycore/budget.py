@@ -14,13 +14,13 @@ from keycore.errors import BeyondReach
 WORK = 2.4e9
 """Operations for one request: about 7 s of one core's time on the machine the project is built on."""
 
-NUMBERS = 12_000_000
-"""Numbers held at once by one array: 96 MB; a sum holds about three such beside each other."""
+NUMBERS = 20_000_000
+"""Numbers held at once: 160 MB; what is counted is all that a sum holds."""
 
 EXP = 8
 """An exponential or a logarithm costs as much as so many multiplications."""
 
-STEP = 300
+STEP = 700
 """One step of plain Python costs as much as so many multiplications in an array."""
 
 

@@ -14,7 +14,6 @@ from math import log
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.special import logsumexp
 
 from keycore.budget import EXP, Budget
 from keycore.errors import InputError
@@ -22,10 +21,11 @@ from keycore.reading.elimination import UNEXPLAINED
 from keycore.reading.likelihood import LEAST, Array, Ties, Weighed
 from keycore.reading.listed import Bittings, Listed, weigh_list
 
-NEGLIGIBLE = 1e-5  # share of the total that dropped beginnings may carry
+NEGLIGIBLE = 4e-5  # share of the total that dropped beginnings may promise; what they carry is far less
 LIKELIEST = 5  # nothing likelier than the last of these is ever dropped
 FIRST_BEGINNINGS = 64  # kept at each cut when the first guess at the total is made
 FAINT = 1e-10  # of the total: so little that tens of thousands of them carry next to nothing
+NEAR = 1e-3  # logs: the first guess at the total holds some that are then dropped
 HOPELESS = 1_400.0  # logs below the best bound beyond which nothing is a sum any more
 
 Keeps = Callable[[Bittings], NDArray[np.bool_]]
@@ -88,7 +88,7 @@ class _Grown:
 def weigh_beginnings(
     sources: Sequence[Weighed], allowed: Array, keeps: Keeps | None, ties: Ties, budget: Budget
 ) -> Listed | None:
-    """Weigh every bitting that can matter, exactly; the rest carries less than 1e-5 of the total.
+    """Weigh every bitting that can matter, exactly; the rest promises less than 4e-5 of the total.
 
     Arguments: Weighed sources of one track, those without an offset put into one of them; ``allowed`` (d, d) which
     depth may follow which; ``keeps`` the rules that are no chain, if any; the Ties of compared spaces; a Budget.
@@ -115,24 +115,16 @@ def weigh_beginnings(
     if first is None:
         return None
     log_total, fifth = first
-    floor = min(fifth, log_total + log(NEGLIGIBLE) - 5.0)
-    while floor > best - HOPELESS:
-        grown = _grow(blank, floor, budget)
+    while log_total > best - HOPELESS:
+        grown = _grow(blank, log_total + log(NEGLIGIBLE), fifth, budget)
         if grown is None:
             return None
-        steps, log_dropped = grown
-        kept = steps if keeps is None else steps[keeps(steps)]
-        if not len(kept):
-            if log_dropped == -np.inf:
-                raise InputError("evidence", UNEXPLAINED)
-            floor -= 30.0
-            continue
-        listed = weigh_list(sources, kept, ties, budget)
-        fifth = listed.log_of_rank(LIKELIEST)
-        excess = log_dropped - listed.log_total - log(NEGLIGIBLE)
-        if log_dropped == -np.inf or (excess <= 0 and floor <= fifth):
-            return _without_faint(listed)
-        floor = min(floor - 1.2 * max(excess, 0.0) - 1.0, fifth if fifth > -np.inf else floor - 20.0)
+        kept = grown if keeps is None else grown[keeps(grown)]
+        if len(kept):
+            listed = weigh_list(sources, kept, ties, budget)
+            if listed.log_total >= log_total - NEAR:
+                return _without_faint(listed)
+        log_total, fifth = log_total - 30.0, -np.inf
     raise InputError("evidence", UNEXPLAINED)
 
 
@@ -181,29 +173,29 @@ def _first_guess(
         grown = _extend(blank, grown, place, parents[best], depths[best], log_ties[best])
     kept = grown.steps if keeps is None else grown.steps[keeps(grown.steps)]
     if not len(kept):
-        return sum(p.log_scale for p in blank.promises) - 200.0, -np.inf
+        return sum(p.log_scale for p in blank.promises) - 30.0, -np.inf
     listed = weigh_list(sources, kept, ties, budget)
-    fifth = listed.log_of_rank(LIKELIEST)
-    return listed.log_total, fifth if fifth > -np.inf else listed.log_total - 100.0
+    return listed.log_total, listed.log_of_rank(LIKELIEST)
 
 
-def _grow(blank: _Blank, floor: float, budget: Budget) -> tuple[Bittings, float] | None:
-    """Every bitting whose beginnings all promise at least ``floor``; the log of what the others could add."""
-    grown, log_dropped = _nothing(blank), -np.inf
-    for place in range(len(blank.promises[0].cut)):
+def _grow(blank: _Blank, log_spare: float, fifth: float, budget: Budget) -> Bittings | None:
+    """Every bitting but those that promise less than ``fifth`` and all together no more than ``log_spare``."""
+    grown, spaces = _nothing(blank), len(blank.promises[0].cut)
+    for place in range(spaces):
         found = _next(blank, grown, place, budget)
         if found is None:
             return None
         parents, depths, bounds, log_ties = found
-        keep = bounds >= floor
-        if not keep.all():
-            log_dropped = float(np.logaddexp(log_dropped, logsumexp(bounds[~keep])))
-        if not budget.allows(3.0 * keep.sum() * blank.nodes, 3.0 * keep.sum() * blank.nodes):
+        order = np.argsort(bounds, kind="stable")
+        together = np.logaddexp.accumulate(bounds[order]) if len(order) else bounds
+        spared = (together <= log_spare - log(spaces)) & (bounds[order] < fifth)
+        kept = np.sort(order[int(np.argmin(spared)) if not spared.all() else len(order) :])
+        numbers = float(len(kept)) * (blank.nodes + blank.promises[0].cut.shape[1] + 4)
+        if not budget.allows(3 * numbers, 2 * numbers):
             return None
-        budget.work -= 3.0 * keep.sum() * blank.nodes
-        grown = _extend(blank, grown, place, parents[keep], depths[keep], log_ties[keep])
-    order = np.lexsort(grown.steps.T[::-1])
-    return grown.steps[order], log_dropped
+        budget.work -= 3 * numbers
+        grown = _extend(blank, grown, place, parents[kept], depths[kept], log_ties[kept])
+    return grown.steps[np.lexsort(grown.steps.T[::-1])]
 
 
 def _nothing(blank: _Blank) -> _Grown:
@@ -216,8 +208,9 @@ def _next(
 ) -> tuple[NDArray[np.intp], NDArray[np.intp], Array, Array] | None:
     """Each beginning with each depth that may follow: whose it is, the depth, the log of its bound, its ties."""
     depths = blank.promises[0].cut.shape[1]
-    work = float(len(grown.steps)) * depths * (blank.nodes + EXP * len(blank.promises))
-    if not budget.allows(work):
+    extensions = float(len(grown.steps)) * depths
+    work = extensions * (blank.nodes + EXP * len(blank.promises))
+    if not budget.allows(work, 6 * extensions):
         return None
     budget.work -= work
     log_ties = grown.log_ties[:, None] + blank.own[place]

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field, replace
 from functools import partial
 from itertools import combinations
@@ -10,17 +10,16 @@ from types import MappingProxyType
 from typing import Protocol
 
 import numpy as np
-from scipy.special import logsumexp
 
 from keycore.budget import Budget
 from keycore.errors import BeyondReach, InputError, NothingAllowed
 from keycore.family import Family, Rules, Track
 from keycore.reading.beginnings import weigh_beginnings
-from keycore.reading.elimination import Blade, log_bounds_of_pairs, weigh_along
+from keycore.reading.elimination import Blade, bounds_of_pairs, weigh_along
 from keycore.reading.evidence import DEFAULT_STRAY, Evidence, Measured, Spread, check_evidence
-from keycore.reading.likelihood import Aim, Array
+from keycore.reading.likelihood import Aim, Array, log_sum
 from keycore.reading.listed import Bittings, Listed, weigh_list
-from keycore.reading.together import Together, put_together
+from keycore.reading.together import Grids, Together, put_together
 from keycore.rules import MOST_LISTED, Break, breaks, count_chain, keep_rules, list_bittings, neighbours_allowed
 
 SURE_ENOUGH = 0.99  # at this chance nothing need be measured again
@@ -185,7 +184,7 @@ def look_over(reading: Reading) -> Posterior | Unsettled:
             raise
         budget.give_back(of_main)
         left_out["bittings"] = error.reason
-        turned = _turn_round(weighing, weighing.log_highest(budget), budget, left_out)
+        turned = _turn_round_at_least(weighing, budget, left_out)
         return Unsettled(reading.track, nearest, nearest_breaks, turned, conflicts, MappingProxyType(left_out))
     budget.give_back(of_main)
     wear = tuple(None if group is None else settled.moments(group) for group in together.group_of)
@@ -237,6 +236,7 @@ class Weighing:
 
     reading: Reading
     settle_with: Settle
+    grids: Grids = field(default_factory=dict)
 
     @classmethod
     def of(cls, reading: Reading) -> Weighing:
@@ -252,7 +252,8 @@ class Weighing:
 
     def free_of_rules(self) -> Weighing:
         """The same reading, whatever rules it keeps."""
-        return Weighing(self.reading, partial(_weigh_open, track=self.reading.track, obey_macs=False, rules=Rules()))
+        settle_with = partial(_weigh_open, track=self.reading.track, obey_macs=False, rules=Rules())
+        return replace(self, settle_with=settle_with)
 
     def of_only(self, *evidence: Evidence) -> Weighing:
         """The same of other sources."""
@@ -265,25 +266,26 @@ class Weighing:
         """
         aims: dict[int, Aim] = {}
         while True:
-            together = put_together(self.reading, aims, budget)
+            together = put_together(self.reading, aims, budget, self.grids)
             settled = self.settle_with(together, budget)
             short = [unseen - settled.log_total - np.log(NEGLIGIBLE) for unseen in together.log_unseen()]
             if max(short) <= 0:
                 return together, settled
             aims = together.widened(short)
 
-    def log_highest(self, budget: Budget) -> float:
-        """A bound from above of the log of everything seen, whatever the rules: of two sources at a time.
+    def log_highest(self, budget: Budget) -> Iterator[float]:
+        """Bounds from above of the log of everything seen, whatever the rules, each closer than the one before.
 
-        Raises BeyondReach where even that is out of reach.
+        Raises BeyondReach where the next is out of reach.
         """
         aims: dict[int, Aim] = {}
         while True:
-            together = put_together(self.reading, aims, budget)
-            found = _log_highest(together, budget)
-            short = [unseen - found - np.log(NEGLIGIBLE) for unseen in together.log_unseen()]
+            together = put_together(self.reading, aims, budget, self.grids)
+            found, unseen = _log_highest(together, budget), together.log_unseen()
+            yield log_sum(np.array([found, *unseen]))
+            short = [each - found - np.log(NEGLIGIBLE) for each in unseen]
             if max(short) <= 0:
-                return found
+                return
             aims = together.widened(short)
 
 
@@ -295,8 +297,9 @@ def _log_highest(together: Together, budget: Budget) -> float:
     most = [source.log_most for source in sources]
     found = np.inf
     for a, b in combinations(range(len(sources)), 2):
-        both = log_bounds_of_pairs(sources[a].log_prior, sources[a].log_emission, sources[b], budget)
-        found = min(found, float(logsumexp(both)) + sum(most) - most[a] - most[b])
+        pairs = bounds_of_pairs(sources[a].log_prior, sources[a].log_emission, sources[b], budget)
+        both = log_sum(np.array([log_sum(bounds) for _, bounds in pairs]))
+        found = min(found, both + sum(most) - most[a] - most[b])
     return found
 
 
@@ -313,11 +316,13 @@ def _weigh_open(together: Together, budget: Budget, track: Track, obey_macs: boo
     allowed = neighbours_allowed(track, obey_macs)
     sources, ties = together.sources, together.ties
     blade = Blade.of(len(track.spaces), allowed, ties)
-    if not rules.any and len(sources) == 1 and (not ties or _is_narrow(blade, together, budget)):
+    if not rules.any and len(sources) == 1 and not ties:
         return weigh_along(sources, blade, budget)
     count = count_chain(track, obey_macs)
     if not rules.any and count <= FEW:
         return weigh_list(sources, list_bittings(track, rules, obey_macs), ties, budget)
+    if not rules.any and len(sources) == 1 and len(sources[0].log_prior) == 1:
+        return weigh_along(sources, blade, budget)
     keeps = partial(keep_rules, rules=rules) if rules.any else None
     part = budget.part(0.4)
     found = weigh_beginnings(sources, allowed, keeps, ties, part)
@@ -330,12 +335,6 @@ def _weigh_open(together: Together, budget: Budget, track: Track, obey_macs: boo
             raise NothingAllowed("obey", "no bitting at all is allowed")
         return weigh_list(sources, listed, ties, budget)
     return weigh_along(sources, blade, budget)
-
-
-def _is_narrow(blade: Blade, together: Together, budget: Budget) -> bool:
-    """Whether comparisons reach so little across each other that summing along the blade costs next to nothing."""
-    _, depths, nodes = together.sources[0].log_emission.shape
-    return bool(nodes * blade.work_for_one_node(depths) * 4 <= 0.02 * budget.work)
 
 
 def _allowed_of(reading: Reading, macs: bool, rules: Rules) -> Bittings:
@@ -377,26 +376,39 @@ def _turn_round(weighing: Weighing, as_it_stands: float, budget: Budget, left_ou
     gains = []
     for place, source in enumerate(evidence):
         turned = weighing.of_only(*evidence[:place], source.turned(), *evidence[place + 1 :])
+        part = budget.part(1 / (len(evidence) + 1 - place))
         try:
-            gains.append(_gain(turned, as_it_stands, budget))
+            gains.append(_log_if_far_better(turned, as_it_stands, part) - as_it_stands)
         except BeyondReach as error:
             gains.append(-np.inf)
             left_out["reversed"] = error.reason
-        except NothingAllowed:
-            gains.append(-np.inf)
+        budget.give_back(part)
     best = int(np.argmax(gains))
     return best if gains[best] >= np.log(FAR_BETTER) else None
 
 
-def _gain(turned: Weighing, as_it_stands: float, budget: Budget) -> float:
-    """The log of how much more probable everything is with a source turned; a bound where it is not worth more."""
-    together = put_together(turned.reading, {}, budget)
-    bound = together.sources[0].log_all + sum(source.log_most for source in together.sources[1:])
-    unseen = float(logsumexp([bound, *together.log_unseen()]))
-    if unseen - as_it_stands < np.log(FAR_BETTER):
-        return unseen - as_it_stands
+def _turn_round_at_least(weighing: Weighing, budget: Budget, left_out: dict[str, str]) -> int | None:
+    """The same where the sum as it stands is out of reach: turned, everything is far likelier than it can be so."""
     try:
-        return turned.settle(budget)[1].log_total - as_it_stands
+        for at_most in weighing.log_highest(budget):
+            turned = _turn_round(weighing, at_most, budget, left_out)
+            if turned is not None:
+                left_out.pop("reversed", None)
+                return turned
+    except BeyondReach as error:
+        left_out["reversed"] = error.reason
+    return None
+
+
+def _log_if_far_better(turned: Weighing, as_it_stands: float, budget: Budget) -> float:
+    """The log of everything seen with a source turned; a bound of it from above where that is not far better."""
+    together = put_together(turned.reading, {}, budget, turned.grids)
+    bound = together.sources[0].log_all + sum(source.log_most for source in together.sources[1:])
+    at_most = log_sum(np.array([bound, *together.log_unseen()]))
+    if at_most - as_it_stands < np.log(FAR_BETTER):
+        return at_most
+    try:
+        return turned.settle(budget)[1].log_total
     except BeyondReach:
         raise
     except InputError:  # nothing explains it that way round
@@ -432,9 +444,9 @@ def _beyond_rules(
     log_best = np.log(best[1]) + settled.log_total
     free = weighing.free_of_rules()
     try:
-        together = put_together(reading, {}, budget)
+        together = put_together(reading, {}, budget, free.grids)
         bound = together.sources[0].log_all + sum(source.log_most for source in together.sources[1:])
-        if float(logsumexp([bound, *together.log_unseen()])) - log_best < np.log(FAR_BETTER):
+        if log_sum(np.array([bound, *together.log_unseen()])) - log_best < np.log(FAR_BETTER):
             return None
         found = free.settle(budget)[1]
         steps, chance = found.likeliest(1)[0]

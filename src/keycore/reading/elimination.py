@@ -22,13 +22,15 @@ from scipy.special import logsumexp
 from keycore.budget import EXP, STEP, Budget
 from keycore.errors import InputError
 from keycore.reading.evidence import Spread
-from keycore.reading.likelihood import LEAST, Array, Ties, Weighed
+from keycore.reading.likelihood import LEAST, Array, Ties, Weighed, log_sum
 
 TIE = 1.1e-9  # chances nearer to each other than this are ordered by depth
 NEGLIGIBLE = 1e-6  # share of the total that combinations of offsets left out may carry
 MANY = 3_000  # beginnings grown at once
 JOINT_MARGIN = 30.0  # logs below the best bound at which a combination of offsets is left out
+PAIRS_AT_ONCE = 500_000  # combinations of offsets looked at at once
 AT_ONCE = 400_000  # numbers of the largest table that are worked on at once
+TOO_WIDE = "compares too many cuts across each other to be weighed exactly"
 UNEXPLAINED = "no allowed bitting can explain it: check each source"
 
 Steps = NDArray[np.integer]
@@ -204,17 +206,18 @@ def _sum_joint(sources: Sequence[Weighed], blade: Blade, joint: Joint, budget: B
     in_part = max(1, int(AT_ONCE / max(blade.numbers_for_one_node(depths), spaces * depths)))
     numbers = blade.numbers_for_one_node(depths) * min(nodes, in_part) * spaces
     work = nodes * (4 * blade.work_for_one_node(depths) + 2 * EXP * spaces * depths)
-    budget.take(work, numbers, "evidence", "compares too many cuts across each other to be weighed exactly")
-    log_node, of_part = np.empty(nodes), []
+    budget.take(work, numbers, "evidence", TOO_WIDE)
+    log_node, table, log_scale = np.empty(nodes), np.zeros((spaces, depths)), -np.inf
     for begin in range(0, nodes, in_part):
         part = slice(begin, begin + in_part)
         cut, log_start = _at_once(joint.log_emission[:, :, part], joint.log_weight[part])
         log_node[part], each = _both_ways(blade, cut, log_start)
-        of_part.append(each)
+        before, log_scale = log_scale, max(log_scale, float(log_node[part].max()))
+        if log_scale > -np.inf:
+            table = table * exp(before - log_scale) + each @ np.exp(log_node[part] - log_scale)
     log_total = float(logsumexp(log_node))
     if log_total == -np.inf or np.isnan(log_total):
         raise InputError("evidence", UNEXPLAINED)
-    table = np.concatenate(of_part, axis=2) @ np.exp(log_node - log_total)
     table /= table.sum(axis=1, keepdims=True)
     return Passed(sources, blade, joint, table, log_node, log_total, budget)
 
@@ -289,13 +292,21 @@ def _multiply_in(
     joint: Joint, s: int, source: Weighed, budget: Budget, log_margin: float, still_to_come: float
 ) -> Joint:
     spaces, depths, _ = source.log_emission.shape
-    bound = log_bounds_of_pairs(joint.log_weight, joint.log_emission, source, budget)
-    keep = bound >= bound.max() - log_margin
-    old, new = np.nonzero(keep)
+    best, kept, log_faint = -np.inf, [], joint.log_faint + source.log_most
+    for first, bounds in bounds_of_pairs(joint.log_weight, joint.log_emission, source, budget):
+        best = max(best, float(bounds.max()))
+        keep = bounds >= best - log_margin
+        old, new = np.nonzero(keep)
+        log_faint = float(np.logaddexp(log_faint, log_sum(bounds[~keep])))
+        kept.append((old + first, new, bounds[keep]))
+        held = sum(len(each[0]) for each in kept)
+        budget.take(0, 4.0 * held, "evidence", TOO_MANY_OFFSETS)
+    old, new, bounds = (np.concatenate(each) for each in zip(*kept, strict=True))
+    keep = bounds >= best - log_margin
+    log_faint = float(np.logaddexp(log_faint, log_sum(bounds[~keep]))) + still_to_come
+    old, new = old[keep], new[keep]
     numbers = float(len(old)) * spaces * depths
-    budget.take(numbers * 3, 4 * numbers, "evidence", TOO_MANY_OFFSETS)
-    dropped = float(logsumexp(bound[~keep])) if not keep.all() else -np.inf
-    log_faint = float(np.logaddexp(joint.log_faint + source.log_most, dropped)) + still_to_come
+    budget.take(numbers * 3, 3 * numbers, "evidence", TOO_MANY_OFFSETS)
     node = joint.node[:, old]
     node[s] = new
     return Joint(
@@ -306,24 +317,28 @@ def _multiply_in(
     )
 
 
-def log_bounds_of_pairs(log_weight: Array, log_emission: Array, source: Weighed, budget: Budget) -> Array:
-    """What each combination of two grids' nodes gives to all bittings together, rules aside: (g, h) logs.
+def bounds_of_pairs(
+    log_weight: Array, log_emission: Array, source: Weighed, budget: Budget
+) -> Iterator[tuple[int, Array]]:
+    """What each combination of two grids' nodes gives to all bittings together, rules aside.
 
-    Arguments: weights (g,) and emissions (n, d, g) of one, a Weighed of the other; a Budget. Raises BeyondReach.
+    Arguments: weights (g,) and emissions (n, d, g) of one, a Weighed of the other with h nodes; a Budget. Gives some
+    rows at a time: the first node of the one, and (rows, h) logs. Raises BeyondReach before anything is begun.
     """
     spaces, depths, nodes = log_emission.shape
     pairs = float(nodes) * len(source.log_prior)
-    budget.take(pairs * (spaces * (depths + 2) + EXP), 2 * pairs, "evidence", TOO_MANY_OFFSETS)
-    one, log_one = _at_once(log_emission, log_weight)
+    budget.take(pairs * (spaces * (depths + 2) + EXP), 0, "evidence", TOO_MANY_OFFSETS)
     other, log_other = _at_once(source.log_emission, source.log_prior)
-    sums = np.ones((nodes, len(source.log_prior)))
-    for place in range(spaces):
-        sums *= one[place].T @ other[place]
-    with np.errstate(divide="ignore"):
-        np.log(np.maximum(sums, 1e-300, out=sums), out=sums)
-    sums += log_one[:, None]
-    sums += log_other[None, :]
-    return sums
+    at_once = max(1, PAIRS_AT_ONCE // len(source.log_prior))
+    for begin in range(0, nodes, at_once):
+        part = slice(begin, begin + at_once)
+        one, log_one = _at_once(log_emission[:, :, part], log_weight[part])
+        sums = np.ones((one.shape[2], len(log_other)))
+        for place in range(spaces):
+            sums *= one[place].T @ other[place]
+        with np.errstate(divide="ignore"):
+            np.log(np.maximum(sums, 1e-300, out=sums), out=sums)
+        yield begin, sums + log_one[:, None] + log_other[None, :]
 
 
 def log_of_bittings(passed: Passed, bittings: Steps) -> Array:
@@ -332,13 +347,17 @@ def log_of_bittings(passed: Passed, bittings: Steps) -> Array:
     Arguments: ``bittings`` (b, n) steps. Returns (b,) posterior logs. Raises nothing.
     """
     emission = passed.joint.log_emission
-    logs = emission[np.arange(len(emission))[:, None], bittings.T].sum(axis=0)
-    linked = np.zeros(len(bittings))
+    log_start = passed.joint.log_weight - passed.log_total
+    found = np.zeros(len(bittings))
     with np.errstate(divide="ignore"):
         for (a, b), table in passed.blade.links.items():
-            linked += np.log(table[bittings[:, a], bittings[:, b]])
-    weighed = np.maximum(logs + passed.joint.log_weight - passed.log_total, LEAST)
-    return np.asarray(logsumexp(weighed, axis=1) + linked)
+            found += np.log(table[bittings[:, a], bittings[:, b]])
+    at_once = max(1, AT_ONCE // len(log_start))
+    for begin in range(0, len(bittings), at_once):
+        part = slice(begin, begin + at_once)
+        logs = emission[np.arange(len(emission))[:, None], bittings[part].T].sum(axis=0)
+        found[part] += logsumexp(np.maximum(logs + log_start, LEAST), axis=1)
+    return found
 
 
 def likeliest(passed: Passed, wanted: int = 5) -> list[tuple[tuple[int, ...], float]]:
@@ -415,8 +434,11 @@ def _opened(passed: Passed, wanted: int) -> _Open:
     log_start -= passed.log_total
     blade, log_scale = passed.blade, float(log_start.max())
     spaces, depths, count = cut.shape
-    numbers = blade.numbers_for_one_node(depths) * count
-    passed.budget.take(numbers * spaces * 3, numbers * spaces, "evidence", "compares too many cuts across each other")
+    widest, kept = (
+        blade.numbers_for_one_node(depths) * count,
+        sum(float(depths) ** len(o) for o in blade.onward) * count,
+    )
+    passed.budget.take(widest * spaces, widest + kept, "evidence", TOO_WIDE)
     promise: list[Array] = [np.ones(count)] * spaces
     for place in range(spaces - 1, 0, -1):
         promise[place - 1] = blade.bring_back(place, promise[place], cut, best=True)
@@ -451,7 +473,7 @@ def _all_above(opened: _Open, budget: Budget) -> Steps | None:
         likely = bounds > opened.faint
         count = int(likely.sum())
         work = float(count) * opened.start.size * (2 + opened.cut.shape[1])
-        if count > MANY or not budget.allows(work, count * opened.start.size):
+        if count > MANY or not budget.allows(work, 5 * count * opened.start.size):
             return None
         budget.work -= work
         before, step = np.nonzero(likely)

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass, field
 from math import log, pi, sqrt
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -32,7 +33,9 @@ Ties = dict[tuple[int, int], Array]
 FLUSH_IF_SAME, FLUSH_IF_NEXT, FLUSH_IF_FAR = 0.97, 0.04, 0.003
 MISREAD_FALL = 4.0  # a misreading one step further away is this many times less likely
 NODE_SPACING = 1.2  # of the narrowest width in the integrand; see _nodes
-NODES_AT_ONCE = 60_000  # numbers of one space-by-depth table of a grid, worked out at once
+NUMBERS_AT_ONCE = 400_000  # of a table over nodes, worked out at once
+CELL_WIDTH = 1.2  # cells are so many nodes wide times the root of the readings: as wide as a reading's own sd
+TOO_FINE = "too small beside the offset's sd to be weighed exactly"
 LEAST = -1e290  # stands for the log of nothing where logs are subtracted
 
 
@@ -45,7 +48,7 @@ class Aim:
     """
 
     reach: float = 9.0
-    log_margin: float = 45.0
+    log_margin: float = 28.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -71,6 +74,7 @@ class Weighed:
     tip: Array
     log_outside: float = -np.inf
     log_faint: float = -np.inf
+    kept: dict[int, tuple[NDArray[np.int8], Array]] = field(default_factory=dict, repr=False, compare=False)
 
     @property
     def log_unseen(self) -> float:
@@ -86,6 +90,15 @@ class Weighed:
     def log_all(self) -> float:
         """What all bittings together get, rules aside."""
         return float(logsumexp(_log_totals(self.log_prior, self.log_emission)))
+
+
+def log_sum(logs: Array) -> float:
+    """The log of a sum of exponentials given by their logs, -inf of none. Raises nothing.
+
+    >>> log_sum(np.zeros(0))
+    -inf
+    """
+    return float(logsumexp(logs)) if logs.size else -np.inf
 
 
 def plain_table(source: Flush | Stated | Looks, track: Track) -> Array:
@@ -140,7 +153,7 @@ def weigh_offset(
     table = np.zeros((len(track.spaces), len(track.depths))) if plain is None else plain
     while True:
         found = _on_grid(members, u, track, stray, table, _Look(aim, budget))
-        inside = _log_sum(_log_totals(found.log_prior, found.log_emission + table[:, :, None]))
+        inside = log_sum(_log_totals(found.log_prior, found.log_emission + table[:, :, None]))
         if inside == -np.inf or found.log_outside - inside <= log(1e-9):
             return found
         short = found.log_outside - inside
@@ -157,34 +170,112 @@ def wider(aim: Aim, log_short: float) -> Aim:
 
 
 def _on_grid(members: Sequence[Instrument], u: Array, track: Track, stray: float, plain: Array, look: _Look) -> Weighed:
+    """The nodes that matter, found by cells of many: a cell whose bound cannot matter is never looked into."""
     aim, budget = look.aim, look.budget
     offset_spread, tip_spread = members[0].offset, members[0].tip or Spread(0.0, 0.0)
     precision = sum((_precision(source) for source in members), start=np.zeros(len(u)))
-    offsets, log_offsets = _nodes(offset_spread, float(precision.sum()), aim.reach, budget)
-    tips, log_tips = _nodes(tip_spread, float((precision * u * u).sum()), aim.reach, budget)
-    spaces, depths = plain.shape
-    numbers = float(len(offsets)) * len(tips) * spaces * depths * len(members)
-    too_fine = "too small beside the offset's sd to be weighed exactly"
-    budget.take(numbers * 4 * EXP, len(offsets) * len(tips), "sd", too_fine)
+    offsets = _nodes(offset_spread, float(precision.sum()), aim.reach, budget)
+    tips = _nodes(tip_spread, float((precision * u * u).sum()), aim.reach, budget)
     log_outside = _log_tail(aim.reach, (offset_spread.sd > 0) + (tip_spread.sd > 0))
     if log_outside > -np.inf:
         log_outside += float(_log_highest(members, track, stray, plain).sum())
-    best, log_faint, kept = -np.inf, -np.inf, []
-    at_once = max(1, NODES_AT_ONCE // (spaces * depths) // len(tips))
-    for begin in range(0, len(offsets), at_once):
-        part = slice(begin, begin + at_once)
-        shift, tilt = (grid.ravel() for grid in np.meshgrid(offsets[part], tips, indexing="ij"))
-        log_prior = (log_offsets[part, None] + log_tips[None, :]).ravel()
+    side = max(2, round(CELL_WIDTH * sqrt(np.count_nonzero(precision) or 1)))
+    spaces, depths = plain.shape
+    cost = float(spaces * depths * len(members)) * 5 * EXP
+    count = float(-(-len(offsets[0]) // side)) * -(-len(tips[0]) // side)
+    budget.take(count * cost, 8 * count, "sd", TOO_FINE)
+    cells = _Cells.of(offsets, tips, side)
+    bounds = _in_parts(
+        cells.count,
+        spaces * depths,
+        lambda part: _log_totals(
+            cells.log_prior[part],
+            _log_emission(members, track, stray, *cells.centres(part), u, slack=cells.slack(u)) + plain[:, :, None],
+        ),
+    )
+    order = np.argsort(-bounds, kind="stable")
+    best, done = -np.inf, 0
+    kept: list[tuple[Any, ...]] = []
+    at_once = max(1, NUMBERS_AT_ONCE // (spaces * depths * side * side))
+    while done < len(order) and bounds[order[done]] >= best - aim.log_margin:
+        some = order[done : done + at_once]
+        shift, tilt, log_prior = cells.nodes(some)
+        held = sum(each[1].size for each in kept)
+        budget.take(len(shift) * cost, 2.5 * held + 4 * len(shift) * spaces * depths, "sd", TOO_FINE)
         log_emission = _log_emission(members, track, stray, shift, tilt, u)
         totals = _log_totals(log_prior, log_emission + plain[:, :, None])
         best = max(best, float(totals.max()))
         keep = totals >= best - aim.log_margin
-        log_faint = float(np.logaddexp(log_faint, _log_sum(totals[~keep])))
-        kept.append((log_prior[keep], log_emission[:, :, keep], shift[keep], tilt[keep], totals[keep]))
-    log_prior, log_emission, shift, tilt, totals = (np.concatenate(each, axis=-1) for each in zip(*kept, strict=True))
+        faint = log_sum(totals[~keep])
+        kept.append((log_prior[keep], log_emission[:, :, keep], shift[keep], tilt[keep], totals[keep], faint))
+        done += len(some)
+    log_faint = log_sum(np.array([log_sum(bounds[order[done:]]), *(each[-1] for each in kept)]))
+    log_prior, log_emission, shift, tilt, totals = (
+        np.concatenate([each[part] for each in kept], axis=-1) for part in range(5)
+    )
+    kept.clear()
     keep = totals >= best - aim.log_margin
-    log_faint = float(np.logaddexp(log_faint, _log_sum(totals[~keep])))
+    log_faint = float(np.logaddexp(log_faint, log_sum(totals[~keep])))
     return Weighed(log_prior[keep], log_emission[:, :, keep], shift[keep], tilt[keep], log_outside, log_faint)
+
+
+Nodes = tuple[Array, Array]
+"""Where the nodes of one unknown lie, and the logs of their weights."""
+
+
+@dataclass(frozen=True)
+class _Cells:
+    """The nodes of two unknowns in cells of ``side`` by ``side``, every cell as wide."""
+
+    offsets: Nodes
+    tips: Nodes
+    side: int
+    log_prior: Array  # (c,) of all nodes of a cell together
+
+    @classmethod
+    def of(cls, offsets: Nodes, tips: Nodes, side: int) -> _Cells:
+        rows, columns = (np.logaddexp.reduceat(logs, np.arange(0, len(logs), side)) for _, logs in (offsets, tips))
+        return cls(offsets, tips, side, (rows[:, None] + columns[None, :]).ravel())
+
+    @property
+    def count(self) -> int:
+        return len(self.log_prior)
+
+    @property
+    def _columns(self) -> int:
+        return -(-len(self.tips[0]) // self.side)
+
+    def centres(self, part: slice) -> tuple[Array, Array]:
+        """Offset and tip wear in the middle of each cell; the last may lie half outside."""
+        row, column = np.divmod(np.arange(self.count)[part], self._columns)
+        return self._middle(self.offsets[0], row), self._middle(self.tips[0], column)
+
+    def _middle(self, nodes: Array, which: NDArray[np.intp]) -> Array:
+        return np.asarray(nodes[which * self.side] + (self.side - 1) / 2 * _spacing(nodes))
+
+    def slack(self, u: Array) -> Array:
+        """How far a node of a cell may move what is expected of each space from its middle, (n,)."""
+        half = (self.side - 1) / 2
+        return np.asarray(half * _spacing(self.offsets[0]) + np.abs(u) * half * _spacing(self.tips[0])) * (1 + 1e-9)
+
+    def nodes(self, some: NDArray[np.intp]) -> tuple[Array, Array, Array]:
+        """Offset, tip wear and log weight of every node of some cells."""
+        row, column = np.divmod(some, self._columns)
+        within = np.arange(self.side)
+        i = (row[:, None] * self.side + within)[:, :, None] + np.zeros(self.side, dtype=np.intp)
+        j = (column[:, None] * self.side + within)[:, None, :] + np.zeros((self.side, 1), dtype=np.intp)
+        inside = (i < len(self.offsets[0])) & (j < len(self.tips[0]))
+        i, j = i[inside], j[inside]
+        return self.offsets[0][i], self.tips[0][j], self.offsets[1][i] + self.tips[1][j]
+
+
+def _spacing(nodes: Array) -> float:
+    return float(nodes[1] - nodes[0]) if len(nodes) > 1 else 0.0
+
+
+def _in_parts(count: int, numbers: int, of_part: Callable[[slice], Array]) -> Array:
+    at_once = max(1, NUMBERS_AT_ONCE // numbers)
+    return np.concatenate([of_part(slice(begin, begin + at_once)) for begin in range(0, count, at_once)])
 
 
 def _precision(source: Instrument) -> Array:
@@ -195,7 +286,7 @@ def _seen(source: Instrument) -> tuple[object, ...]:
     return source.values if isinstance(source, Measured) else source.steps
 
 
-def _nodes(spread: Spread, precision: float, reach: float, budget: Budget) -> tuple[Array, Array]:
+def _nodes(spread: Spread, precision: float, reach: float, budget: Budget) -> Nodes:
     """Even nodes fine enough for the trapezoid rule to be exact to about 2e-6, and the logs of their weights.
 
     The integrand is a sum of products of normal curves; the narrowest has precision
@@ -207,10 +298,10 @@ def _nodes(spread: Spread, precision: float, reach: float, budget: Budget) -> tu
         return np.array([spread.mean]), np.zeros(1)
     widths = sqrt(1 + precision * spread.sd**2)  # how many of the narrowest fit into a prior sd
     half = np.ceil(reach * widths / NODE_SPACING)
-    budget.take(2 * half, 2 * half, "sd", "too small beside the offset's sd to be weighed exactly")
+    budget.take(2 * half, 2 * half, "sd", TOO_FINE)
     z = np.arange(-int(half), int(half) + 1) * (reach / half)
     log_weights = -0.5 * z**2
-    return spread.mean + z * spread.sd, log_weights - _log_sum(log_weights)
+    return spread.mean + z * spread.sd, log_weights - log_sum(log_weights)
 
 
 def _log_tail(reach: float, unknowns: int) -> float:
@@ -243,28 +334,34 @@ def _log_totals(log_prior: Array, log_emission: Array) -> Array:
         return np.asarray(log_prior + (top + np.log(sums)).sum(axis=0))
 
 
-def _log_sum(logs: Array) -> float:
-    return float(logsumexp(logs)) if len(logs) else -np.inf
-
-
 def _log_emission(
-    members: Sequence[Instrument], track: Track, stray: float, shift: Array, tilt: Array, u: Array
+    members: Sequence[Instrument],
+    track: Track,
+    stray: float,
+    shift: Array,
+    tilt: Array,
+    u: Array,
+    *,
+    slack: Array | None = None,
 ) -> Array:
+    """The log probability of what was seen (n, d, g); with ``slack`` (n,) the most that any offset so near gives."""
     expected = np.array(track.values)[None, :, None] + (shift + u[:, None] * tilt)[:, None, :]
+    near = np.zeros((len(u), 1, 1)) if slack is None else slack[:, None, None]
     total = np.zeros_like(expected)
     for source in members:
         read = np.array([entry is not None for entry in _seen(source)])
         if isinstance(source, Measured):
-            total[read] += _log_measured(source, track, stray, expected)[read]
+            total[read] += _log_measured(source, track, stray, expected, near)[read]
         else:
-            total[read] += _log_rounded(source, track, stray, expected)[read]
+            total[read] += _log_rounded(source, track, stray, expected, near)[read]
     return total
 
 
-def _log_measured(source: Measured, track: Track, stray: float, expected: Array) -> Array:
+def _log_measured(source: Measured, track: Track, stray: float, expected: Array, near: Array) -> Array:
     values = np.array([0.0 if v is None else v for v in source.values])[:, None, None]
     sd = np.array(source.sd)[:, None, None]
-    log_density = -0.5 * np.square((values - expected) / sd) - np.log(sd * np.sqrt(2 * np.pi))
+    away = np.maximum(np.abs(values - expected) - near, 0.0)
+    log_density = -0.5 * np.square(away / sd) - np.log(sd * np.sqrt(2 * np.pi))
     span = _range_of_strays(track)
     if not any(local is not None and local.chance > 0 for local in source.local):
         return _with_stray(log_density, stray, span)
@@ -273,8 +370,8 @@ def _log_measured(source: Measured, track: Track, stray: float, expected: Array)
     for place, local in enumerate(source.local):
         for share, shift, spread in _parts(local, track):
             wide = sqrt(source.sd[place] ** 2 + spread**2)
-            away = (values[place] - expected[place] - shift) / wide
-            off_by_itself[place] += share / (wide * sqrt(2 * pi)) * np.exp(-0.5 * np.square(away))
+            away = np.maximum(np.abs(values[place] - expected[place] - shift) - near[place], 0.0)
+            off_by_itself[place] += share / (wide * sqrt(2 * pi)) * np.exp(-0.5 * np.square(away / wide))
             off_chance[place] += share
     seen = (1 - stray - off_chance) * np.exp(log_density) + off_by_itself + stray / span
     with np.errstate(divide="ignore"):
@@ -298,14 +395,22 @@ def _range_of_strays(track: Track) -> float:
     return float(ordered[-1] - ordered[0]) + 2 * float(np.diff(ordered).max())
 
 
-def _log_rounded(source: Rounded, track: Track, stray: float, expected: Array) -> Array:
+def _log_rounded(source: Rounded, track: Track, stray: float, expected: Array, near: Array) -> Array:
     log_masses = np.empty_like(expected)
     values = np.array(track.values)
     for place, step in enumerate(source.steps):
         low, high = _interval_nearest(values, step or 0)
+        centre = expected[place] + np.clip(_middle_of(low, high) - expected[place], -near[place], near[place])
         sd = source.sd[place]
-        log_masses[place] = _log_normal_mass((low - expected[place]) / sd, (high - expected[place]) / sd)
+        log_masses[place] = _log_normal_mass((low - centre) / sd, (high - centre) / sd)
     return _with_stray(log_masses, stray, float(len(values)))
+
+
+def _middle_of(low: float, high: float) -> float:
+    """Where a value most surely rounds to a depth: the middle of its interval, far out where that is open."""
+    if np.isinf(low) and np.isinf(high):
+        return 0.0
+    return high - 1e6 if np.isinf(low) else low + 1e6 if np.isinf(high) else (low + high) / 2
 
 
 def _interval_nearest(values: Array, step: int) -> tuple[float, float]:

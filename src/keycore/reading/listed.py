@@ -17,6 +17,8 @@ from keycore.reading.likelihood import LEAST, Array, Ties, Weighed
 
 NUMBERS_AT_ONCE = 2_000_000
 FAR_BELOW = 500.0  # logs below the best bound beyond which products are taken as sums of logs
+LARGEST_NUMBER = 2**62  # steps of a half are told apart by one whole number where they fit
+MOST_KEPT = 60_000  # a list so long is weighed again for each source that is turned round
 FAINT = 1e-9  # a bitting less likely than this moves no mean
 TOO_MANY = "too many bittings are open to be weighed one by one"
 
@@ -54,8 +56,13 @@ class Halves:
     def node_share(self, share: Array) -> Array:
         """The posterior probability of each node, from ``share`` (b,): probability over ``exp(log_each)``."""
         total = np.zeros(len(self.log_start))
-        for part in self._parts():
-            total += share[part] @ (self.begin[self.begins[part]] * self.end[self.ends[part]])
+        if self._is_dense:
+            table = np.zeros((len(self.begin), len(self.end)))
+            table[self.begins, self.ends] = share
+            total = (self.begin * (table @ self.end)).sum(axis=0)
+        else:
+            for part in self._parts():
+                total += share[part] @ (self.begin[self.begins[part]] * self.end[self.ends[part]])
         weights = np.exp(self.log_start - self.log_start.max())
         return np.asarray(total * weights / max(float(total @ weights), 1e-300))
 
@@ -144,11 +151,21 @@ def halve(source: Weighed, bittings: Bittings) -> Halves:
 def _products(cut: Array, steps: Bittings) -> tuple[Array, NDArray[np.intp]]:
     if not steps.shape[1]:
         return np.ones((1, cut.shape[2])), np.zeros(len(steps), dtype=np.intp)
-    different, which = np.unique(steps, axis=0, return_inverse=True)
+    different, which = _different(steps, cut.shape[1])
     product = cut[0][different[:, 0]]
     for place in range(1, steps.shape[1]):
         product = product * cut[place][different[:, place]]
-    return product, which.ravel()
+    return product, which
+
+
+def _different(steps: Bittings, depths: int) -> tuple[Bittings, NDArray[np.intp]]:
+    """The different rows of (b, n) steps, and which of them each row is."""
+    if depths ** steps.shape[1] > LARGEST_NUMBER:
+        different, which = np.unique(steps, axis=0, return_inverse=True)
+        return different, which.ravel()
+    numbers = steps.astype(np.int64) @ (depths ** np.arange(steps.shape[1], dtype=np.int64))
+    _, first, which = np.unique(numbers, return_index=True, return_inverse=True)
+    return steps[first], which
 
 
 def weigh_list(sources: Sequence[Weighed], bittings: Bittings, ties: Ties, budget: Budget) -> Listed:
@@ -189,13 +206,18 @@ def log_of_ties(bittings: Bittings, ties: Ties) -> Array:
 
 def log_of_each(source: Weighed, bittings: Bittings, budget: Budget) -> Array:
     """What one source gives to each bitting, its offset summed over: (b,) logs. Raises BeyondReach."""
+    if id(bittings) in source.kept:  # the list itself is kept with what was worked out, so that its id stays its own
+        return source.kept[id(bittings)][1]
     nodes, count = len(source.log_prior), len(bittings)
     depths = source.log_emission.shape[1]
     halves = float(depths) ** ((bittings.shape[1] + 1) // 2)
     halves = min(halves, count) * nodes
     dense = min(float(depths) ** bittings.shape[1], 4 * count + 4_000)
     budget.take(4 * halves + min(dense, 3 * count) * nodes + 20 * EXP * count, 3 * halves + dense, "evidence", TOO_MANY)
-    return halve(source, bittings).log_each()
+    found = halve(source, bittings).log_each()
+    if count <= MOST_KEPT:
+        source.kept[id(bittings)] = (bittings, found)
+    return found
 
 
 def _by_logs(source: Weighed, bittings: Bittings, budget: Budget) -> Array:

@@ -67,11 +67,15 @@ class Together:
         return sum(most for other, most in enumerate(self.log_most) if other != s)
 
 
-def put_together(reading: Reading, aims: Mapping[int, Aim], budget: Budget) -> Together:
+Grids = dict[object, Weighed]
+"""Offsets already looked at: a source turned round leaves the others as they were."""
+
+
+def put_together(reading: Reading, aims: Mapping[int, Aim], budget: Budget, grids: Grids) -> Together:
     """Make a reading's evidence ready.
 
     Arguments: the Reading; an Aim for each group of sources by its first evidence, where it is not the usual one; a
-    Budget. Returns a Together. Raises BeyondReach naming the evidence whose grid costs too much.
+    Budget; Grids, added to. Returns a Together. Raises BeyondReach naming the evidence whose grid costs too much.
     """
     family, track = reading.family, reading.track
     table = held_table(track)
@@ -88,13 +92,17 @@ def put_together(reading: Reading, aims: Mapping[int, Aim], budget: Budget) -> T
             table = table + plain_table(source, track)
     weighed: list[tuple[int, list[int], Weighed]] = []
     for members in groups.values():
-        instruments = [source for m in members if isinstance(source := reading.evidence[m], Measured | Rounded)]
+        instruments = tuple(source for m in members if isinstance(source := reading.evidence[m], Measured | Rounded))
         aim = aims.get(members[0])
-        try:
-            found = weigh_offset(instruments, family, track, reading.stray, plain=table, aim=aim, budget=budget)
-        except InputError as error:
-            raise error.under(f"evidence[{members[0]}]") from None
-        weighed.append((members[0], members, found))
+        key = (instruments, aim, table.tobytes())
+        if key not in grids:
+            try:
+                grids[key] = weigh_offset(
+                    instruments, family, track, reading.stray, plain=table, aim=aim, budget=budget
+                )
+            except InputError as error:
+                raise error.under(f"evidence[{members[0]}]") from None
+        weighed.append((members[0], members, grids[key]))
     weighed.sort(key=lambda each: len(each[2].log_prior))
     group_of: list[int | None] = [None] * len(reading.evidence)
     for s, (_, members, _) in enumerate(weighed):
@@ -104,7 +112,9 @@ def put_together(reading: Reading, aims: Mapping[int, Aim], budget: Budget) -> T
         return Together((without_offset(table),), ties, tuple(group_of), (0.0,), ((-1, Aim()),))
     sources = [source for _, _, source in weighed]
     most = tuple(source.log_most for source in sources)
-    sources[0] = replace(sources[0], log_emission=sources[0].log_emission + table[:, :, None])
+    if table.any():
+        folded = sources[0].log_emission + table[:, :, None]
+        sources[0] = replace(sources[0], log_emission=folded, kept={})
     used = tuple((key, aims.get(key, Aim())) for key, _, _ in weighed)
     return Together(tuple(sources), ties, tuple(group_of), most, used)
 
