@@ -10,11 +10,12 @@ from pathlib import Path
 import numpy as np
 
 from benchmarks.figure import Figure
+from keycore.bittings import list_bittings
 from keycore.documents.family import read_family
 from keycore.family import Family
 from keycore.reading.decode import Reading, weigh_plainly
 from keycore.reading.instruments import measured_by_caliper
-from keycore.rules import NO_RULES, list_bittings
+from keycore.rules import NO_RULES
 
 FAMILIES = ("harbour-five", "theatre-six")  # steps of 0.020 and 0.014 in
 KEYS = 300  # of each sort and family

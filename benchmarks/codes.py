@@ -61,8 +61,8 @@ def _shop() -> Iterator[Path]:
 
 def _table(folder: Path) -> tuple[Path, list[tuple[str, str]]]:
     """A CSV of different codes with bittings within MACS."""
+    from keycore.bittings import list_bittings
     from keycore.documents.family import read_family
-    from keycore.rules import list_bittings
 
     family = read_family(FAMILY)
     track = family.tracks[0]

@@ -11,8 +11,8 @@ from dataclasses import dataclass
 
 from keycore.errors import BeyondReach
 
-WORK = 2.4e9
-"""Operations for one request: about 7 s of one core's time on the machine the project is built on."""
+WORK = 1.6e9
+"""Operations for one request: about 5 s of one core's time on the machine the project is built on."""
 
 NUMBERS = 20_000_000
 """Numbers held at once: 160 MB; what is counted is all that a sum holds."""

@@ -5,7 +5,7 @@ from __future__ import annotations
 from functools import lru_cache
 
 from keycore.documents.family import read_family
-from keycore.documents.parse import parse_json
+from keycore.documents.text import parse_json
 from keycore.family import Family
 
 

@@ -6,7 +6,7 @@ each other. Small cases only.
 
 from __future__ import annotations
 
-from itertools import product
+from itertools import pairwise, product
 from typing import Any
 
 import numpy as np
@@ -55,7 +55,7 @@ def _allowed(bitting: tuple[int, ...], document: dict[str, Any], labels: list[st
     family, obey = document["family"], document.get("obey", ["macs"])
     track = family["tracks"][0]
     macs = track.get("macs")
-    if "macs" in obey and macs is not None and any(abs(a - b) > macs for a, b in zip(bitting, bitting[1:])):
+    if "macs" in obey and macs is not None and any(abs(a - b) > macs for a, b in pairwise(bitting)):
         return False
     for space, label in family.get("fixed", {}).get(track["name"], {}).items():
         if labels[bitting[int(space) - 1]] != label:
@@ -99,7 +99,7 @@ def _compared(source: dict[str, Any], rows: np.ndarray, values: np.ndarray, u: n
 def _instruments(
     offset: dict[str, Any], members: list[dict[str, Any]], rows: np.ndarray, table: Any, stray: float
 ) -> np.ndarray:
-    values, labels, u = table
+    values, _, u = table
     sds = [np.array(_turned(m, m["sd"]) if isinstance(m["sd"], list) else [m["sd"]] * len(u)) for m in members]
     finest = min(float(sd.min()) for sd in sds) / np.sqrt(len(u) * len(members))
     shifts, log_shifts = _grid(offset, finest, values)
@@ -111,7 +111,7 @@ def _instruments(
             for place, seen in enumerate(_turned(member, member["values" if "values" in member else "labels"])):
                 if seen is not None:
                     centre = values[:, None] + shifts[None, :] + tilt * u[place]
-                    log_rows += np.log(_seen(member, seen, centre, sd[place], values, labels, stray))[rows[:, place]]
+                    log_rows += np.log(_seen(member, seen, centre, sd[place], table, stray))[rows[:, place]]
         total = np.logaddexp(total, log_tilt + logsumexp(log_rows + log_shifts, axis=1))
     return total
 
@@ -125,9 +125,8 @@ def _grid(spread: dict[str, Any], finest: float, values: np.ndarray) -> tuple[np
     return spread["mean"] + nodes, norm.logpdf(nodes, 0, spread["sd"]) + np.log(nodes[1] - nodes[0])
 
 
-def _seen(
-    source: dict[str, Any], seen: Any, centre: np.ndarray, sd: float, values: np.ndarray, labels: list[str], q: float
-) -> np.ndarray:
+def _seen(source: dict[str, Any], seen: Any, centre: np.ndarray, sd: float, table: Any, q: float) -> np.ndarray:
+    values, labels, _ = table
     if source["kind"] == "rounded":
         ordered = np.sort(values)
         place = int(np.searchsorted(ordered, values[labels.index(seen)]))

@@ -13,8 +13,8 @@ from keycore.codes.formula import Formula, rows_of
 from keycore.codes.pattern import agreeing, parse_pattern, spaces_asked
 from keycore.codes.series import bitting_steps, check_printed, check_rows, code_range, looked_up
 from keycore.documents.family import read_family
-from keycore.documents.parse import parse_json
 from keycore.documents.series import SeriesDocument, read_series, read_table, write_series
+from keycore.documents.text import parse_json
 from keycore.errors import InputError
 from keycore.rules import breaks
 

@@ -10,8 +10,9 @@ from shapely import Polygon, box, unary_union
 
 from keycore.cutting.commands import MachineOffsets, machine_cuts
 from keycore.cutting.intent import values_to_cut
+from keycore.cutting.limits import macs_from_geometry
 from keycore.cutting.plan import plan_cuts
-from keycore.cutting.profile import flats_left, macs_from_geometry, profile_of
+from keycore.cutting.profile import flats_left, profile_of
 from keycore.documents.family import read_family
 from keycore.errors import InputError
 from keycore.family import Cut

@@ -13,7 +13,7 @@ from hypothesis import HealthCheck, example, given, settings
 from hypothesis import strategies as st
 
 from keycore.documents import VERBS
-from keycore.documents.parse import MOST_BYTES, parse_json
+from keycore.documents.text import MOST_BYTES, parse_json
 from keycore.errors import InputError
 from specimens import DAMAGED, proof, stage_door_reading, tiny
 

@@ -18,8 +18,7 @@ from hypothesis import strategies as st
 
 import keycore
 from keycore.documents.family import read_family
-from keycore.documents.model import MODELS
-from keycore.documents.schemas import HERE, schema_of
+from keycore.documents.schemas import HERE, MODELS, schema_of
 from keycore.family import Depth, Rules, Track
 from keycore.rules import breaks, count_bittings
 from specimens import DAMAGED, tiny_track
@@ -47,7 +46,7 @@ def public_things() -> Iterator[tuple[str, Any]]:
 )
 def test_everything_public_says_what_it_is_for(name: str, thing: Any) -> None:
     said = inspect.getdoc(thing) or ""
-    if ".documents.model." in name and not said:
+    if ".documents.models." in name and not said:
         return  # named after the part of a document it describes
     assert said.split("\n")[0].strip(), name
     if inspect.isfunction(thing) and inspect.signature(thing).parameters and ".documents." not in name:

@@ -8,9 +8,10 @@ from itertools import pairwise
 import numpy as np
 from numpy.typing import NDArray
 
+from keycore.bittings import keep_rules, neighbours_allowed
 from keycore.errors import BeyondReach, InputError
 from keycore.family import Rules, Track
-from keycore.rules import NO_RULES, keep_rules, neighbours_allowed
+from keycore.rules import NO_RULES
 
 MOST_CANDIDATES = 20_000
 MOST_LOOKED_AT = 4_000_000  # beginnings written out before the rules that are no chain are asked

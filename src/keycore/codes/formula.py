@@ -7,10 +7,10 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Literal
 
+from keycore.bittings import list_bittings
 from keycore.codes.series import looked_up
 from keycore.errors import BeyondReach, InputError
 from keycore.family import Family, Track
-from keycore.rules import list_bittings
 
 _NUMBERED = re.compile(r"(.*?)(\d+)(\D*)")
 MOST_CODES = 1_000_000

@@ -10,9 +10,10 @@ from unicodedata import category
 import numpy as np
 from numpy.typing import NDArray
 
+from keycore.bittings import keep_rules
 from keycore.errors import InputError
 from keycore.family import Family, Rules, Track
-from keycore.rules import breaks, keep_rules
+from keycore.rules import breaks
 
 _PASSED_OVER = re.compile(r"[\s\-\N{EN DASH}\N{EM DASH}./_]+")
 _RANGE = re.compile(r"\s+(?:to|\N{EN DASH}|-)\s+|\.\.+|\N{HORIZONTAL ELLIPSIS}", re.IGNORECASE)

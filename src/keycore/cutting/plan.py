@@ -5,16 +5,8 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
-from keycore.cutting.profile import (
-    NOTHING,
-    Profile,
-    Style,
-    edge_values,
-    flats_left,
-    macs_from_geometry,
-    profile_of,
-    roots_gone,
-)  # fmt: skip
+from keycore.cutting.limits import NOTHING, edge_values, macs_from_geometry
+from keycore.cutting.profile import Profile, Style, flats_left, profile_of, roots_gone
 from keycore.errors import InputError
 from keycore.family import Blank, Cut, Family, Gauge, Track
 from keycore.rules import breaks

@@ -15,13 +15,12 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
+from keycore.cutting.limits import NOTHING
 from keycore.errors import InputError
-from keycore.family import Cut, Family, Track
+from keycore.family import Cut
 
 Array = NDArray[np.float64]
 Style = Literal["plunged", "ramped"]
-
-NOTHING = 1e-9  # lengths below this are nothing, in either unit
 
 
 @dataclass(frozen=True)
@@ -41,14 +40,6 @@ class Profile:
     def area_below(self, height: float) -> float:
         """The area between a straight edge at ``height`` and the profile: what is cut away."""
         return float(np.trapezoid(height - self.h, self.x))
-
-
-def edge_values(family: Family, values: Sequence[float]) -> tuple[float, ...]:
-    """Depth values as heights on one edge: halved where the table is measured across.
-
-    Arguments: ``values`` (n,) family unit. Returns (n,). Raises nothing.
-    """
-    return tuple(value * family.share_per_edge for value in values)
 
 
 def profile_of(
@@ -186,23 +177,3 @@ def _uncovered(begin: float, end: float, covered: list[tuple[float, float]]) -> 
         left += max(0.0, min(low, end) - at)
         at = max(at, min(high, end))
     return left
-
-
-def macs_from_geometry(family: Family, track: Track, cut: Cut | None = None) -> int | None:
-    """The largest step between neighbours that leaves every root's whole flat.
-
-    The largest m such that any two depths at most m steps apart satisfy |v_a - v_b| T <= pitch - f
-    at the smallest spacing. Arguments: a family, its track, and a cutter other than the family's
-    own if one is fitted. Returns 0 to d - 1, or None without a cut or with fewer than two spaces.
-    Raises nothing. Check: pitch 0.15625, flat 0.031, angle 100 and steps of 0.015 give 7, the
-    figure commonly published for a very common residential pattern (from memory).
-    """
-    cut, pitch = cut or track.cut, track.pitch
-    if cut is None or pitch is None:
-        return None
-    values = np.array(edge_values(family, track.values))
-    room = pitch - cut.flat + NOTHING
-    for m in range(1, len(values)):
-        if np.abs(values[m:] - values[:-m]).max() * cut.slope > room:
-            return m - 1
-    return len(values) - 1

@@ -1,22 +1,39 @@
-"""JSON in and out. The verbs answer plain data with plain data; see ``docs/formats.md``."""
+"""JSON in and out. The verbs answer plain data with plain data; see ``docs/formats.md``.
+
+A verb brings in only what it uses itself: checking a family waits for no statistics.
+"""
 
 from __future__ import annotations
 
 from collections.abc import Callable
+from importlib import import_module
 from typing import Any
 
-from keycore.documents.calibration import answer_calibrate
-from keycore.documents.family import answer_family
-from keycore.documents.plan import answer_plan
-from keycore.documents.progression import answer_progress
-from keycore.documents.proof import answer_verify
-from keycore.documents.reading import answer_decode
+Answer = Callable[[Any], dict[str, Any]]
 
-VERBS: dict[str, Callable[[Any], dict[str, Any]]] = {
-    "family": answer_family,
-    "decode": answer_decode,
-    "plan": answer_plan,
-    "verify": answer_verify,
-    "progress": answer_progress,
-    "calibrate": answer_calibrate,
+
+_DOCUMENT_OF = {
+    "family": "family",
+    "decode": "reading",
+    "plan": "plan",
+    "verify": "proof",
+    "progress": "progression",
+    "calibrate": "calibration",
 }
+
+
+def answer_of(verb: str) -> Answer:
+    """The function that answers a verb, with all that it uses brought in; KeyError for an unknown one.
+
+    >>> answer_of("family").__name__
+    'answer_family'
+    """
+    found: Answer = getattr(import_module(f"keycore.documents.{_DOCUMENT_OF[verb]}"), f"answer_{verb}")
+    return found
+
+
+def _when_asked(verb: str) -> Answer:
+    return lambda data: answer_of(verb)(data)
+
+
+VERBS: dict[str, Answer] = {verb: _when_asked(verb) for verb in _DOCUMENT_OF}

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import asdict
 from typing import Any
 
-from keycore.documents.model import CalibrationModel
+from keycore.documents.models.calibration import CalibrationModel
 from keycore.documents.parse import check
 from keycore.family import Tolerance
 from keycore.machines.trim import TERMS, Adjustment, MeasuredCut, Noise, Term, fit_trim

@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from types import MappingProxyType
 from typing import Any
 
 from keycore import families
 from keycore.budget import Budget
-from keycore.cutting.profile import macs_from_geometry
-from keycore.documents.model import CutModel, FamilyModel, TrackModel
+from keycore.cutting.limits import macs_from_geometry
+from keycore.documents.models.family import CutModel, FamilyModel, TrackModel
 from keycore.documents.parse import check
 from keycore.errors import BeyondReach, InputError
 from keycore.family import (
@@ -73,6 +73,30 @@ def read_family(data: Any) -> Family:
         notes=model.notes or "",
         source=model.source or "",
     )
+
+
+def family_of(reference: Any) -> Family:
+    """The family another document names or contains; InputError under ``family``."""
+    try:
+        return read_family(reference)
+    except InputError as error:
+        raise error.under("family") from None
+
+
+def steps_of(track: Track, labels: Sequence[str], where: str) -> tuple[int, ...]:
+    """A whole bitting as steps; InputError under ``where``."""
+    try:
+        return track.steps(labels)
+    except InputError as error:
+        raise error.under(where) from None
+
+
+def step_of(track: Track, label: str, where: str) -> int:
+    """One label as a step; InputError under ``where``."""
+    try:
+        return track.step(label)
+    except InputError as error:
+        raise error.under(where) from None
 
 
 def read_cut(model: CutModel) -> Cut:

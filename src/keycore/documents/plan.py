@@ -6,10 +6,9 @@ from dataclasses import asdict
 from typing import Any
 
 from keycore.cutting.plan import Plan, plan_cuts
-from keycore.documents.family import read_cut
-from keycore.documents.model import PlanModel
+from keycore.documents.family import family_of, read_cut
+from keycore.documents.models.plan import PlanModel
 from keycore.documents.parse import check
-from keycore.documents.reading import family_of
 
 
 def answer_plan(data: Any) -> dict[str, Any]:

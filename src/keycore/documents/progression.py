@@ -6,9 +6,9 @@ from typing import Any
 
 from keycore.codes.candidates import candidates_of
 from keycore.codes.progression import fewest_blanks
-from keycore.documents.model import ProgressionModel
+from keycore.documents.family import family_of, step_of, steps_of
+from keycore.documents.models.progression import ProgressionModel
 from keycore.documents.parse import check
-from keycore.documents.reading import family_of, step_of, steps_of
 from keycore.family import Rules
 
 

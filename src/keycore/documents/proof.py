@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import asdict
 from typing import Any
 
-from keycore.documents.model import ProofModel
+from keycore.documents.models.proof import ProofModel
 from keycore.documents.parse import check
 from keycore.family import Tolerance
 from keycore.proving.causes import likely_causes

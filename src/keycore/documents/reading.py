@@ -6,8 +6,8 @@ from collections.abc import Sequence
 from dataclasses import replace
 from typing import Any
 
-from keycore.documents.family import read_family
-from keycore.documents.model import (
+from keycore.documents.family import family_of, step_of, steps_of
+from keycore.documents.models.reading import (
     ComparedModel,
     FlushModel,
     InstrumentModel,
@@ -65,30 +65,6 @@ def read_reading(data: Any) -> Reading:
     if model.among is not None:
         among = tuple(steps_of(track, labels, f"among[{place}]") for place, labels in enumerate(model.among))
     return Reading(family, track, tuple(evidence), frozenset(model.obey), model.stray, among)
-
-
-def family_of(reference: Any) -> Family:
-    """The family another document names or contains; InputError under ``family``."""
-    try:
-        return read_family(reference)
-    except InputError as error:
-        raise error.under("family") from None
-
-
-def steps_of(track: Track, labels: Sequence[str], where: str) -> tuple[int, ...]:
-    """A whole bitting as steps; InputError under ``where``."""
-    try:
-        return track.steps(labels)
-    except InputError as error:
-        raise error.under(where) from None
-
-
-def step_of(track: Track, label: str, where: str) -> int:
-    """One label as a step; InputError under ``where``."""
-    try:
-        return track.step(label)
-    except InputError as error:
-        raise error.under(where) from None
 
 
 def _read_source(

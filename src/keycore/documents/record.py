@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from keycore.documents.family import read_family
-from keycore.documents.model import RecordModel
+from keycore.documents.models.record import RecordModel
 from keycore.documents.parse import check
 from keycore.errors import InputError
 from keycore.family import Family

@@ -9,7 +9,7 @@ from typing import Any
 
 from keycore.codes.formula import Formula, rows_of
 from keycore.codes.series import check_printed
-from keycore.documents.model import SeriesModel
+from keycore.documents.models.series import SeriesModel
 from keycore.documents.parse import check
 from keycore.errors import InputError
 from keycore.family import Family, Track

@@ -8,10 +8,10 @@ from math import ceil
 import numpy as np
 from numpy.typing import NDArray
 
+from keycore.bittings import keep_rules, neighbours_allowed
 from keycore.errors import InputError
 from keycore.family import Family, Track
 from keycore.machines.trim import Noise
-from keycore.rules import keep_rules, neighbours_allowed
 
 REACH = 1.959963984540054  # two-sided 95 %, standard normal
 MOST_WEIGHED = 400_000

@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from keycore.cutting.profile import Profile, edge_values, profile_of
+from keycore.cutting.limits import edge_values
+from keycore.cutting.profile import Profile, profile_of
 from keycore.errors import InputError
 from keycore.family import Family, Track
 from keycore.proving.lock import (

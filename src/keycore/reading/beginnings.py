@@ -21,7 +21,7 @@ from keycore.reading.elimination import UNEXPLAINED
 from keycore.reading.likelihood import LEAST, Array, Ties, Weighed
 from keycore.reading.listed import Bittings, Listed, weigh_list
 
-NEGLIGIBLE = 4e-5  # share of the total that dropped beginnings may promise; what they carry is far less
+NEGLIGIBLE = (1e-5, 4e-5)  # share of the total that dropped beginnings may promise: as wished, and at most
 LIKELIEST = 5  # nothing likelier than the last of these is ever dropped
 FIRST_BEGINNINGS = 64  # kept at each cut when the first guess at the total is made
 FAINT = 1e-10  # of the total: so little that tens of thousands of them carry next to nothing
@@ -116,7 +116,7 @@ def weigh_beginnings(
         return None
     log_total, fifth = first
     while log_total > best - HOPELESS:
-        grown = _grow(blank, log_total + log(NEGLIGIBLE), fifth, budget)
+        grown = _grow_within(blank, log_total, fifth, budget)
         if grown is None:
             return None
         kept = grown if keeps is None else grown[keeps(grown)]
@@ -176,6 +176,14 @@ def _first_guess(
         return sum(p.log_scale for p in blank.promises) - 30.0, -np.inf
     listed = weigh_list(sources, kept, ties, budget)
     return listed.log_total, listed.log_of_rank(LIKELIEST)
+
+
+def _grow_within(blank: _Blank, log_total: float, fifth: float, budget: Budget) -> Bittings | None:
+    """All that matters as closely as is wished, or as closely as can be afforded; None where neither can be."""
+    part = budget.part(0.5)
+    grown = _grow(blank, log_total + log(NEGLIGIBLE[0]), fifth, part)
+    budget.give_back(part)
+    return _grow(blank, log_total + log(NEGLIGIBLE[1]), fifth, budget) if grown is None else grown
 
 
 def _grow(blank: _Blank, log_spare: float, fifth: float, budget: Budget) -> Bittings | None:

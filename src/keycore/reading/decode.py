@@ -11,6 +11,7 @@ from typing import Protocol
 
 import numpy as np
 
+from keycore.bittings import MOST_LISTED, keep_rules, list_bittings, neighbours_allowed
 from keycore.budget import Budget
 from keycore.errors import BeyondReach, InputError, NothingAllowed
 from keycore.family import Family, Rules, Track
@@ -20,7 +21,7 @@ from keycore.reading.evidence import DEFAULT_STRAY, Evidence, Measured, Spread, 
 from keycore.reading.likelihood import Aim, Array, log_sum
 from keycore.reading.listed import Bittings, Listed, weigh_list
 from keycore.reading.together import Grids, Together, put_together
-from keycore.rules import MOST_LISTED, Break, breaks, count_chain, keep_rules, list_bittings, neighbours_allowed
+from keycore.rules import Break, breaks, count_chain
 
 SURE_ENOUGH = 0.99  # at this chance nothing need be measured again
 FAR_BETTER = 100.0  # odds at which a turned source or a broken rule is spoken of
@@ -383,7 +384,7 @@ def _turn_round(weighing: Weighing, as_it_stands: float, budget: Budget, left_ou
             gains.append(-np.inf)
             left_out["reversed"] = error.reason
         budget.give_back(part)
-    best = int(np.argmax(gains))
+    best = int(np.argmax(np.array(gains) >= max(gains) - TIE * 1e3))
     return best if gains[best] >= np.log(FAR_BETTER) else None
 
 

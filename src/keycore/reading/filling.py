@@ -6,9 +6,9 @@ from collections.abc import Mapping, Sequence
 
 import numpy as np
 
+from keycore.bittings import neighbours_allowed
 from keycore.errors import NothingAllowed
 from keycore.family import Family, Track
-from keycore.rules import neighbours_allowed
 
 
 def fill_shallowest(track: Track, known: Mapping[int, int]) -> tuple[int, ...]:

@@ -213,7 +213,9 @@ def log_of_each(source: Weighed, bittings: Bittings, budget: Budget) -> Array:
     halves = float(depths) ** ((bittings.shape[1] + 1) // 2)
     halves = min(halves, count) * nodes
     dense = min(float(depths) ** bittings.shape[1], 4 * count + 4_000)
-    budget.take(4 * halves + min(dense, 3 * count) * nodes + 20 * EXP * count, 3 * halves + dense, "evidence", TOO_MANY)
+    budget.take(
+        12 * halves + min(dense, 3 * count) * nodes + 20 * EXP * count, 3 * halves + dense, "evidence", TOO_MANY
+    )
     found = halve(source, bittings).log_each()
     if count <= MOST_KEPT:
         source.kept[id(bittings)] = (bittings, found)

@@ -11,8 +11,8 @@ from pathlib import Path
 from typing import IO, Any
 from zipfile import BadZipFile, ZipFile
 
-from keycore.documents.parse import parse_json
 from keycore.documents.series import Row, SeriesDocument, columns_of, read_series, read_table, write_series
+from keycore.documents.text import parse_json
 from keycore.errors import InputError
 
 LARGEST = 200_000_000

@@ -7,7 +7,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from keycore.cutting.profile import Profile, edge_values
+from keycore.cutting.limits import edge_values
+from keycore.cutting.profile import Profile
 from keycore.errors import InputError
 from keycore.family import Blank, Family, Gauge
 

@@ -9,7 +9,7 @@ from django.db import transaction
 from django.utils.text import slugify
 
 from keycore.documents.family import read_family
-from keycore.documents.parse import parse_json
+from keycore.documents.text import parse_json
 from keycore.errors import InputError
 from keycore.family import Family
 from wryfalcon.accounts.models import User

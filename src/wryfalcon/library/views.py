@@ -11,9 +11,9 @@ from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
-from keycore.cutting.profile import macs_from_geometry
+from keycore.cutting.limits import macs_from_geometry
 from keycore.documents.family import answer_family, assumed_of
-from keycore.documents.parse import parse_json
+from keycore.documents.text import parse_json
 from keycore.errors import InputError
 from keycore.family import Family, Track
 from keycore.units import Unit

@@ -7,8 +7,8 @@ import json
 from django.db import transaction
 
 from keycore.documents.family import read_family
-from keycore.documents.parse import parse_json
 from keycore.documents.record import read_record
+from keycore.documents.text import parse_json
 from keycore.family import Family
 from wryfalcon.accounts.models import User
 from wryfalcon.bench.actions.codes import read_code

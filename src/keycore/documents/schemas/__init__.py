@@ -6,7 +6,27 @@ import json
 from pathlib import Path
 from typing import Any
 
-from keycore.documents.model import MODELS
+from keycore.documents.models.base import Document
+from keycore.documents.models.calibration import CalibrationModel
+from keycore.documents.models.family import FamilyModel
+from keycore.documents.models.plan import PlanModel
+from keycore.documents.models.progression import ProgressionModel
+from keycore.documents.models.proof import ProofModel
+from keycore.documents.models.reading import ReadingModel
+from keycore.documents.models.record import RecordModel
+from keycore.documents.models.series import SeriesModel
+
+MODELS: dict[str, type[Document]] = {
+    "family": FamilyModel,
+    "reading": ReadingModel,
+    "plan": PlanModel,
+    "proof": ProofModel,
+    "record": RecordModel,
+    "progression": ProgressionModel,
+    "series": SeriesModel,
+    "calibration": CalibrationModel,
+}
+"""The documents the core reads, by the name of their schema."""
 
 HERE = Path(__file__).parent
 

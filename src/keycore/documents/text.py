@@ -1,0 +1,47 @@
+"""From bytes to plain data, strictly, with one clear error for anything else."""
+
+from __future__ import annotations
+
+import json
+from typing import Any, NoReturn
+
+from keycore.errors import InputError
+
+MOST_BYTES = 5_000_000
+
+
+def parse_json(raw: bytes, most_bytes: int = MOST_BYTES) -> Any:
+    """Parse JSON strictly: UTF-8, no duplicate fields, no NaN or Infinity, at most 5 MB unless said otherwise.
+
+    Returns plain Python data. Raises InputError naming the line where it stops making sense.
+    """
+    if len(raw) > most_bytes:
+        raise InputError("", f"the document is larger than {most_bytes // 1_000_000} MB")
+    try:
+        return json.loads(raw.decode("utf-8-sig"), parse_constant=_not_finite, object_pairs_hook=_no_repeats)
+    except UnicodeDecodeError as error:
+        raise InputError("", f"not UTF-8 text at byte {error.start}") from None
+    except json.JSONDecodeError as error:
+        raise InputError("", f"not JSON at line {error.lineno}, column {error.colno}: {error.msg}") from None
+    except InputError:
+        raise
+    except (RecursionError, ValueError):
+        raise InputError("", "not JSON that makes sense: nested too deeply or a number too long") from None
+
+
+def _not_finite(name: str) -> NoReturn:
+    raise InputError("", f"{name} is not a finite number")
+
+
+def _no_repeats(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
+    fields = dict(pairs)
+    if len(fields) != len(pairs):
+        names = [name for name, _ in pairs]
+        twice = next(name for name in names if names.count(name) > 1)
+        raise InputError(one_line(twice), "is given twice")
+    return fields
+
+
+def one_line(text: str) -> str:
+    """Any text on one line, 300 characters at most. Raises nothing."""
+    return " ".join(text.split())[:300]
