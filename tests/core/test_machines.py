@@ -110,7 +110,8 @@ def test_what_no_adjustment_mends_is_service() -> None:
         ([(0.2, 0.30), (0.3, 0.29), (0.4, 0.28), (0.5, 0.27)], QUIET,
          dict.fromkeys(("per_space", "per_depth"), "position and depth change together in these cuts")),
         ([(0.2, 0.3)], None, dict.fromkeys(
-            ("offset", "per_space", "per_depth"), "no more cuts than terms: nothing is left to judge them by"
+            ("offset", "per_space", "per_depth"), "1 measured for 1 term: nothing is left to judge them by; "
+                "1 more cut would tell, or say the noise"
         )),
     ],
 )  # fmt: skip

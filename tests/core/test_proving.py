@@ -71,9 +71,19 @@ def test_all_cuts_deep_is_first_a_blank_not_bottomed() -> None:
     assert "Clamp again" in first.says
 
 
-def test_repeats_needed_brings_u_to_half_of_the_tolerance() -> None:
-    assert repeats_needed(0.001, 0.002) == 4
-    assert 2 * 0.001 / np.sqrt(4) <= 0.5 * 0.002
+@pytest.mark.parametrize(("sd", "cuts", "zero"), [(0.0005, 5, 0.0), (0.001, 6, 0.0002), (0.0008, 1, 0.0003)])
+def test_with_the_repeats_asked_for_a_perfect_key_passes_nine_times_in_ten(sd: float, cuts: int, zero: float) -> None:
+    """By simulation: so many readings do, one fewer does not."""
+    wanted = repeats_needed(sd, 0.002, cuts, zero=zero)
+    assert wanted is not None
+    random = np.random.default_rng(3)
+    shares = []
+    for readings in (wanted, max(1, wanted - 1)):
+        s = np.hypot(sd / np.sqrt(readings), zero)
+        errors = np.abs(random.normal(0, s, (20_000, cuts)))
+        shares.append(float((errors + 2 * s <= 0.002).all(axis=1).mean()))
+    assert shares[0] >= 0.89
+    assert wanted == 1 or shares[1] <= 0.91
 
 
 def test_a_round_tumbler_rests_where_a_fine_search_finds_it() -> None:

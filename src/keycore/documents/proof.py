@@ -18,11 +18,12 @@ def answer_verify(data: Any) -> dict[str, Any]:
     tolerance = Tolerance(model.tolerance.value, model.tolerance.space)
     cuts = [ProofCut(**cut.model_dump()) for cut in model.cuts]
     judged = judge_key(cuts, model.sd, tolerance)
+    causes = likely_causes(cuts, model.sd, tolerance, model.unit, falls_when_deeper=model.deeper == "smaller")
     return {
         "cuts": [
             {"space": j.cut.space, "error": j.cut.error, "space_error": j.cut.space_error, "verdict": j.verdict.value}
             for j in judged
         ],
         "verdict": worst([j.verdict for j in judged]).value,
-        "causes": [asdict(cause) for cause in likely_causes(cuts, model.sd, tolerance, model.unit)],
+        "causes": [asdict(cause) for cause in causes],
     }

@@ -6,11 +6,12 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from enum import StrEnum
 from math import floor
+from statistics import median
 from types import MappingProxyType
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.special import ndtri, stdtrit
+from scipy.special import chdtri, ndtri, stdtrit
 
 from keycore.errors import InputError
 from keycore.family import Tolerance
@@ -18,6 +19,8 @@ from keycore.family import Tolerance
 Array = NDArray[np.float64]
 RANK = 1e-8
 LEVEL = 0.975  # one end of an interval that holds 95 in 100
+UNLIKELY = 0.001  # so seldom is as much left over if the noise is as said
+SELDOM = 0.05  # so seldom do clampings scatter as far
 
 
 @dataclass(frozen=True, slots=True)
@@ -70,6 +73,7 @@ class Advice(StrEnum):
     LEAVE = "leave"
     ADJUST = "adjust"
     SERVICE = "service"
+    UNKNOWN = "unknown"  # the offset could not be told at all
 
 
 TERMS = ("offset", "per_space", "per_depth", "space_offset", "space_scale")
@@ -106,10 +110,13 @@ def fit_trim(
     """Fit depth errors e = a + b (x - mean x) + c (v - mean v) and position errors s = p + g (x - mean x).
 
     Ordinary least squares with Student t intervals on the residuals; with ``noise`` generalised
-    least squares, covariance sd^2 I + seat_sd^2 within each key, and normal intervals. The offsets
-    -a and -p are rounded to the smallest adjustment, and given only where the interval excludes
-    zero and the offset is at least half an adjustment. A term in x or v whose effect over the cuts
-    given exceeds the tolerance, interval excluding zero, means service.
+    least squares, covariance sd^2 I + seat_sd^2 within each key, and normal intervals. Where what is
+    left over is more than the noise allows 999 times in 1,000, the intervals are widened by the root of
+    chi^2 over its degrees of freedom (Birge, *Physical Review* 40, 1932, 207-227); where the clampings'
+    means scatter more than it allows 95 times in 100, the offset's interval is at least that of Student's t
+    over the means. ``left_out`` names either. The offsets -a and -p are rounded to the smallest adjustment,
+    and given only where the interval excludes zero and the offset is at least half an adjustment. A term in
+    x or v whose effect over the cuts given exceeds the tolerance, interval excluding zero, means service.
 
     Arguments: the cuts of each key, one clamping each; ``tolerance``, ``adjust`` and ``noise`` in
     the same unit. Returns a Trim. Raises InputError when nothing at all was measured.
@@ -125,14 +132,17 @@ def fit_trim(
     spaces = _errors(keys, lambda cut: None if cut.measured_space is None else cut.measured_space - cut.space)
     if not len(depths.e) and not len(spaces.e):
         raise InputError("keys", "nothing was measured")
-    left_out: dict[str, str] = {}
     of_depth = _fit(depths, {"offset": np.ones_like(depths.e), "per_space": depths.x, "per_depth": depths.v}, noise)
     of_space = _fit(spaces, {"space_offset": np.ones_like(spaces.e), "space_scale": spaces.x}, noise)
     terms: dict[str, Term | None] = {}
+    left_out: dict[str, str] = {}
     for name, found in {**of_depth, **of_space}.items():
-        terms[name] = None if isinstance(found, str) else found
-        if isinstance(found, str):
-            left_out[name] = found
+        if isinstance(found, Term):
+            terms[name] = found
+            continue
+        left_out[name] = found
+        if name in TERMS:
+            terms[name] = None
     depth_adjust = _adjustment(terms["offset"], adjust.depth_step)
     space_adjust = _adjustment(terms["space_offset"], adjust.space_step)
     beyond = (
@@ -140,7 +150,13 @@ def fit_trim(
         or _matters(terms["per_depth"], depths.v, tolerance.value)
         or _matters(terms["space_scale"], spaces.x, tolerance.space)
     )
-    advice = Advice.SERVICE if beyond else Advice.ADJUST if depth_adjust or space_adjust else Advice.LEAVE
+    told = terms["offset"] if len(depths.e) else terms["space_offset"]
+    if beyond:
+        advice = Advice.SERVICE
+    elif depth_adjust or space_adjust:
+        advice = Advice.ADJUST
+    else:
+        advice = Advice.UNKNOWN if told is None else Advice.LEAVE
     return Trim(
         terms["offset"], terms["per_space"], terms["per_depth"], terms["space_offset"], terms["space_scale"],
         depth_adjust, space_adjust, advice, MappingProxyType(left_out),
@@ -150,29 +166,53 @@ def fit_trim(
 DISAGREE = 4.0  # sd of a difference; as far as a key that was not seated (common practice, no source)
 
 
-def odd_clamping(keys: Sequence[Sequence[MeasuredCut]], noise: Noise) -> int | None:
-    """Which key was most likely not seated: the deepest, where clampings differ by more than they scatter.
+@dataclass(frozen=True, slots=True)
+class OddClamping:
+    """The clamping that disagrees with the others: which, and whether it came out deep."""
+
+    place: int
+    is_deep: bool
+
+
+def odd_clamping(keys: Sequence[Sequence[MeasuredCut]], noise: Noise) -> OddClamping | None:
+    """Which clamping disagrees: the one farthest from the others, where they differ by more than they scatter.
 
     Means m_i over n_i cuts differ with variance 2 seat_sd^2 + sd^2 (1/n_i + 1/n_j); beyond 4 of its sd
-    the deepest is named, since a blank that is not bottomed is only ever cut too deep. Arguments: the
-    cuts of each key, errors positive where shallow, in the unit of ``noise``. Returns a place in
-    ``keys``, None where they agree or fewer than two were measured. Raises nothing.
+    one is named. Of three or more it is the one farthest from the median of the rest. Of two nothing says which,
+    and the deeper is named: a blank that is not bottomed is only ever cut too deep. One that is shallow alone was
+    most likely measured wrongly. Arguments: the
+    cuts of each key, errors positive where shallow, in the unit of ``noise``. Returns an OddClamping,
+    None where they agree or fewer than two were measured. Raises nothing.
 
     >>> key = [MeasuredCut(0.2, 0.33, 0.331), MeasuredCut(0.35, 0.30, 0.301)]
     >>> deep = [MeasuredCut(0.2, 0.33, 0.325), MeasuredCut(0.35, 0.30, 0.295)]
-    >>> odd_clamping([key, deep, key], Noise(0.0006, 0.0005)), odd_clamping([key, key], Noise(0.0006, 0.0005))
-    (1, None)
+    >>> odd_clamping([key, deep, key], Noise(0.0006, 0.0005)), odd_clamping([deep, key, deep], Noise(0.0006, 0.0005))
+    (OddClamping(place=1, is_deep=True), OddClamping(place=1, is_deep=False))
+    >>> odd_clamping([key, key], Noise(0.0006, 0.0005)) is None
+    True
     """
+    means = _means(keys)
+    if len(means) < 2:
+        return None
+    (low, few, deepest), (high, many, _) = min(means), max(means)
+    sd = (2 * noise.seat_sd**2 + noise.sd**2 * (1 / few + 1 / many)) ** 0.5
+    if high - low <= DISAGREE * sd:
+        return None
+    if len(means) == 2:
+        return OddClamping(deepest, True)
+    far = [(abs(mean - median(m for m, _, p in means if p != place)), mean, place) for mean, _, place in means]
+    _, mean, place = max(far)
+    return OddClamping(place, mean < median(m for m, _, p in means if p != place))
+
+
+def _means(keys: Sequence[Sequence[MeasuredCut]]) -> list[tuple[float, int, int]]:
+    """Of each key that was measured: its mean depth error, over how many cuts, and its place."""
     means = []
     for place, cuts in enumerate(keys):
         errors = [cut.measured_value - cut.value for cut in cuts if cut.measured_value is not None]
         if errors:
             means.append((sum(errors) / len(errors), len(errors), place))
-    if len(means) < 2:
-        return None
-    (low, few, deepest), (high, many, _) = min(means), max(means)
-    sd = (2 * noise.seat_sd**2 + noise.sd**2 * (1 / few + 1 / many)) ** 0.5
-    return deepest if high - low > DISAGREE * sd else None
+    return means
 
 
 def _errors(keys: Sequence[Sequence[MeasuredCut]], error_of: Callable[[MeasuredCut], float | None]) -> _Errors:
@@ -194,7 +234,7 @@ def _centred(column: Array) -> Array:
 
 
 def _fit(errors: _Errors, columns: Mapping[str, Array], noise: Noise | None) -> dict[str, Term | str]:
-    """Each term with its interval, or why there is none."""
+    """Each term with its interval, or why there is none; and under other names what widened them."""
     if not len(errors.e):
         return dict.fromkeys(columns, "none was measured")
     found: dict[str, Term | str] = {name: why for name, column in columns.items() if (why := _untold(name, column))}
@@ -206,22 +246,59 @@ def _fit(errors: _Errors, columns: Mapping[str, Array], noise: Noise | None) -> 
     design = np.column_stack(list(kept.values()))
     freedom = len(errors.e) - len(kept)
     if noise is None and freedom < 1:
-        return dict.fromkeys(columns, "no more cuts than terms: nothing is left to judge them by")
+        return dict.fromkeys(columns, _too_few(len(errors.e), len(kept)))
     if noise is not None:
         design, e = _whiten(design, errors.key, noise), _whiten(errors.e[:, None], errors.key, noise)[:, 0]
     else:
         e = errors.e
     estimate, covariance = _least_squares(design, e)
+    rest = e - design @ estimate
+    left_over = float(rest @ rest)
     if noise is None:
-        rest = e - design @ estimate
-        covariance = covariance * float(rest @ rest) / freedom
+        covariance = covariance * left_over / freedom
         reach = float(stdtrit(freedom, LEVEL))
     else:
         reach = float(ndtri(LEVEL))
+        if freedom > 0 and left_over > chdtri(freedom, UNLIKELY):
+            times = (left_over / freedom) ** 0.5
+            reach *= times
+            first = next(iter(columns))
+            found[f"{first}.noise"] = f"the errors scatter {times:.1f} times as far as noise says: intervals are wider"
     for name, value, variance in zip(kept, estimate.tolist(), np.diag(covariance).tolist(), strict=True):
         half = reach * variance**0.5
         found[name] = Term(value, value - half, value + half)
-    return {name: found[name] for name in columns}
+    if noise is not None and "offset" in columns:
+        found |= _seated_worse(found["offset"], errors, noise)
+    return {name: found[name] for name in [*columns, *(name for name in found if name not in columns)]}
+
+
+def _too_few(measured: int, terms: int) -> str:
+    wanted = terms + 1 - measured
+    return (
+        f"{measured} measured for {terms} term{'s' if terms > 1 else ''}: nothing is left to judge them by; "
+        f"{wanted} more cut{'s' if wanted > 1 else ''} would tell, or say the noise"
+    )
+
+
+def _seated_worse(offset: Term | str, errors: _Errors, noise: Noise) -> dict[str, Term | str]:
+    """The offset's interval by the scatter of the clampings' own means, where that is more than the noise allows."""
+    which, place = np.unique(errors.key, return_inverse=True)
+    count = np.bincount(place)
+    if isinstance(offset, str) or len(which) < 2:
+        return {}
+    means = np.bincount(place, weights=errors.e) / count
+    precision = 1 / (noise.seat_sd**2 + noise.sd**2 / count)
+    scatter = float(precision @ np.square(means - float(precision @ means) / float(precision.sum())))
+    freedom = len(which) - 1
+    if scatter <= chdtri(freedom, SELDOM):
+        return {}
+    half = float(stdtrit(freedom, LEVEL)) * float(means.std(ddof=1)) / len(which) ** 0.5
+    times = (scatter / freedom) ** 0.5
+    says = (
+        f"the clampings scatter {times:.1f} times as far as was said: the seating is worse; clamp another and measure"
+    )
+    half = max(half, (offset.high - offset.low) / 2)
+    return {"offset": Term(offset.value, offset.value - half, offset.value + half), "offset.seat_sd": says}
 
 
 def _untold(name: str, column: Array) -> str:
@@ -239,13 +316,11 @@ def _unit(column: Array) -> Array:
 
 def _whiten(rows: Array, key: NDArray[np.intp], noise: Noise) -> Array:
     """Take out what the cuts of one clamping share, so that all have sd 1 and are independent."""
-    white = np.array(rows, dtype=float)
-    for one in np.unique(key):
-        of_key = key == one
-        count = int(of_key.sum())
-        shared = 1 - (1 + count * (noise.seat_sd / noise.sd) ** 2) ** -0.5
-        white[of_key] -= shared * white[of_key].mean(axis=0)
-    return white / noise.sd
+    _, place = np.unique(key, return_inverse=True)
+    count = np.bincount(place)
+    shared = 1 - (1 + count * (noise.seat_sd / noise.sd) ** 2) ** -0.5
+    means = np.column_stack([np.bincount(place, weights=column) / count for column in rows.T])
+    return np.asarray((rows - shared[place][:, None] * means[place]) / noise.sd)
 
 
 def _least_squares(design: Array, e: Array) -> tuple[Array, Array]:

@@ -41,7 +41,7 @@ class Cause:
 
 @dataclass(frozen=True)
 class _Errors:
-    e: Array  # (n,) depth errors
+    e: Array  # (n,) depth errors, metal left too much
     s: Array  # (m,) position errors, those measured
     x: Array  # (n,) places along the blade, centred, -1/2 .. 1/2
     v: Array  # (n,) depth values, likewise
@@ -51,15 +51,26 @@ class _Errors:
     tolerance: Tolerance
 
 
-def likely_causes(cuts: Sequence[ProofCut], sd: float, tolerance: Tolerance, unit: str = "") -> list[Cause]:
+def likely_causes(
+    cuts: Sequence[ProofCut], sd: float, tolerance: Tolerance, unit: str = "", *, falls_when_deeper: bool = True
+) -> list[Cause]:
     """Rank what may have made these errors.
 
-    Arguments: the measured cuts (at least one, deeper meaning a smaller value), ``sd`` of one
-    measurement, the family's tolerance, the ``unit`` to name in words. Returns every cause with
+    Arguments: the measured cuts, at least one; ``sd`` of one
+    measurement, the family's tolerance, the ``unit`` to name in words, whether a deeper cut has the smaller value:
+    errors are judged by the metal left. A cause that these cuts cannot show has no weight. Returns every cause with
     weights that sum to 1, likeliest first. Raises nothing.
+
+    >>> deep = [ProofCut(n, 0.2 * n, 0.1, 0.1 + 0.004) for n in (1, 2, 3)]
+    >>> found = likely_causes(deep, 0.0003, Tolerance(0.002, 0.003), falls_when_deeper=False)
+    >>> found[0].cause, "deep" in found[0].says, {c.cause: c.weight for c in found}["scale"]
+    ('seat', True, 0.0)
     """
-    errors = _errors(cuts, sd, tolerance)
-    logs = {cause: np.log(prior) + _log_evidence(cause, errors) for cause, prior in PRIOR.items()}
+    errors = _errors(cuts, sd, tolerance, 1.0 if falls_when_deeper else -1.0)
+    logs = {
+        cause: np.log(prior) + _log_evidence(cause, errors) if _can_show(cause, errors) else -np.inf
+        for cause, prior in PRIOR.items()
+    }
     total = logsumexp(list(logs.values()))
     suffix = f" {unit}" if unit else ""
     causes = [Cause(name, float(np.exp(log - total)), _says(name, errors, suffix)) for name, log in logs.items()]
@@ -97,14 +108,20 @@ def one_side_alone(cuts: Sequence[ProofCut], sides: Sequence[str], sd: float, to
     return float(np.exp(min(np.log(ONE_SIDE) + alone - others, 50.0)))
 
 
-def _errors(cuts: Sequence[ProofCut], sd: float, tolerance: Tolerance) -> _Errors:
+def _can_show(cause: str, errors: _Errors) -> bool:
+    """Whether these cuts could tell a cause from an offset of all alike."""
+    column = {"scale": errors.v, "angle": errors.x, "cutter": errors.steep}.get(cause)
+    return column is None or float(np.ptp(column)) > 0
+
+
+def _errors(cuts: Sequence[ProofCut], sd: float, tolerance: Tolerance, way: float = 1.0) -> _Errors:
     ordered = sorted(cuts, key=lambda cut: cut.from_gauge)  # stable: one_side_alone counts on it
     values = np.array([cut.value for cut in ordered])
     jumps = np.abs(np.diff(values, prepend=values[0], append=values[-1]))
     steep = np.maximum(jumps[:-1], jumps[1:])
     spaces = [cut.space_error for cut in ordered if cut.space_error is not None]
     return _Errors(
-        e=np.array([cut.error for cut in ordered]),
+        e=way * np.array([cut.error for cut in ordered]),
         s=np.array(spaces),
         x=_centred(np.array([cut.from_gauge for cut in ordered])),
         v=_centred(values),
@@ -142,19 +159,22 @@ def _log_evidence(cause: str, errors: _Errors) -> float:
         case "loose":
             depths = _log_normal(errors.e, float(np.hypot(errors.sd, LOOSE * errors.tolerance.value)), ones, [0.0])
         case _:  # single: any one cut may be the odd one
-            lone = LONE * errors.tolerance.value
-            each = [_log_normal(errors.e, errors.sd, column[:, None], [lone]) for column in np.eye(n)]
-            depths = float(logsumexp(each) - np.log(n))
+            wide = float(np.hypot(errors.sd, LONE * errors.tolerance.value))
+            less = np.log(wide / errors.sd) + 0.5 * np.square(errors.e) * (wide**-2 - errors.sd**-2)
+            depths = float(_log_normal(errors.e, errors.sd, ones, [0.0]) + logsumexp(-less) - np.log(n))
     return depths + spaces
 
 
 def _log_normal(e: Array, sd: float, design: Array, sizes: Sequence[float]) -> float:
-    """Log N(e; 0, sd^2 I + design diag(sizes^2) design^T)."""
+    """Log N(e; 0, sd^2 I + design diag(sizes^2) design^T), by the few columns and not the many rows (Woodbury)."""
     if not len(e):
         return 0.0
-    covariance = sd**2 * np.eye(len(e)) + (design * np.square(sizes)) @ design.T
-    _, log_det = np.linalg.slogdet(2 * np.pi * covariance)
-    return float(-0.5 * (log_det + e @ np.linalg.solve(covariance, e)))
+    scaled = design * np.array(sizes) / sd
+    inner = np.eye(scaled.shape[1]) + scaled.T @ scaled
+    _, log_det = np.linalg.slogdet(inner)
+    shown = scaled.T @ (e / sd)
+    far = float((e / sd) @ (e / sd)) - float(shown @ np.linalg.solve(inner, shown))
+    return float(-0.5 * (len(e) * np.log(2 * np.pi * sd**2) + log_det + far))
 
 
 def _log_one_way(e: Array, sd: float, column: Array, size: float) -> float:

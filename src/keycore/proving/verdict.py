@@ -5,12 +5,14 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 from enum import StrEnum
-from math import ceil
+from math import erf, inf, sqrt
 
 from keycore.family import Tolerance
 
 COVERAGE = 2.0  # expanded uncertainty U = 2 sd
 ROUNDING = 1e-12
+PERFECT_PASSES = 0.9  # so often is a perfect key to be judged inside
+MOST_READINGS = 100
 
 
 class Verdict(StrEnum):
@@ -88,17 +90,23 @@ def worst(verdicts: Sequence[Verdict]) -> Verdict:
     return max(verdicts, key=_ORDER.index, default=Verdict.INSIDE)
 
 
-def repeats_needed(sd: float, tolerance: float, share: float = 0.5) -> int:
-    """How many repeats bring the expanded uncertainty down to a share of the tolerance.
+def repeats_needed(sd: float, tolerance: float, cuts: int = 1, *, zero: float = 0.0) -> int | None:
+    """How many readings of each cut let a perfect key be judged inside 9 times in 10.
 
-    Arguments: ``sd`` of one reading and the tolerance in one unit. Returns at least 1: with that
-    many, a perfect cut is sure to be judged inside and one off by (1 - share) just so. Raises
-    nothing.
+    With n readings s^2 = sd^2 / n + zero^2, and a perfect cut is judged inside where its reading errs by no more than
+    tolerance - 2 s: all ``cuts`` are with the chance (2 Phi(tolerance / s - 2) - 1)^cuts. Arguments: ``sd`` of
+    one reading, the tolerance, and ``zero``, the sd of what no repeat takes away, in one unit; how many ``cuts`` the
+    key has. Returns at least 1, None where a hundred readings would not do. Raises nothing.
 
-    >>> repeats_needed(0.0005, 0.002), repeats_needed(0.002, 0.002)
-    (1, 16)
+    >>> repeats_needed(0.0005, 0.002), repeats_needed(0.0005, 0.002, 6), repeats_needed(0.0005, 0.002, zero=0.001)
+    (1, 2, None)
     """
-    return max(1, ceil(round((COVERAGE * sd / (share * tolerance)) ** 2, 9)))
+    for readings in range(1, MOST_READINGS + 1):
+        s = sqrt(sd**2 / readings + zero**2)
+        within = tolerance / s - COVERAGE if s > 0 else inf
+        if within > 0 and erf(within / sqrt(2)) ** cuts >= PERFECT_PASSES:
+            return readings
+    return None
 
 
 def can_be_inside(sd: float, tolerance: float) -> bool:

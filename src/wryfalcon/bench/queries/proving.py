@@ -58,7 +58,7 @@ class ShownProof:
     causes: tuple[Cause, ...]
     verdict: Verdict
     chance: float | None  # that the key turns freely in a true lock, as measured
-    repeats_wanted: int
+    repeats_wanted: int | None  # None where no number of readings would do
     can_judge: bool
 
     @property
@@ -153,7 +153,8 @@ def _judged(
     family = parsed(document)
     assert family.tolerance is not None
     fewest = min((len(cut.values) for cut in seen if cut.values), default=1)
-    sd = sqrt(sd_once**2 / fewest + convert(ZERO_MM, Unit.MILLIMETRE, family.unit) ** 2 + worn**2)
+    zero = sqrt(convert(ZERO_MM, Unit.MILLIMETRE, family.unit) ** 2 + worn**2)
+    sd = sqrt(sd_once**2 / fewest + zero**2)
     asked = dict(wanted)
     proofs = [_mean_of(family, cut, asked[cut.track][cut.space - 1]) for cut in seen]
     verdicts = [judge_key([proof], sd, family.tolerance)[0].verdict if proof else None for proof in proofs]
@@ -177,12 +178,19 @@ def _judged(
         cuts=cuts,
         sd=sd,
         sd_once=sd_once,
-        causes=tuple(likely_causes(measured, sd, family.tolerance, family.unit.value)) if measured else (),
+        causes=_causes(measured, sd, family),
         verdict=worst([verdict for verdict in verdicts if verdict is not None]),
         chance=chance,
-        repeats_wanted=repeats_needed(sd_once, family.tolerance.value),
+        repeats_wanted=repeats_needed(sd_once, family.tolerance.value, len(cuts), zero=zero),
         can_judge=can_be_inside(sd, family.tolerance.value),
     )
+
+
+def _causes(measured: Sequence[ProofCut], sd: float, family: Family) -> tuple[Cause, ...]:
+    if not measured or family.tolerance is None:
+        return ()
+    falls = family.tracks[0].falls_when_deeper
+    return tuple(likely_causes(measured, sd, family.tolerance, family.unit.value, falls_when_deeper=falls))
 
 
 def _kept_values(piece: Piece) -> defaultdict[tuple[str, int], list[ProofValue]]:

@@ -8,7 +8,7 @@ from functools import lru_cache
 from math import sqrt
 
 from keycore.machines.copies import Copied, compare_copy
-from keycore.proving.verdict import Verdict, repeats_needed
+from keycore.proving.verdict import MOST_READINGS, Verdict, repeats_needed
 from keycore.units import Unit, convert
 from wryfalcon.bench.models import Sighting, SourceKind, Tag
 from wryfalcon.documents import parsed
@@ -53,7 +53,7 @@ class ShownDuplicate:
         tolerance = self.duplicate.family_record.family.tolerance
         assert tolerance is not None  # none was kept without
         once = self.copied.sd_from_pattern * sqrt(self.duplicate.repeats)
-        return max(self.duplicate.repeats + 1, repeats_needed(once, tolerance.value))
+        return max(self.duplicate.repeats + 1, repeats_needed(once, tolerance.value) or MOST_READINGS)
 
 
 def duplicates_on(machine: Machine) -> list[ShownDuplicate]:

@@ -56,6 +56,7 @@ class TrimState:
     fit: Fit | None  # mm, on one edge
     problem: str = ""
     odd: Clamping | None = None  # it disagrees with the others: most likely not seated
+    odd_is_deep: bool = True  # else it came out shallow: it was most likely measured wrongly
     worn: str | None = None  # what speaks for another wheel before anything is adjusted
 
     @property
@@ -88,6 +89,11 @@ class TrimState:
         return not self.fit.offset.excludes_zero and self.fit.advice != Advice.SERVICE
 
     @property
+    def seats_worse(self) -> bool:
+        """Whether the clampings scatter further than the machine’s history says that they do."""
+        return self.fit is not None and "offset.seat_sd" in self.fit.left_out
+
+    @property
     def more_wanted(self) -> int:
         """How many more clampings would settle what is doubtful, 0 for none."""
         if self.fit is None or self.fit.offset is None or self.fit.advice != Advice.LEAVE:
@@ -107,10 +113,23 @@ class TrimState:
             return (
                 "One clamping cannot tell a badly seated key from a machine out of true: bottom a blank and cut again."
             )
+        if self.odd is not None and not self.odd_is_deep:
+            return (
+                "This is not an adjustment: the clampings disagree, and "
+                f"clamping {self.odd.number} alone is shallow. "
+                "Nothing leaves metal on one key only: check the measuring, knife edges in the roots, "
+                "and the caliper’s zero; if it stays, cut another."
+            )
         if self.odd is not None:
             return (
-                f"This is not an adjustment: the clampings disagree, and clamping {self.odd.number} is the deepest. "
+                "This is not an adjustment: the clampings disagree, and "
+                f"clamping {self.odd.number} is {self._how_odd}. "
                 "Take it back, bottom a blank against the back of the jaw, and cut again."
+            )
+        if self.seats_worse and fit.advice != Advice.ADJUST:
+            return (
+                "Leave it alone for now: the clampings scatter further than this machine’s own keys did. "
+                "Clean the jaw, bottom another blank against its back, cut and measure it before anything is judged."
             )
         if self.trim.is_check:
             if self.is_true:
@@ -131,6 +150,10 @@ class TrimState:
         return (
             f"Leave it alone: {_error(fit.offset.value)}, less than it is worth adjusting or can be told from nothing."
         )
+
+    @property
+    def _how_odd(self) -> str:
+        return "the deeper" if len(self.clampings) == 2 else "deep, away from the others"
 
     def _what_is_off(self) -> str:
         assert self.fit is not None
@@ -232,7 +255,8 @@ def trim_state(trim: Trim) -> TrimState:
         noise=noise,
         fit=fit,
         problem=problem,
-        odd=None if odd is None else clampings[odd],
+        odd=None if odd is None else clampings[odd.place],
+        odd_is_deep=odd is not None and odd.is_deep,
         worn=_worn(fit, keys, family, noise),
     )
 
