@@ -250,10 +250,38 @@ def test_one_key_not_seated_is_kept_out_and_two_are_the_machine() -> None:
     deep = keys[-1].error - 0.008
     once = follow_drift([*keys, KeyMade(40, deep, 5)], [], QUIET)
     assert once.course[-1].is_misseated
-    assert once.offset.mean == pytest.approx(follow_drift(keys, [], QUIET).offset.mean, abs=1e-4)
+    before = follow_drift(keys, [], QUIET).offset
+    assert once.offset.mean == pytest.approx(before.mean, abs=1e-4)
+    assert once.offset.sd > 5 * before.sd  # but it may have been the machine: the next key tells
     twice = follow_drift([*keys, KeyMade(40, deep, 5), KeyMade(41, deep, 5)], [], QUIET)
     assert not twice.course[-1].is_misseated
     assert twice.offset.mean < once.offset.mean - 0.001
+    thrice = follow_drift([*keys, *(KeyMade(40 + n, deep, 5) for n in range(3))], [], QUIET)
+    assert (once.knocked, thrice.knocked) == (None, 40)
+    assert thrice.offset.mean == pytest.approx(deep, abs=3 * thrice.offset.sd)
+
+
+def test_the_forecast_is_of_the_first_time_a_limit_is_reached() -> None:
+    """Against a hundred thousand steps walked one key at a time."""
+    keys, _ = course(3, 40, 0.0, 0.00005)
+    drift = follow_drift(keys, [], QUIET)
+    forecast = drift.forecast(0.001)
+    random = np.random.default_rng(8)
+    which = random.choice(len(drift.weights), 4_000, p=drift.weights)
+    at = np.array([random.multivariate_normal(drift.means[w][:2], drift.covariances[w][:2, :2]) for w in which])
+    offset, first = at[:, 0], np.full(len(which), np.inf)
+    for key in range(1, 400):
+        offset = offset + at[:, 1] + drift.walks[which] * random.normal(size=len(which))
+        first = np.where(np.isinf(first) & (np.abs(offset) >= 0.001), key, first)
+    assert forecast.median == pytest.approx(np.median(first), rel=0.12)
+    assert forecast.soonest == pytest.approx(np.quantile(first, 0.05), rel=0.3)
+
+
+def test_noise_without_seating_is_followed_too() -> None:
+    keys = [KeyMade(n, 0.001, 5) for n in range(8)]
+    drift = follow_drift(keys, [], Noise(0.0006, 0.0))
+    assert drift.offset.mean == pytest.approx(0.001, abs=0.0002)
+    assert drift.forecast(0.0005).median == 1
 
 
 def test_intervals_hold_what_they_say() -> None:

@@ -125,7 +125,7 @@ def test_a_key_that_was_not_seated_is_taken_back_and_not_adjusted_for(smith: Cli
     true = [0.0002, -0.0003, 0.0001, 0.0004, -0.0002]
     measure(smith, trim, true)
     said = measure(smith, trim, [error - 0.009 for error in true], clamping=2)
-    assert "the clampings disagree, and clamping 2 is the deepest" in said
+    assert "the clampings disagree, and clamping 2 is the deeper" in said
     assert "data-go>Take clamping 2 back" in said
     assert said.count("data-go>") == 1
     assert "Put the adjustment in force" not in said

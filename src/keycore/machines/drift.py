@@ -16,6 +16,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 from itertools import product
+from math import log
 
 import numpy as np
 from numpy.typing import NDArray
@@ -31,8 +32,15 @@ SEATS = (0.6, 0.8, 1.0, 1.3, 1.7)  # how far clampings really scatter, in what w
 IDLE = (0.0, 0.1, 0.3)  # sd of the walk for one day, busy or idle, in seat_sd
 WHEELS = 3.0  # how far one wheel differs from another, sd in seat_sd; common practice, no source
 UNKNOWN = 20.0  # sd of the offset before anything is known, in seat_sd
-MISSEATED = 4.0  # a key so many sd deeper than foretold was not seated; common practice, no source
+JUMPED, JUMP = 0.01, 8.0  # how often a knock moves the machine before a key, and its sd in seat_sd
+MISSEATED, MISSEATED_BY, MISSEATED_SD = 0.04, 7.0, 4.0  # how often a blank is not bottomed, how deep in seat_sd
+"""Common practice, no source: chosen on made-up courses, tried on others (``./falcon bench machines``)."""
+BORNE_OUT = 0.9  # so sure of a knock, the machine is taken to be as it is since
+LATELY = 3  # keys among which a knock is looked for once it is borne out
+LEAST_SCALE = 0.3  # of one measurement's sd: the least that a machine's own scatter is taken to be
 MOST_AHEAD = 2_000
+PATHS, LATER = 4_000, 60  # followed to see when a limit is reached, and so many later keys looked at
+OVERSHOOT = 0.5826  # -zeta(1/2) / sqrt(2 pi)
 
 
 @dataclass(frozen=True, slots=True)
@@ -66,7 +74,9 @@ class Estimate:
 
     number: float
     offset: Spread
-    is_misseated: bool  # the key was kept out
+    is_misseated: bool  # most likely; then it counts for next to nothing
+    jumped: float = 0.0  # the chance, by the keys up to it, that the machine was knocked just before it
+    bears_out_a_knock: bool = False  # together with the keys before it
 
 
 @dataclass(frozen=True)
@@ -118,6 +128,18 @@ class Drift:
         """The drift for each key."""
         return _mixed(self.means[:, 1], self.covariances[:, 1, 1], self.weights)
 
+    @property
+    def knocked(self) -> float | None:
+        """The number of the last key before which the machine was knocked, as later keys bear out; None for none.
+
+        Of the key that bore it out and the few before it, the one before which a knock was likeliest.
+        """
+        for place in range(len(self.course) - 1, -1, -1):
+            if self.course[place].bears_out_a_knock:
+                few = self.course[max(0, place - LATELY) : place + 1]
+                return max(few, key=lambda each: each.jumped).number
+        return None
+
     def ahead(self, keys: float, days: float = 0.0) -> Spread:
         """The offset so many keys, and days, from now. Raises nothing."""
         mean, variance = self._ahead(keys, days)
@@ -132,26 +154,59 @@ class Drift:
         return _quantiles(mean, np.sqrt(variance + extra), self.weights, share)
 
     def forecast(self, limit: float, days_a_key: float = 0.0, idle_days: float = 0.0) -> Forecast:
-        """When the offset has most likely used up a limit to either side.
+        """When the offset will most likely first have used up a limit to either side.
+
+        By first passage: paths from many starts and drifts drawn from what is known are followed to a series of
+        later keys, and between those the chance of having been beyond the limit is that of a Brownian bridge,
+        exp(-2 a b / v) for ends a and b within the limit and a walk of variance v; the limit is moved outwards by
+        0.5826 of a key's walk, since only keys count and not what lies between (Broadie, Glasserman and Kou,
+        *Mathematical Finance* 7, 1997, 325-349, from memory). Knocks still to come cannot be foretold and are not.
 
         Arguments: ``limit`` in the unit of the errors; how many days a key takes, and how long ago the
         last one was made. Returns a Forecast. Raises nothing.
         """
-        chances = np.array(
-            [self._beyond(limit, keys, idle_days + keys * days_a_key) for keys in range(1, MOST_AHEAD + 1)]
+        at, reached = self._first_passage(limit, days_a_key, idle_days)
+
+        def when(chance: float) -> int | None:
+            later = int(np.searchsorted(reached, chance))
+            if later == len(reached):
+                return None
+            if later == 0:
+                return int(at[0])
+            share = (chance - reached[later - 1]) / (reached[later] - reached[later - 1])
+            return int(np.ceil(at[later - 1] + share * (at[later] - at[later - 1])))
+
+        return Forecast(when(0.5), when(0.05), when(0.95))
+
+    def _first_passage(self, limit: float, days_a_key: float, idle_days: float) -> tuple[Array, Array]:
+        """Later keys (t,), and the chance (t,) that the limit was reached by each."""
+        random = np.random.default_rng(PATHS)
+        which = np.searchsorted(np.cumsum(self.weights), (np.arange(PATHS) + 0.5) / PATHS).clip(
+            max=len(self.weights) - 1
         )
-        ever = np.maximum.accumulate(chances)
-
-        def at(chance: float) -> int | None:
-            later = np.flatnonzero(ever >= chance)
-            return int(later[0]) + 1 if len(later) else None
-
-        return Forecast(at(0.5), at(0.05), at(0.95))
-
-    def _beyond(self, limit: float, keys: float, days: float) -> float:
-        mean, variance = self._ahead(keys, days)
-        sd = np.sqrt(variance)
-        return float(self.weights @ (ndtr((-limit - mean) / sd) + ndtr((mean - limit) / sd)))
+        offset, rate, own, both, of_rate = (each[which] for each in self._now)
+        own = own + idle_days * self.idle[which] ** 2
+        first, second = random.normal(size=(2, PATHS))
+        sd = np.sqrt(np.maximum(own, 1e-300))
+        start = offset + sd * first
+        left = np.sqrt(np.maximum(of_rate - both**2 / np.maximum(own, 1e-300), 0.0))
+        drift = rate + both / sd * first + left * second
+        walk = self.walks[which] ** 2 + days_a_key * self.idle[which] ** 2
+        barrier = limit + OVERSHOOT * np.sqrt(walk)
+        at = np.unique(np.geomspace(1, MOST_AHEAD, LATER).round())
+        inside = (np.abs(start) < limit).astype(float)
+        reached, here, before = np.empty(len(at)), start, 0.0
+        for step, keys in enumerate(at):
+            variance = walk * (keys - before)
+            there = here + drift * (keys - before) + np.sqrt(variance) * random.normal(size=PATHS)
+            for side in (1.0, -1.0):
+                a, b = barrier - side * here, barrier - side * there
+                with np.errstate(divide="ignore", over="ignore", invalid="ignore"):
+                    crossed = np.where(variance > 0, np.exp(-2 * a * b / variance), 0.0)
+                inside = np.where((a > 0) & (b > 0), inside * (1 - crossed), 0.0)
+            here, before = there, keys
+            reached[step] = 1 - inside.mean()
+        return at, reached
 
     @cached_property
     def _now(self) -> tuple[Array, Array, Array, Array, Array]:
@@ -166,11 +221,21 @@ class Drift:
         return offset + keys * rate, own + 2 * keys * both + keys**2 * of_rate + walked
 
 
+def scale_of(noise: Noise) -> float:
+    """The size that everything about a machine's course is measured in: how far clampings scatter, at least something.
+
+    >>> scale_of(Noise(0.001, 0.0))
+    0.0003
+    """
+    return max(noise.seat_sd, LEAST_SCALE * noise.sd)
+
+
 def follow_drift(keys: Sequence[KeyMade], touched: Sequence[Touched], noise: Noise) -> Drift:
     """Follow a machine's offset from key to key.
 
-    A key far deeper than foretold (4 sd) is taken for one that was not seated and kept out, unless
-    the key before it was as deep: two alike are the machine. Arguments: the keys in the order they
+    Each key is weighed three ways: nothing happened, the machine was knocked just before it, or the blank was
+    not seated. One key alone that is far off widens what is known; where the next are off alike the machine is
+    taken to have been knocked. Arguments: the keys in the order they
     were made; what was done to the machine, by the number of keys made before; ``noise`` of one
     measurement and of one clamping, in the unit of the errors. Returns a Drift. Raises nothing.
 
@@ -179,35 +244,36 @@ def follow_drift(keys: Sequence[KeyMade], touched: Sequence[Touched], noise: Noi
     >>> abs(drift.offset.mean) < 0.0002, drift.forecast(0.001).median is not None
     (True, True)
     """
+    scale = scale_of(noise)
     knows_days = any(key.day != keys[0].day for key in keys)
-    grid = np.array(list(product(WALKS, RATES, SEATS, IDLE if knows_days else (0.0,)))) * noise.seat_sd
+    grid = np.array(list(product(WALKS, RATES, SEATS, IDLE if knows_days else (0.0,)))) * scale
+    grid = np.tile(grid, (2, 1))  # as it was, and as it is if it was knocked of late
     walks, seats, idle = grid[:, 0], grid[:, 2], grid[:, 3]
     count = len(grid)
     several = {key.wheel for key in keys}
     wheels = tuple(sorted(several)) if len(several) > 1 else ()
     size = 2 + len(wheels)
+    weights = np.repeat([2 / count, 0.0], count // 2)
     state = _State(
-        np.zeros((count, size)), np.zeros((count, size, size)), np.full(count, 1 / count), walks, idle, seats,
+        np.zeros((count, size)), np.zeros((count, size, size)), weights, walks, idle, seats,
         keys[0].number if keys else 0.0, keys[0].day if keys else 0.0,
     )  # fmt: skip
-    state.covariances[:, 0, 0] = (UNKNOWN * noise.seat_sd) ** 2
+    state.covariances[:, 0, 0] = (UNKNOWN * scale) ** 2
     state.covariances[:, 1, 1] = grid[:, 1] ** 2
     for place in range(2, size):
-        state.covariances[:, place, place] = (WHEELS * noise.seat_sd) ** 2
-    course, left, kept_out = [], sorted(touched, key=lambda each: each.number), False
+        state.covariances[:, place, place] = (WHEELS * scale) ** 2
+    course, left = [], sorted(touched, key=lambda each: each.number)
     for key in keys:
         while left and left[0].number <= key.number:
-            state = _touch(state, left.pop(0), wheels, noise)
+            state = _touch(state, left.pop(0), wheels, scale)
         state = _move(state, key.number, key.day)
         seen = _at(wheels, key.wheel, size)
-        variance = _told(state, seen)[1] + state.seats**2 + noise.sd**2 / key.cuts + key.extra_sd**2
-        surprise = float(state.weights @ ((key.error - state.means @ seen) / np.sqrt(variance)))
-        kept_out = surprise < -MISSEATED and not kept_out
-        if not kept_out:
-            state = _learn(state, seen, key.error, variance)
-        course.append(Estimate(key.number, _mixed(*_told(state, seen), state.weights), kept_out))
+        known = noise.sd**2 / key.cuts + key.extra_sd**2
+        state, learned = _learn(state, seen, key.error, known, scale)
+        now = _mixed(*_told(state, seen), state.weights)
+        course.append(Estimate(key.number, now, learned.misseated > 0.5, learned.jumped, learned.bears_out))
     for each in left:
-        state = _touch(state, each, wheels, noise)
+        state = _touch(state, each, wheels, scale)
     return Drift(
         tuple(course), state.number, state.means, state.covariances, walks, idle, seats, state.weights, wheels,
         keys[-1].wheel if keys else 0,
@@ -253,17 +319,17 @@ def _told(state: _State, seen: Array) -> tuple[Array, Array]:
     return state.means @ seen, (state.covariances @ seen) @ seen
 
 
-def _touch(state: _State, touched: Touched, wheels: tuple[int, ...], noise: Noise) -> _State:
+def _touch(state: _State, touched: Touched, wheels: tuple[int, ...], scale: float) -> _State:
     """A trim moves the offset by what it was meant to; a changed wheel or jaw makes it unknown again."""
     state = _move(state, touched.number, touched.day)
     means, covariances = state.means.copy(), state.covariances.copy()
     if touched.by is not None:
         means[:, 0] += touched.by
     elif touched.wheel in wheels:
-        _forget(means, covariances, 2 + wheels.index(touched.wheel), WHEELS * noise.seat_sd)
+        _forget(means, covariances, 2 + wheels.index(touched.wheel), WHEELS * scale)
     else:
         covariances[:, 0, :] = covariances[:, :, 0] = 0.0
-        covariances[:, 0, 0] = (UNKNOWN * noise.seat_sd) ** 2
+        covariances[:, 0, 0] = (UNKNOWN * scale) ** 2
     return replace(state, means=means, covariances=covariances)
 
 
@@ -274,23 +340,102 @@ def _forget(means: Array, covariances: Array, place: int, sd: float) -> None:
     covariances[:, place, place] = sd**2
 
 
-def _learn(state: _State, seen: Array, error: float, variance: Array) -> _State:
-    across = state.covariances @ seen
-    gain = across / variance[:, None]
+def _learn(state: _State, seen: Array, error: float, known: float, scale: float) -> tuple[_State, _Learned]:
+    """Weigh three stories of a key: nothing happened, the machine jumped just before it, or it was not seated.
+
+    The first half of the state is the machine as it was, the second as it is if it was knocked of late; which it
+    is the next keys tell. Arguments: the state; what the error shows of it; the error, its variance apart from the
+    seating; the scale. Returns the state after it, and the chances that the key was not seated, and that the
+    machine was knocked just before it.
+    """
+    half, size = len(state.means) // 2, len(seen)
+    jump = np.zeros((size, size))
+    jump[0, 0] = (JUMP * scale) ** 2
+    own = state.seats**2 + known
+    stories = (
+        (1 - JUMPED - MISSEATED, state.covariances, own, 0.0),
+        (JUMPED, state.covariances + jump, own, 0.0),
+        (MISSEATED, state.covariances, own + (MISSEATED_SD * scale) ** 2, -MISSEATED_BY * scale),
+    )
+    log_before = np.log(np.maximum(state.weights, 1e-300))
+    told = []
+    for prior, covariances, noise, by in stories:
+        means, after, log_seen = _one_story(state, seen, error - by, covariances, noise)
+        told.append((means, after, log_before + log(prior) + log_seen))
+    as_it_was, knocked = slice(0, half), slice(half, 2 * half)
+    still = _merged([_part(told[0], as_it_was), _part(told[2], as_it_was)])
+    moved = _merged([_part(told[1], as_it_was), *(_part(each, knocked) for each in told)])
+    total = float(_log_sum(np.array([each[2] for each in told]).ravel()))
+    misseated, jumped = (float(np.exp(_log_sum(told[story][2]) - total)) for story in (2, 1))
+    bears_out = _log_sum(moved[2]) - total > log(BORNE_OUT)
+    if bears_out:
+        still = _merged([still, moved])
+        moved = (*still[:2], np.full(half, -700.0 + total))
+    means, covariances, log_weights = (np.concatenate(each) for each in zip(still, moved, strict=True))
+    weights = np.exp(log_weights - _log_sum(log_weights))
+    later = replace(state, means=means, covariances=covariances, weights=weights)
+    return later, _Learned(misseated, jumped, bears_out)
+
+
+@dataclass(frozen=True, slots=True)
+class _Learned:
+    """Of a key: the chances that it was not seated, and that the machine was knocked before; whether that is sure."""
+
+    misseated: float
+    jumped: float
+    bears_out: bool
+
+
+def _log_sum(logs: Array) -> float:
+    return float(np.logaddexp.reduce(logs))
+
+
+_Told = tuple[Array, Array, Array]
+"""Means, covariances and log weights of some of the grid."""
+
+
+def _part(told: _Told, part: slice) -> _Told:
+    return told[0][part], told[1][part], told[2][part]
+
+
+def _merged(told: Sequence[_Told]) -> _Told:
+    """Several stories of the same grid as one each: the same mean and covariance as all of them together."""
+    logs = np.array([each[2] for each in told])
+    log_weights = np.asarray(np.logaddexp.reduce(logs, axis=0))
+    share = np.exp(logs - log_weights)
+    means = np.asarray(sum(part[:, None] * each[0] for part, each in zip(share, told, strict=True)))
+    covariances = np.zeros_like(told[0][1])
+    for part, (mean, covariance, _) in zip(share, told, strict=True):
+        away = mean - means
+        covariances += part[:, None, None] * (covariance + away[:, :, None] * away[:, None, :])
+    return means, covariances, log_weights
+
+
+def _one_story(
+    state: _State, seen: Array, error: float, covariances: Array, noise: Array
+) -> tuple[Array, Array, Array]:
+    """A Kalman step: means, covariances and the log density of the error, for each of the grid."""
+    across = covariances @ seen
+    variance = across @ seen + noise
     surprise = error - state.means @ seen
-    log_weights = np.log(np.maximum(state.weights, 1e-300)) - 0.5 * (np.log(variance) + surprise**2 / variance)
-    weights = np.exp(log_weights - log_weights.max())
-    return replace(
-        state,
-        means=state.means + gain * surprise[:, None],
-        covariances=state.covariances - gain[:, :, None] * across[:, None, :],
-        weights=weights / weights.sum(),
+    gain = across / variance[:, None]
+    return (
+        state.means + gain * surprise[:, None],
+        covariances - gain[:, :, None] * across[:, None, :],
+        -0.5 * (np.log(variance) + surprise**2 / variance),
     )
 
 
 def _mixed(means: Array, variances: Array, weights: Array) -> Spread:
-    mean = float(weights @ means)
-    return Spread(mean, float(max(0.0, float(weights @ (variances + (means - mean) ** 2))) ** 0.5))
+    """Mean and spread of a mixture over the grid: the mean of its likelier half, the spread of all about it.
+
+    One surprise thus widens what is said and hardly moves it; where the next bears it out it moves.
+    """
+    half = len(weights) // 2
+    of_half = weights[:half].sum(), weights[half:].sum()
+    likelier = slice(0, half) if of_half[0] >= of_half[1] else slice(half, None)
+    mean = float(weights[likelier] @ means[likelier]) / float(max(of_half))
+    return Spread(mean, float(weights @ (variances + (means - mean) ** 2)) ** 0.5)
 
 
 def _quantiles(means: Array, sds: Array, weights: Array, share: float) -> tuple[float, float]:

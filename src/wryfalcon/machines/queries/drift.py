@@ -77,6 +77,13 @@ class MachineDrift:
         return self.told.marks
 
     @property
+    def knocked(self) -> ProvenKey | None:
+        """The key before which something moved the machine that nobody noted; None once it was checked since."""
+        number = self.drift.knocked if self.drift else None
+        key = None if number is None else self.keys[int(number)]
+        return key if key is not None and (self.last_checked is None or key.at > self.last_checked) else None
+
+    @property
     def offset(self) -> Spread | None:
         """Where the machine stands today; None while too few keys are known."""
         return self.drift.ahead(0, self.told.idle_days) if self.drift else None
@@ -127,7 +134,12 @@ class MachineDrift:
         """Why a check is due now, "" when none is."""
         if self.touched_since:
             return f"Check it now: somebody {self.touched_since} since it was last trimmed or checked."
-        if self.forecast and self.forecast.soonest is not None and self.forecast.soonest <= 1:
+        if self.knocked is not None:
+            return (
+                f"Check it now: all keys since {self.knocked.at:%d %b} are off alike. What happened: a knock, "
+                "a thump past home, a wheel changed? Note it, then trim."
+            )
+        if self.since_trim and self.forecast and self.forecast.soonest is not None and self.forecast.soonest <= 1:
             return "Check it now: half of the tolerance may be used up."
         if self.drift is None and self.last_checked and timezone.now() - self.last_checked > self.every:
             return f"Check it now: {self.every.days} days have gone by at this volume."
