@@ -205,6 +205,8 @@ def _write_settled(posterior: Posterior) -> dict[str, Any]:
         ],
         "offset": _write_spread(posterior.offset),
         "measure_again": posterior.measure_again,
+        "look_next": posterior.look_next
+        and {"with": posterior.look_next.using.value, "space": posterior.look_next.space},
         "tip": _write_spread(posterior.tip),
         "beyond_rules": beyond
         and {

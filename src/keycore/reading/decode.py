@@ -20,6 +20,7 @@ from keycore.reading.elimination import Blade, bounds_of_pairs, weigh_along
 from keycore.reading.evidence import DEFAULT_STRAY, Evidence, Measured, Spread, check_evidence
 from keycore.reading.likelihood import Aim, Array, log_sum
 from keycore.reading.listed import Bittings, Listed, weigh_list
+from keycore.reading.next_look import NextLook, next_look
 from keycore.reading.together import Grids, Together, put_together
 from keycore.rules import Break, breaks, count_chain
 
@@ -70,9 +71,9 @@ class Posterior:
 
     ``marginals`` (n, d); ``bittings`` the likeliest with their probabilities; ``offset`` and
     ``tip`` of the first measured source, None without one; ``nearest`` (n,) its plain reading;
-    ``wear`` (s,) offset and tip of every source that has them; ``measure_again`` a space from 1;
-    ``turn_round`` the index of a source better read the other way; ``left_out`` what could not
-    be worked out and why.
+    ``look_next`` what would settle it best; ``wear`` (s,) offset and tip of every source that has
+    them; ``measure_again`` a space from 1; ``turn_round`` the index of a source better read the
+    other way; ``left_out`` what could not be worked out and why.
     """
 
     track: Track
@@ -83,6 +84,7 @@ class Posterior:
     nearest: tuple[int | None, ...] | None
     nearest_breaks: tuple[Break, ...]
     measure_again: int | None
+    look_next: NextLook | None
     turn_round: int | None
     conflicts: tuple[Conflict, ...]
     beyond_rules: BeyondRules | None
@@ -200,6 +202,7 @@ def look_over(reading: Reading) -> Posterior | Unsettled:
         nearest=nearest,
         nearest_breaks=nearest_breaks,
         measure_again=_measure_again(marginals, bittings[0][1]),
+        look_next=next_look(reading.family, reading.track, bittings, _first_measured(reading)),
         turn_round=_turn_round(weighing, settled.log_total, budget, left_out),
         conflicts=conflicts,
         beyond_rules=_beyond_rules(weighing, settled, bittings[0], budget, left_out),
@@ -346,6 +349,10 @@ def _allowed_of(reading: Reading, macs: bool, rules: Rules) -> Bittings:
         if not any(b.rule in judged or b.rule != "macs" for b in breaks(reading.track, rules, steps))
     )
     return np.array(kept, dtype=np.int8).reshape(len(kept), len(reading.track.spaces))
+
+
+def _first_measured(reading: Reading) -> Measured | None:
+    return next((source for source in reading.evidence if isinstance(source, Measured)), None)
 
 
 def _nearest(reading: Reading, first: int | None) -> tuple[int | None, ...] | None:

@@ -5,17 +5,20 @@ The standard deviations are common practice, no source, until a shop has measure
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from math import sqrt
 
 from keycore.cutting.intent import deeper
 from keycore.family import Family, Track
 from keycore.reading.evidence import Measured, Rounded, Spread
-from keycore.reading.wear import UNEVENNESS, WearGrade, expected_wear
+from keycore.reading.wear import UNEVENNESS, CutMark, WearGrade, expected_wear, local_of
 from keycore.units import Unit, convert
 
 CALIPER_SD = 0.0010
 """One reading of a caliper by hand, inches."""
+
+SHOP_STRAY = 0.005
+"""How often one value in a shop's own reading is plain wrong (misread, mistyped), nicks and dirt aside; no source."""
 
 PROBE_SD = 0.0015
 """One reading of a decoding machine's probe, which feels less than a hand; inches."""
@@ -45,13 +48,17 @@ def measured_by_caliper(
     readings: Sequence[Sequence[float]],
     grade: WearGrade = WearGrade.UNSURE,
     instrument_sd: float = CALIPER_SD,
+    *,
+    marks: Mapping[int, CutMark] | None = None,
+    shared: int | None = None,
 ) -> Measured:
     """Caliper readings as evidence, with the wear that such a key is expected to have.
 
     Arguments: ``readings`` (n,) lists of the values read at each space, family unit and order,
     empty where nothing was read; ``grade`` how worn the key looks; ``instrument_sd`` of one
-    reading, inches (``PROBE_SD`` for a probe). Returns a Measured with the means of the repeats.
-    Raises nothing.
+    reading, inches (``PROBE_SD`` for a probe); ``marks`` what is seen of single spaces, from 1; ``shared`` a number
+    that passes of one caliper over one key by one hand have in common. Returns a Measured with the means of the
+    repeats. Raises nothing.
     """
     one = convert(1.0, Unit.INCH, family.unit)
     offset, tip = expected_wear(family, track, grade)
@@ -62,6 +69,8 @@ def measured_by_caliper(
         ),
         offset=offset,
         tip=tip,
+        local=tuple(local_of(family, (marks or {}).get(space)) for space in range(1, len(readings) + 1)),
+        shared=shared,
     )
 
 
