@@ -1,4 +1,4 @@
-"""How often the joint reading is right on worn keys, and whether its claims hold; drawn for the docs."""
+"""How often the joint reading is right, and whether its claims hold: on worn keys, and on all that comes in."""
 
 from __future__ import annotations
 
@@ -10,11 +10,12 @@ from pathlib import Path
 import numpy as np
 
 from benchmarks.figure import Figure
+from benchmarks.population import WORDS, WORN, make_up, worn
 from keycore.bittings import list_bittings
 from keycore.documents.family import read_family
 from keycore.family import Family
 from keycore.reading.decode import Reading, weigh_plainly
-from keycore.reading.instruments import measured_by_caliper
+from keycore.reading.instruments import SHOP_STRAY, measured_by_caliper
 from keycore.rules import NO_RULES
 
 FAMILIES = ("harbour-five", "theatre-six")  # steps of 0.020 and 0.014 in
@@ -25,12 +26,12 @@ MOST_WRONG = 0.10  # of the keys claimed at 90 in 100 or more
 PLOT = Path(__file__).parents[1] / "docs" / "reliability.svg"
 BINS = np.array([0.0, 0.3, 0.5, 0.7, 0.8, 0.9, 0.97, 1.0])
 
-SORTS = {
-    "even": "worn alike everywhere, 0 to 10 thou",
-    "tip": "up to 10 thou more at the tip",
-    "high": "high points worn three times as much",
-    "alone": "every cut worn by itself, 0 to 10 thou",
-}
+SORTS = {sort: WORDS[sort] for sort in WORN}
+FRIENDLY = ("even", "tip", "high")
+STEPS, FINE_STEPS = (0.015, 0.0175, 0.020, 0.025), (0.008, 0.010, 0.0125)
+CLAIMS = 3_000  # of each step
+SURELY, MOST_WRONG_SURELY = 0.99, 0.015
+MIXED_SEED = 4_071  # the figures in keycore/reading/wear.py were chosen with others
 
 
 @dataclass(frozen=True)
@@ -53,6 +54,67 @@ def measure() -> Iterator[Figure]:
             yield _figure(family, words, outcome)
     PLOT.write_text(_plot(outcomes))
     yield Figure(f"claimed against observed drawn in {PLOT.relative_to(PLOT.parents[1])}", True)
+    yield from _mixed()
+
+
+def _mixed() -> Iterator[Figure]:
+    """All that comes in, in steps of 15 to 25 thou; finer steps; accidents half and twice as often; each alone."""
+    for step in STEPS:
+        found = _read(step, claims=CLAIMS)
+        sure, surely = _claims(found, CLAIMED), _claims(found, SURELY)
+        yield Figure(
+            f"all that comes in, steps of {1000 * step:g} thou: {_says(found, CLAIMED)} (goal 10); {_says(found, SURELY)} "
+            "(goal 1.5)",
+            len(sure) >= CLAIMS and _wrong(sure) <= MOST_WRONG and _wrong(surely) <= MOST_WRONG_SURELY,
+        )
+        friendly = [one for sort in FRIENDLY for one in _read(step, keys=200, sort=sort)]
+        share = len(_claims(friendly, CLAIMED)) / len(friendly)
+        yield Figure(f"  friendly keys of them: {_says(friendly, CLAIMED)} (goal: claimed of 50)", share >= 0.5)
+    for step in FINE_STEPS:
+        found = _read(step, keys=2_000)
+        sure = _claims(found, CLAIMED)
+        yield Figure(
+            f"steps of {1000 * step:g} thou: {len(sure)} of 2,000 claimed at 90, "
+            f"{sum(not right for _, right in sure)} of them wrong (goal: none, or a tenth at most)",
+            _wrong(sure) <= MOST_WRONG,
+        )
+    for times in (0.5, 2.0):
+        for step in (0.015, 0.020):
+            found = _read(step, keys=1_000, times=times)
+            yield Figure(f"accidents {times:g} times as often, steps of {1000 * step:g}: {_says(found, CLAIMED)}", True)
+    for sort, words in WORDS.items():
+        found = _read(0.015, keys=300, sort=sort)
+        yield Figure(f"alone, steps of 15: {words}: {_says(found, CLAIMED)}", True)
+
+
+def _read(
+    step: float, *, keys: int = 0, claims: int = 0, sort: str = "", times: float = 1.0
+) -> list[tuple[float, bool]]:
+    """Of each key: the chance claimed, and whether it was right; so many keys, or until there are so many claims."""
+    random, found, made = np.random.default_rng(MIXED_SEED), [], 0
+    while len(found) < keys or made < claims:
+        key = make_up(step, random, sort, times=times)
+        track = key.family.tracks[0]
+        source = measured_by_caliper(key.family, track, [[value] for value in key.values], key.grade)
+        reading = Reading(key.family, track, (source,), stray=SHOP_STRAY)
+        best, chance = weigh_plainly(reading).likeliest(1)[0]
+        found.append((chance, best == key.truth))
+        made += chance >= CLAIMED
+    return found
+
+
+def _claims(found: list[tuple[float, bool]], at: float) -> list[tuple[float, bool]]:
+    return [one for one in found if one[0] >= at]
+
+
+def _wrong(claims: list[tuple[float, bool]]) -> float:
+    return sum(not right for _, right in claims) / len(claims) if claims else 0.0
+
+
+def _says(found: list[tuple[float, bool]], at: float) -> str:
+    claims = _claims(found, at)
+    share = 100 * len(claims) / len(found)
+    return f"{100 * at:.0f} in 100 claimed of {share:.0f} in 100, wrong {100 * _wrong(claims):.1f} in 100"
 
 
 def read_worn_keys(family: Family, sort: str) -> Outcome:
@@ -65,24 +127,13 @@ def read_worn_keys(family: Family, sort: str) -> Outcome:
     for _ in range(KEYS):
         truth = all_bittings[random.integers(len(all_bittings))]
         scatter = random.uniform(0.0015, 0.003)
-        values = depths[truth] - _wear(sort, random, depths[truth], places) + random.normal(0, scatter, len(truth))
+        values = depths[truth] - worn(sort, random, depths[truth], places) + random.normal(0, scatter, len(truth))
         source = measured_by_caliper(family, track, [[value] for value in values])
-        best, chance = weigh_plainly(Reading(family, track, (source,))).likeliest(1)[0]
+        best, chance = weigh_plainly(Reading(family, track, (source,), stray=SHOP_STRAY)).likeliest(1)[0]
         nearest = np.abs(depths[None, :] - values[:, None]).argmin(axis=1)
         rows.append((chance, best == tuple(truth), bool((nearest == truth).all())))
     claimed, right, plain = (np.array(column) for column in zip(*rows, strict=True))
     return Outcome(claimed, right, plain)
-
-
-def _wear(sort: str, random: np.random.Generator, values: np.ndarray, places: np.ndarray) -> np.ndarray:
-    most = random.uniform(0, 0.010)
-    if sort == "even":
-        return np.full(len(values), most)
-    if sort == "tip":
-        return 0.6 * most + random.uniform(0, 0.010) * (places - places.min()) / np.ptp(places)
-    if sort == "high":
-        return np.asarray(most * (1 + 2 * (values - values.min()) / max(np.ptp(values), 1e-9)) / 3)
-    return random.uniform(0, min(2 * most, 0.010), len(values))
 
 
 def _figure(family: Family, words: str, outcome: Outcome) -> Figure:

@@ -13,7 +13,7 @@ from keycore.documents.family import read_family
 from keycore.family import Depth, Family, Track
 from keycore.reading.decode import Reading, decode
 from keycore.reading.evidence import Measured, Spread
-from keycore.reading.likelihood import Weighed, weigh
+from keycore.reading.likelihood import Weighed, weigh_offset
 
 FASTER = 1000
 PASSES = 50
@@ -46,7 +46,7 @@ def two_worn_keys() -> Reading:
 
 def _against_one_pass(name: str, reading: Reading) -> Figure:
     """The whole reading against one exponential of n x d x d numbers for each quadrature point."""
-    source = weigh(reading.evidence[0], reading.family, reading.track, reading.stray)
+    source = weigh_offset([reading.evidence[0]], reading.family, reading.track, reading.stray)
     spaces, depths, nodes = source.log_emission.shape
     numbers = np.linspace(-1, 0, spaces * depths * depths * nodes)
     pass_once, exact = seconds(lambda: np.exp(numbers).sum(), 9), seconds(lambda: decode(reading), 9)
@@ -64,7 +64,7 @@ def _worn(family: Family, steps: list[int], seed: int = 3) -> Reading:
 
 
 def _against_enumeration(name: str, reading: Reading, sampled: int = 0) -> Figure:
-    source = weigh(reading.evidence[0], reading.family, reading.track, reading.stray)
+    source = weigh_offset([reading.evidence[0]], reading.family, reading.track, reading.stray)
     nodes = (
         range(len(source.log_prior))
         if not sampled

@@ -109,15 +109,15 @@ KNOCKED, BADLY_SEATED = 1 / 60, 1 / 12  # of keys
 
 
 def _knocked_courses() -> Iterator[Figure]:
-    """Courses with knocks that nobody noted and keys not seated; the true offset after the last key against 90 in 100."""
+    """Courses with knocks that nobody noted and keys not seated: the true offset after the last key."""
     random = np.random.default_rng(31)
     clean, knocked = ([_held(random, knocks=knocks) for _ in range(COURSES)] for knocks in (False, True))
     ratio = float(np.median([each[1] for each in knocked]) / np.median([each[1] for each in clean]))
     share = float(np.mean([each[0] for each in knocked]))
     alone = float(np.mean([each[0] for each in clean]))
     yield Figure(
-        f"{COURSES:,} courses with knocks and keys not seated: intervals of 90 held {100 * share:.1f} in 100 (goal 86 to "
-        f"95), {ratio:.2f} times as wide as on clean courses (goal 1.5), which held {100 * alone:.1f}",
+        f"{COURSES:,} courses with knocks and keys not seated: intervals of 90 held {100 * share:.1f} in 100 "
+        f"(goal 86 to 95), {ratio:.2f} times as wide as on clean courses (goal 1.5), which held {100 * alone:.1f}",
         0.86 <= share <= 0.95 and ratio <= 1.5,
     )
     since = [

@@ -35,13 +35,10 @@ from keycore.reading.evidence import (
     Stated,
     check_evidence,
 )  # fmt: skip
+from keycore.reading.instruments import COMPARED_SD, RESOLVES
 from keycore.rules import Break
-from keycore.units import Unit
 
 SourceDocument = MeasuredModel | RoundedModel | FlushModel | StatedModel | ComparedModel
-RESOLVES = {Unit.INCH: 0.006, Unit.MILLIMETRE: 0.15}
-COMPARED_SD = {Unit.INCH: 0.003, Unit.MILLIMETRE: 0.08}
-"""How small a step an eye tells, and how surely, unless said otherwise."""
 
 
 def read_reading(data: Any) -> Reading:

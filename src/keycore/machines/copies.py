@@ -15,7 +15,7 @@ from keycore.proving.causes import Cause, likely_causes
 from keycore.proving.verdict import ProofCut, Verdict, judge_key, worst
 from keycore.reading.decode import Reading, decode
 from keycore.reading.evidence import Spread
-from keycore.reading.instruments import measured_by_caliper
+from keycore.reading.instruments import SHOP_STRAY, measured_by_caliper
 
 FEWEST_CUTS = 2
 
@@ -117,9 +117,8 @@ def compare_copy(
         raise InputError("copy", f"{len(track.spaces)} values of each are wanted, a dash for one not measured")
     if family.tolerance is None:
         raise InputError("family", "it has no tolerance to judge by")
-    read = decode(
-        Reading(family, track, (measured_by_caliper(family, track, [[] if p is None else [p] for p in pattern]),))
-    )
+    source = measured_by_caliper(family, track, [[] if p is None else [p] for p in pattern])
+    read = decode(Reading(family, track, (source,), stray=SHOP_STRAY))
     cuts = tuple(
         CopiedCut(space, p, c, track.values[step], track.labels[step])
         for space, (p, c, step) in enumerate(zip(pattern, copy, read.best, strict=True), start=1)

@@ -17,6 +17,10 @@ from keycore.units import Unit, convert
 CALIPER_SD = 0.0010
 """One reading of a caliper by hand, inches."""
 
+RESOLVES = {Unit.INCH: 0.006, Unit.MILLIMETRE: 0.15}
+COMPARED_SD = {Unit.INCH: 0.003, Unit.MILLIMETRE: 0.08}
+"""How small a step an eye tells between two cuts, and how surely; common practice, no source."""
+
 SHOP_STRAY = 0.005
 """How often one value in a shop's own reading is plain wrong (misread, mistyped), nicks and dirt aside; no source."""
 

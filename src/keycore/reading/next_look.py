@@ -17,12 +17,11 @@ import numpy as np
 
 from keycore.family import Family, Track
 from keycore.reading.evidence import Beside, Compared, Measured, Pair
+from keycore.reading.instruments import CALIPER_SD, COMPARED_SD, RESOLVES
 from keycore.reading.likelihood import FLUSH_IF_FAR, FLUSH_IF_NEXT, FLUSH_IF_SAME, Array, compared_ties
 from keycore.units import Unit, convert
 
 SURE_ENOUGH = 0.99  # at this chance nothing need be looked at
-CALIPER_SD = 0.0010  # of one reading by hand, inches; common practice, no source
-RESOLVES, COMPARED_SD = 0.006, 0.003  # inches
 NICK = 0.008  # how far a cut may be off by itself, inches
 BY_ITSELF = 3.0  # a value so many sd from what its fellows say is off by itself, if that depth is right
 HARDLY_MORE = 0.03  # a dearer look is worth its trouble where it leaves so much more
@@ -133,11 +132,10 @@ def _offsets(track: Track, steps: Array, measured: Measured) -> Array:
 
 
 def _by_eye(family: Family, track: Track, steps: Array, chance: Array, pair: tuple[int, int]) -> float:
-    inch = convert(1.0, Unit.INCH, family.unit)
     first, second = pair
     outcomes = []
     for looks in Beside:
-        seen = Compared(steps.shape[1], (Pair(first, second, looks),), RESOLVES * inch, COMPARED_SD * inch)
+        seen = Compared(steps.shape[1], (Pair(first, second, looks),), RESOLVES[family.unit], COMPARED_SD[family.unit])
         ((a, b), table) = next(iter(compared_ties(seen, family, track, 0.01).items()))
         outcomes.append(np.exp(table[steps[:, a], steps[:, b]]))
     return _left(chance, outcomes)

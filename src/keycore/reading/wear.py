@@ -58,7 +58,7 @@ than a new one. Chosen so that claims of 90 in 100 hold on keys whose wear follo
 ``docs/computation.md``, "How far its claims hold".
 """
 
-ANY_CUT = Local(chance=0.05, deep=Spread(0.0080, 0.0035), shallow=Spread(0.0055, 0.0030), share_deep=0.8)
+ANY_CUT = Local(chance=0.045, deep=Spread(0.0080, 0.0035), shallow=Spread(0.0055, 0.0030), share_deep=0.8)
 """How often, and how far in inches, one cut of a key reads off by itself though nobody saw why: a nick 4 to 12
 thou deep, dirt in the root. Of a made-up population stated in ``docs/computation.md``; no source."""
 
@@ -89,7 +89,7 @@ def local_of(family: Family, mark: CutMark | None) -> Local:
     >>> from keycore.documents.family import read_family
     >>> harbour = read_family("harbour-five")
     >>> local_of(harbour, None).chance, local_of(harbour, CutMark.NICKED).share_deep
-    (0.05, 1.0)
+    (0.045, 1.0)
     """
     local = ANY_CUT if mark is None else MARKED[mark]
     one = convert(1.0, Unit.INCH, family.unit)

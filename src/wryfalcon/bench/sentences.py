@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
+from keycore.reading.decode import Posterior
+from keycore.reading.next_look import With
 from keycore.rules import Break
 from keycore.units import Unit
 from wryfalcon.bench.models import SourceKind
@@ -71,12 +73,28 @@ def _what_to_do(reading: TrackReading) -> str:
     if posterior.doubts_whole_key:
         return (
             "The doubt is the whole key a step up or down, which no single cut settles: "
-            "say how worn it looks, or bring another source."
+            "say how worn it looks, try a depth key in the lock, or bring another source."
         )
+    return _look_next(reading, posterior)
+
+
+def _look_next(reading: TrackReading, posterior: Posterior) -> str:
+    """The next look that is worth its trouble, said of the cut where it is."""
+    dirty = reading.reads_shallow
+    if dirty is not None:
+        return f"Cut {dirty} reads shallow beside its fellows: clean it and measure again."
+    advice = posterior.look_next
+    if advice is None or advice.space is None:
+        return "No cut measured again settles it: try the likeliest in the lock, or bring another source."
+    cut = reading.shown_space(advice.space)
+    match advice.using:
+        case With.EYE:
+            beside = reading.shown_space(advice.beside or advice.space)
+            return f"Hold cut {cut} beside cut {beside} by eye: a caliper again tells less."
+        case With.DEPTH_KEY:
+            return f"A caliper again hardly settles cut {cut}: a depth key in the lock there does, or trying it."
     measures = reading.first is not None and SourceKind(reading.first.record.kind).is_typed_value
-    return (
-        f"{'Measure' if measures else 'Look at'} cut {reading.shown_space(posterior.measure_again)} again to be sure."
-    )
+    return f"{'Measure' if measures else 'Look at'} cut {cut} again to be sure."
 
 
 def _beyond(reading: TrackReading) -> str:
@@ -97,4 +115,6 @@ def break_words(broken: Break) -> str:
     spaces = " and ".join(str(space) for space in broken.spaces[:2])
     if broken.rule == "macs":
         return f"too steep from cut {spaces.replace(' and ', ' to ')}"
+    if broken.rule == "fixed":
+        return f"cut {spaces} never varies in this family"
     return "too many cuts alike" if broken.rule == "most_alike" else "too few different depths"

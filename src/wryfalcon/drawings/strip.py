@@ -9,7 +9,7 @@ from itertools import pairwise
 
 from keycore.family import Family, Track
 from keycore.reading.decode import Posterior
-from keycore.reading.evidence import Evidence, Flush, Looks, Measured, Rounded, Spread, Stated
+from keycore.reading.evidence import Beside, Compared, Evidence, Flush, Looks, Measured, Rounded, Spread, Stated
 from wryfalcon.drawings.sheet import BLADE_LEFT, WIDTH, Sheet, is_drawable, px
 from wryfalcon.lengths import show_length
 
@@ -59,6 +59,17 @@ class Mark:
 
 
 @dataclass(frozen=True)
+class Pairing:
+    """Two cuts that were held against each other: a line from one lane to the other, lower at the deeper one."""
+
+    x1: float
+    y1: float
+    x2: float
+    y2: float
+    words: str
+
+
+@dataclass(frozen=True)
 class Lane:
     """One space."""
 
@@ -74,6 +85,7 @@ class Lane:
     plain: str  # the nearest-depth label where it differs
     overruled: bool
     current: bool
+    flaw: str = ""  # what the smith says is the matter with the cut
 
 
 @dataclass(frozen=True)
@@ -86,6 +98,7 @@ class Strip:
     lanes: tuple[Lane, ...]
     ladder_x: float
     ladder: tuple[tuple[float, str], ...] = field(default=())
+    pairings: tuple[Pairing, ...] = field(default=())
 
 
 def chance_words(chance: float) -> str:
@@ -102,6 +115,7 @@ class SeenSource:
     name: str
     evidence: Evidence
     wear: tuple[Spread, Spread] | None = None
+    flaws: Mapping[int, str] = field(default_factory=dict)  # what is the matter with single cuts, by space
 
 
 @dataclass(frozen=True)
@@ -128,7 +142,26 @@ def draw_strip(family: Family, track: Track, state: StripState) -> Strip:
         for depth, y in zip(track.depths, ys, strict=True)
     )
     bottom = top + LANE_HEIGHT
-    return Strip(px(top), px(bottom), px(bottom + 74), lanes, px(max(ladder_x, BLADE_LEFT - 140)), ladder)
+    pairings = _pairings(state.sources, xs, top)
+    return Strip(px(top), px(bottom), px(bottom + 74), lanes, px(max(ladder_x, BLADE_LEFT - 140)), ladder, pairings)
+
+
+PAIR_TOP, PAIR_APART, PAIR_ROWS, PAIR_STEP = 52.0, 8.0, 3, 5.0
+PAIRED = {Beside.LEVEL: "is level with", Beside.DEEPER: "is deeper than", Beside.SHALLOWER: "is shallower than"}
+
+
+def _pairings(sources: Sequence[SeenSource], xs: Sequence[float], top: float) -> tuple[Pairing, ...]:
+    """The ties between lanes, above them, a row lower for each until they begin again."""
+    found: list[Pairing] = []
+    for source in sources:
+        if not isinstance(source.evidence, Compared):
+            continue
+        for pair in source.evidence.pairs:
+            y = top - PAIR_TOP + PAIR_APART * (len(found) % PAIR_ROWS)
+            down = {Beside.LEVEL: 0.0, Beside.DEEPER: PAIR_STEP, Beside.SHALLOWER: -PAIR_STEP}[pair.looks]
+            words = f"cut {pair.first + 1} {PAIRED[pair.looks]} cut {pair.second + 1}, {source.name}"
+            found.append(Pairing(px(xs[pair.first]), px(y + down / 2), px(xs[pair.second]), px(y - down / 2), words))
+    return tuple(found)
 
 
 def _lane_places(family: Family, track: Track) -> tuple[list[float], float]:
@@ -176,6 +209,7 @@ def _lane(family: Family, track: Track, place: int, lane: _Lanes, state: StripSt
         plain="" if plain is None or plain == step else track.labels[plain],
         overruled=is_overruled,
         current=state.current == space,
+        flaw=next((source.flaws[space] for source in state.sources if space in source.flaws), ""),
     )
 
 
@@ -233,6 +267,8 @@ def _marks(family: Family, track: Track, place: int, lane: _Lanes, sources: Sequ
                 found += [mark for part in parts for mark in _looked(part, track, place, lane, column)]
             case Flush() | Stated() as part:
                 found += _looked(part, track, place, lane, column)
+            case Compared():
+                pass  # drawn between the lanes
     return tuple(found)
 
 

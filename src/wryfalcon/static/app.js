@@ -90,10 +90,23 @@ function markTumbler(event) {
   return true;
 }
 
+/* Read: what is the matter with the cut in front, by one letter in its empty entry or by a press. */
+function markCut(letter) {
+  const button = find(`[data-marks] [data-mark="${CSS.escape(letter)}"]`);
+  button?.click();
+  return Boolean(button);
+}
+document.addEventListener("click", (event) => {
+  const form = event.target.closest?.("[data-mark]")?.form;
+  const cut = find("form[data-values]")?.elements.cut.value;
+  if (form && cut) form.elements.cut.value = cut;
+}, true);
+
 document.addEventListener("keydown", (event) => {
   if (event.ctrlKey || event.metaKey || event.altKey) return;
   if (event.target.matches("[data-value-entry]") && ["ArrowUp", "ArrowDown"].includes(event.key)) return stepCut(event);
   if (event.target.matches("[data-value-entry]") && event.target.value === "" && event.key === "Escape") return event.target.blur();
+  if (event.target.matches("[data-value-entry]") && event.target.value === "" && event.key.length === 1 && markCut(event.key)) return event.preventDefault();
   if (isTyping(event.target)) return;
   if (find("[data-lanes]")) {
     if (event.key === "ArrowRight" || event.key === "ArrowLeft") return event.preventDefault(), stepLane(event.key === "ArrowRight" ? 1 : -1);

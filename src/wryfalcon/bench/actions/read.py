@@ -14,7 +14,7 @@ from keycore.units import Unit
 from wryfalcon.accounts.models import User
 from wryfalcon.bench.actions.sources import calipers_of
 from wryfalcon.bench.actions.take_in import check_read
-from wryfalcon.bench.models import Seen, Sighting, Source, SourceKind, Tag
+from wryfalcon.bench.models import Beside, CutMark, Seen, Sighting, Source, SourceKind, Tag
 from wryfalcon.bench.refusal import NotDone, SecondLook
 from wryfalcon.lengths import Entry, NotALength, meant_otherwise, parse_length
 from wryfalcon.records.actions import write_down
@@ -78,6 +78,7 @@ def add_value(actor: User, tag: Tag, typed: Typed, source: Source | None = None)
         return _add_pins(actor, tag, track, typed, source)
     entry = understood(tag, track, typed)
     source = source or calipers_of(tag, typed.track)
+    _put_dirty_away(source, typed.space)
     said = {"value": entry.value, "typed": typed.text.strip()[:24], "key": typed.named}
     look = _see(actor, source, {typed.space: said})
     write_down(Event.MEASURED, actor, tag, **_said(source, look), space=typed.space)
@@ -197,6 +198,42 @@ def spoil_round(actor: User, tag: Tag, source: Source, depth: str) -> None:
     if not spoiled.update(withdrawn=True):
         raise NotDone(f"Depth key {depth[:3]} has not been looked at.")
     write_down(Event.READING_WITHDRAWN, actor, tag, **_said(source), depth_key=depth)
+
+
+@transaction.atomic
+def mark_cut(actor: User, tag: Tag, source: Source, space: int, mark: str) -> None:
+    """What is the matter with one cut: it counts less from then on, or is sound after all."""
+    check_read(tag)
+    _check_kind(source, SourceKind(source.kind).takes_marks)
+    _check_space(tag.family.track(source.track), space)
+    if mark not in CutMark.values:
+        raise NotDone("Say whether the cut is nicked, dirty, burred, read on a ramp, or sound after all.")
+    look = _see(actor, source, {space: {"mark": mark}})
+    write_down(Event.LOOKED, actor, tag, **_said(source, look), space=space)
+
+
+def _put_dirty_away(source: Source, space: int) -> None:
+    """A cut that was dirty is cleaned before it is measured again: what was read through the dirt is put away."""
+    of_cut = source.sightings.filter(space=space, withdrawn=False)
+    marked = of_cut.exclude(mark="").last()
+    if marked is not None and marked.mark == CutMark.DIRTY:
+        of_cut.update(withdrawn=True)
+
+
+@transaction.atomic
+def compare_cuts(actor: User, tag: Tag, source: Source, pair: tuple[int, int], looks: str) -> None:
+    """Two cuts held against each other by eye; the same two again replace the look before."""
+    check_read(tag)
+    _check_kind(source, source.kind == SourceKind.COMPARED)
+    track, (space, beside) = tag.family.track(source.track), pair
+    _check_space(track, space)
+    _check_space(track, beside)
+    if space == beside:
+        raise NotDone("Choose two different cuts.")
+    if looks not in Beside.values:
+        raise NotDone("Say whether it is deeper, level or shallower.")
+    look = _see(actor, source, {space: {"beside": beside, "looks": looks}})
+    write_down(Event.LOOKED, actor, tag, **_said(source, look), space=space)
 
 
 @transaction.atomic

@@ -93,6 +93,8 @@ def _turn(tag: Tag, source: Source) -> None:
     spaces = len(tag.family.track(source.track).spaces)
     for sighting in source.sightings.all():
         sighting.space = spaces + 1 - sighting.space
+        if sighting.beside is not None:
+            sighting.beside = spaces + 1 - sighting.beside
         sighting.save()
 
 

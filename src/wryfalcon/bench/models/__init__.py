@@ -3,13 +3,15 @@
 from wryfalcon.bench.models.jobs import Customer, Felt, Lock, OnBench, Progress, Tag, TagState
 from wryfalcon.bench.models.pieces import Piece
 from wryfalcon.bench.models.proving import Proof, ProofValue, Trial, WayUp
-from wryfalcon.bench.models.reading import Overruling, Seen, Sighting, Source, SourceKind, WearGrade
+from wryfalcon.bench.models.reading import Beside, CutMark, Overruling, Seen, Sighting, Source, SourceKind, WearGrade
 from wryfalcon.bench.models.settling import Intent, Settlement, SetUp
 from wryfalcon.bench.models.tries import Outcome, SheetEntry, TrialOrder, TrialSheet
 from wryfalcon.bench.piece_states import PieceState
 
 __all__ = [
+    "Beside",
     "Customer",
+    "CutMark",
     "Felt",
     "Intent",
     "Lock",

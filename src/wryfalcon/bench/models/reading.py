@@ -12,7 +12,8 @@ from wryfalcon.codes.models import Code
 class WearGrade(models.TextChoices):
     """How worn the key looks before anything is measured."""
 
-    NEW = "new", "hardly used"
+    NEW = "new", "factory new"
+    COPY = "copy", "may be a copy"
     SOME = "some", "some wear"
     UNSURE = "unsure", "hard to say"
     WELL_WORN = "well-worn", "well worn"
@@ -29,6 +30,7 @@ class SourceKind(models.TextChoices):
     PINS = "pins", "Bottom pins measured"
     GRID = "grid", "A reading tool's grid"
     STAGES = "stages", "A blank cut down"
+    COMPARED = "compared", "Cuts compared by eye"
     CODE = "code", "A code"
     TRIED = "tried", "Tried in the lock"
 
@@ -46,6 +48,16 @@ class SourceKind(models.TextChoices):
     def is_of_a_key(self) -> bool:
         """Whether an old key was read, so that its wear counts."""
         return self in {SourceKind.CALIPERS, SourceKind.PROBE, SourceKind.MACHINE}
+
+    @property
+    def asks_wear(self) -> bool:
+        """Whether it matters how worn the key looks."""
+        return self.is_of_a_key or self == self.COMPARED
+
+    @property
+    def takes_marks(self) -> bool:
+        """Whether a cut of it can be said to be nicked, dirty, burred or on a ramp."""
+        return self in {SourceKind.CALIPERS, SourceKind.PROBE}
 
     @property
     def is_typed_value(self) -> bool:
@@ -86,12 +98,31 @@ class Seen(models.TextChoices):
     UNSURE = "unsure", "unsure"
 
 
+class Beside(models.TextChoices):
+    """How one cut looks beside another."""
+
+    DEEPER = "deeper", "is deeper than"
+    LEVEL = "level", "is level with"
+    SHALLOWER = "shallower", "is shallower than"
+
+
+class CutMark(models.TextChoices):
+    """What the smith sees of one cut of a key; the last one said stands."""
+
+    NICKED = "nicked", "nicked"
+    DIRTY = "dirty", "dirty"
+    BURRED = "burred", "burred"
+    ON_RAMP = "on-ramp", "read on a ramp"
+    SOUND = "sound", "sound after all"
+
+
 class Sighting(models.Model):
     """What one look showed of one cut. Withdrawn, not deleted, when undone.
 
     Calipers, probes and pins give a value, a second on the same cut being a repeat. Labels are what a
     machine, a part or a tool's grid says; the last look at a cut stands. Depth keys and a blank cut
-    down say how a tumbler sits at a depth.
+    down say how a tumbler sits at a depth. A comparison says how a cut looks beside another, a mark what is the
+    matter with a cut.
     """
 
     source = models.ForeignKey(Source, models.CASCADE, related_name="sightings")
@@ -102,6 +133,9 @@ class Sighting(models.Model):
     labels = models.JSONField(default=list, help_text="the depth stated, or the depths it lies between")
     depth = models.CharField(max_length=3, blank=True, help_text="of the depth key, or of the blank's cut")
     seen = models.CharField(max_length=6, choices=Seen, blank=True)
+    beside = models.PositiveSmallIntegerField(null=True, help_text="the space that it was held against")
+    looks = models.CharField(max_length=9, choices=Beside, blank=True, help_text="how it looks beside that")
+    mark = models.CharField(max_length=7, choices=CutMark, blank=True)
     typed = models.CharField(max_length=24, blank=True)
     key = models.CharField(max_length=32, blank=True, db_index=True, help_text="of the entry: said twice, kept once")
     withdrawn = models.BooleanField(default=False)

@@ -7,10 +7,12 @@ from dataclasses import dataclass
 from functools import cached_property
 
 from keycore.family import Family, Track
-from keycore.reading.evidence import Evidence, Flush, Looks, Measured, Stated
+from keycore.reading.evidence import Beside, Compared, Evidence, Flush, Looks, Measured, Pair, Stated
 from keycore.reading.instruments import (
     CALIPER_SD,
+    COMPARED_SD,
     PROBE_SD,
+    RESOLVES,
     depth_under_pin,
     measured_by_caliper,
     measured_from_pins,
@@ -18,8 +20,9 @@ from keycore.reading.instruments import (
 )
 from keycore.reading.staged import Seen as StageSeen
 from keycore.reading.staged import Stage, as_evidence
-from keycore.reading.wear import WearGrade
+from keycore.reading.wear import CutMark, WearGrade, counts_for, expected_wear, local_of
 from keycore.units import Unit, convert
+from wryfalcon.bench.models import CutMark as Mark
 from wryfalcon.bench.models import Seen, Sighting, Source, SourceKind
 
 CODE_TRUST = 0.999
@@ -47,6 +50,7 @@ class SourceReading:
     track: Track
     record: Source
     sightings: Sequence[Sighting]  # in the order they were seen, none withdrawn
+    shared: int | None = None  # the same number: passes of one caliper over one key by one hand
 
     @property
     def counted_from(self) -> str:
@@ -103,9 +107,30 @@ class SourceReading:
     @property
     def spaces_seen(self) -> set[int]:
         """The spaces this source says something of."""
-        return {
+        seen = {
             s.space for s in self.sightings if s.value is not None or s.labels or s.seen in (Seen.FLUSH, Seen.PROUD)
         }
+        return seen.union(*((pair.space, pair.beside or pair.space) for pair in self.pairs))
+
+    @cached_property
+    def pairs(self) -> tuple[Sighting, ...]:
+        """The cuts that were compared by eye; of the same two the last look stands."""
+        last = {frozenset((s.space, s.beside)): s for s in self.sightings if s.looks and s.beside}
+        return tuple(last.values())
+
+    @cached_property
+    def marks(self) -> Mapping[int, Mark]:
+        """What is the matter with single cuts, by space."""
+        last = {s.space: Mark(s.mark) for s in self.sightings if s.mark}
+        return {space: mark for space, mark in last.items() if mark != Mark.SOUND}
+
+    def counts_for(self, space: int) -> float | None:
+        """How much a marked cut’s value still counts beside an unmarked one; None where it is not marked."""
+        mark, evidence = self.marks.get(space), self.evidence
+        if mark is None or not isinstance(evidence, Measured) or evidence.values[space - 1] is None:
+            return None
+        sd = evidence.sd[space - 1]
+        return counts_for(sd, local_of(self.family, CutMark(mark)), local_of(self.family, None))
 
     @property
     def has_master_pins(self) -> bool:
@@ -125,7 +150,15 @@ class SourceReading:
                 studied = self.record.caliper_sd
                 hand = convert(studied, Unit.MILLIMETRE, Unit.INCH) if studied else CALIPER_SD
                 sd = hand if kind == SourceKind.CALIPERS else PROBE_SD
-                return measured_by_caliper(self.family, self.track, self._read(), self._grade, sd)
+                return measured_by_caliper(
+                    self.family,
+                    self.track,
+                    self._read(),
+                    self._grade,
+                    sd,
+                    marks={space: CutMark(mark) for space, mark in self.marks.items()},
+                    shared=self.shared,
+                )
             case SourceKind.MACHINE:
                 labels = [self.labels.get(space, [None])[0] for space in self.spaces]
                 return rounded_by_machine(self.family, self.track, labels, self._grade)
@@ -133,10 +166,19 @@ class SourceReading:
                 return measured_from_pins(self.family, self.track, self._pins(other_key), self.record.plug or 0.0)
             case SourceKind.DEPTH_KEYS:
                 return Looks(tuple(self._round(depth, seen) for depth, seen in self.rounds.items()))
+            case SourceKind.COMPARED:
+                return self._compared()
             case SourceKind.STAGES:
                 return as_evidence(self.track, self.stages)
         stated = tuple(frozenset(map(self.track.step, self.labels.get(space, []))) for space in self.spaces)
         return Stated(stated, TRUST[kind])
+
+    def _compared(self) -> Compared:
+        """What the eye says of pairs; the tip may have worn more than the bow."""
+        pairs = tuple(Pair(s.space - 1, (s.beside or 1) - 1, Beside(s.looks)) for s in self.pairs)
+        unit = self.family.unit
+        _, tip = expected_wear(self.family, self.track, self._grade)
+        return Compared(len(self.track.spaces), pairs, RESOLVES[unit], COMPARED_SD[unit], tip)
 
     @property
     def _grade(self) -> WearGrade:

@@ -8,8 +8,9 @@ from typing import Any
 import numpy as np
 
 from keycore.reading.depth_keys import next_depth_key
+from keycore.reading.next_look import With
 from keycore.reading.staged import NextCut, cut_so_far, next_cut
-from wryfalcon.bench.models import Seen, SourceKind
+from wryfalcon.bench.models import Beside, Seen, SourceKind
 from wryfalcon.bench.queries.evidence import SourceReading
 from wryfalcon.bench.queries.reading import TrackReading
 
@@ -52,8 +53,35 @@ def looks_of(reading: TrackReading, source: SourceReading, depth: str) -> dict[s
             return {"columns": _columns(source), "depths": reading.track.labels, "is_settled": is_settled(reading)}
         case SourceKind.STAGES:
             return _stages(reading, source)
+        case SourceKind.COMPARED:
+            return _compared(reading, source)
     stated = [" ".join(source.labels.get(source.shown_space(n), ["-"])) for n in source.spaces]
     return {"stated": " ".join(stated) if source.labels else ""}
+
+
+@dataclass(frozen=True)
+class Compared:
+    """Two cuts that were held against each other, as the source counts."""
+
+    first: int
+    beside: int
+    looks: str
+
+
+def _compared(reading: TrackReading, source: SourceReading) -> dict[str, Any]:
+    """The pairs so far, and the next two neighbours that were not yet held against each other."""
+    pairs = [
+        Compared(source.shown_space(s.space), source.shown_space(s.beside or 1), Beside(s.looks).label)
+        for s in source.pairs
+    ]
+    done = {frozenset((pair.first, pair.beside)) for pair in pairs}
+    last = len(reading.track.spaces)
+    following = next((n for n in range(1, last) if frozenset((n, n + 1)) not in done), 1)
+    advised = reading.posterior.look_next if reading.posterior else None
+    first, beside = following, min(following + 1, last)
+    if advised is not None and advised.using == With.EYE and advised.space and advised.beside:
+        first, beside = source.shown_space(advised.space), source.shown_space(advised.beside)
+    return {"pairs": pairs, "first": first, "beside": beside, "besides": Beside.choices}
 
 
 def is_settled(reading: TrackReading) -> bool:

@@ -9,10 +9,11 @@ from functools import cached_property
 
 from keycore.errors import BeyondReach, InputError
 from keycore.family import Family, Track
-from keycore.reading.decode import Posterior, Reading, decode
+from keycore.reading.decode import Posterior, Reading, Unsettled, look_over
 from keycore.reading.evidence import Evidence, Measured, Spread
 from keycore.reading.filling import locks_worked
 from keycore.reading.influence import Influence, influences
+from keycore.reading.instruments import SHOP_STRAY
 from keycore.reading.wear import WearGrade
 from wryfalcon.bench.models import Overruling, Sighting, Source, SourceKind, Tag
 from wryfalcon.bench.models import WearGrade as WearLook
@@ -21,6 +22,8 @@ from wryfalcon.documents import parsed
 from wryfalcon.drawings.strip import chance_words
 from wryfalcon.kept import kept
 
+SHALLOW = 2.5  # sd above what its fellows say: most likely dirt; common practice, no source
+TOO_MUCH_TOGETHER = "These sources disagree too much to be weighed together: turn, leave out or look again at one."
 RULES_LEFT_OUT = "The family's other rules leave too many bittings to weigh one by one; only MACS was held to."
 
 
@@ -46,6 +49,7 @@ class TrackReading:
     sources: Sequence[SourceReading]  # begun and not removed, switched off ones too
     overruled: Mapping[int, Overruling]
     posterior: Posterior | None = None
+    unsettled: Unsettled | None = None  # the sum of all is out of reach: only what each by itself says of the others
     problem: str = ""
 
     @cached_property
@@ -158,8 +162,9 @@ class TrackReading:
     def conflicts(self) -> list[tuple[SourceReading, SourceReading, list[int]]]:
         """The pairs of sources that cannot both be right, and the cuts where they part."""
         found: defaultdict[tuple[int, int], list[int]] = defaultdict(list)
-        turned = self.posterior.turn_round if self.posterior else None
-        for conflict in self.posterior.conflicts if self.posterior else ():
+        said = self.posterior or self.unsettled
+        turned = said.turn_round if said else None
+        for conflict in said.conflicts if said else ():
             if turned in conflict.sources:  # that it was counted the wrong way round says it already
                 continue
             found[conflict.sources].append(self.shown_space(conflict.space))
@@ -197,7 +202,8 @@ class TrackReading:
 
         Of two sources that agree once one is turned, nothing says which was counted wrongly: both.
         """
-        place = self.posterior.turn_round if self.posterior else None
+        said = self.posterior or self.unsettled
+        place = said.turn_round if said else None
         if place is None:
             return []
         places = range(2) if len(self.weighed) == 2 else [place]
@@ -206,7 +212,7 @@ class TrackReading:
     def _with_turned(self, place: int) -> Posterior | None:
         evidence = [source.evidence for source in self.weighed if source.evidence is not None]
         evidence[place] = evidence[place].turned()
-        return weigh(self.document, self.track.name, tuple(evidence), self.every_cut_seen)[0]
+        return _settled(weigh(self.document, self.track.name, tuple(evidence), self.every_cut_seen)[0])
 
     @cached_property
     def every_cut_seen(self) -> bool:
@@ -220,7 +226,7 @@ class TrackReading:
         if not pinned:
             return None
         evidence = tuple(source.as_evidence(other_key=not source.record.other_key) for source in pinned)
-        return weigh(self.document, self.track.name, evidence, False)[0]
+        return _settled(weigh(self.document, self.track.name, evidence, False)[0])
 
     @property
     def is_a_guess(self) -> bool:
@@ -234,6 +240,25 @@ class TrackReading:
         if posterior is None or posterior.measure_again is None or posterior.doubts_whole_key:
             return None
         return self.shown_space(posterior.measure_again)
+
+    @cached_property
+    def reads_shallow(self) -> int | None:
+        """The cut, as the first source counts, that reads far shallower than its fellows though nobody said why."""
+        posterior, source = self.posterior, self.first
+        if posterior is None or source is None or not isinstance(source.evidence, Measured):
+            return None
+        evidence, wear = source.evidence, posterior.wear[0]
+        if wear is None:
+            return None
+        down = -1.0 if self.track.falls_when_deeper else 1.0
+        u, values = self.family.towards_tip(self.track), self.track.values
+        off = {
+            place: -down * (value - values[step] - wear[0].mean - wear[1].mean * u[place]) / evidence.sd[place]
+            for place, (value, step) in enumerate(zip(evidence.values, posterior.best, strict=True))
+            if value is not None and place + 1 not in source.marks
+        }
+        worst = max(off, key=lambda place: off[place], default=None)
+        return self.shown_space(worst + 1) if worst is not None and off[worst] > SHALLOW else None
 
     @property
     def likeliest(self) -> list[tuple[str, float]]:
@@ -277,9 +302,11 @@ def readings_of(tag: Tag) -> list[TrackReading]:
     for sighting in Sighting.objects.filter(source__tag=tag, source__removed=False, withdrawn=False):
         kept[sighting.source_id].append(sighting)
     sources: defaultdict[str, list[SourceReading]] = defaultdict(list)
+    passes: dict[object, int] = {}
     for source in tag.sources.filter(removed=False):
-        track = family.track(source.track)
-        sources[source.track].append(SourceReading(family, track, source, kept[source.pk]))
+        track, looks = family.track(source.track), kept[source.pk]
+        shared = passes.setdefault(_one_hand(source, looks), source.pk)
+        sources[source.track].append(SourceReading(family, track, source, looks, shared))
     overruled: defaultdict[str, dict[int, Overruling]] = defaultdict(dict)
     for overruling in tag.overrulings.filter(withdrawn=False):
         overruled[overruling.track][overruling.space] = overruling
@@ -287,6 +314,13 @@ def readings_of(tag: Tag) -> list[TrackReading]:
         weigh_track(TrackReading(family, document, track, sources[track.name], overruled[track.name]))
         for track in family.tracks
     ]
+
+
+def _one_hand(source: Source, looks: Sequence[Sighting]) -> object:
+    """What passes of one caliper over one key by one hand have in common: they share what it is off by."""
+    if source.kind != SourceKind.CALIPERS or not looks:
+        return source.pk
+    return source.track, source.name.strip().lower(), source.wear, looks[0].by_id
 
 
 def track_of(readings: Sequence[TrackReading], name: str | None) -> TrackReading:
@@ -308,8 +342,14 @@ def weigh_track(reading: TrackReading) -> TrackReading:
     evidence = tuple(source.evidence for source in reading.weighed if source.evidence is not None)
     if not evidence:
         return reading
-    posterior, problem = weigh(reading.document, reading.track.name, evidence, reading.every_cut_seen)
-    return replace(reading, posterior=posterior, problem=problem)
+    found, problem = weigh(reading.document, reading.track.name, evidence, reading.every_cut_seen)
+    if isinstance(found, Unsettled):
+        return replace(reading, unsettled=found, problem=problem)
+    return replace(reading, posterior=found, problem=problem)
+
+
+def _settled(found: Posterior | Unsettled | None) -> Posterior | None:
+    return found if isinstance(found, Posterior) else None
 
 
 def _that_count(sources: Sequence[SourceReading]) -> tuple[SourceReading, ...]:
@@ -318,7 +358,9 @@ def _that_count(sources: Sequence[SourceReading]) -> tuple[SourceReading, ...]:
 
 
 @kept(512)
-def weigh(document: str, name: str, evidence: tuple[Evidence, ...], every_cut: bool) -> tuple[Posterior | None, str]:
+def weigh(
+    document: str, name: str, evidence: tuple[Evidence, ...], every_cut: bool
+) -> tuple[Posterior | Unsettled | None, str]:
     """The same sightings mean the same thing every time a page is looked at.
 
     Rules that are no chain wait until every cut is seen: before that too many bittings are open.
@@ -326,15 +368,19 @@ def weigh(document: str, name: str, evidence: tuple[Evidence, ...], every_cut: b
     family = parsed(document)
     track = family.track(name)
     problem, has_rules = "", family.rules.any and every_cut
+    unsettled: Unsettled | None = None
     for obey in ({"macs", "rules"}, {"macs"}) if has_rules else ({"macs"},):
         try:
             note = RULES_LEFT_OUT if has_rules and "rules" not in obey else ""
-            return decode(Reading(family, track, evidence, frozenset(obey))), note
+            found = look_over(Reading(family, track, evidence, frozenset(obey), SHOP_STRAY))
+            if isinstance(found, Posterior):
+                return found, note
+            unsettled, problem = found, TOO_MUCH_TOGETHER
         except BeyondReach as error:
             problem = error.reason
         except InputError as error:
             return None, error.reason
-    return None, problem
+    return unsettled, problem
 
 
 @kept(256)
@@ -342,4 +388,4 @@ def _influences(
     document: str, name: str, evidence: tuple[Evidence, ...], best: tuple[int, ...]
 ) -> tuple[Influence | None, ...]:
     family = parsed(document)
-    return influences(Reading(family, family.track(name), evidence), best)
+    return influences(Reading(family, family.track(name), evidence, stray=SHOP_STRAY), best)

@@ -18,6 +18,7 @@ from keycore.family import Family, Track
 from keycore.proving.lock import play_of
 from keycore.reading.decode import Reading, chances_among
 from keycore.reading.evidence import Evidence
+from keycore.reading.instruments import SHOP_STRAY
 from wryfalcon.bench.models import Outcome, SheetEntry, Tag, TrialOrder, TrialSheet
 from wryfalcon.bench.queries.reading import TrackReading
 from wryfalcon.codes.models import Series
@@ -241,7 +242,7 @@ def _left(asked: _Asked) -> _Left:
     if asked.half_steps and can_halve(family, track):
         halving = halve(track, play_of(family), candidates)
     tries = halving.tries(candidates)
-    chances = _chances(Reading(family, track, asked.evidence, frozenset()), candidates, halving)
+    chances = _chances(Reading(family, track, asked.evidence, frozenset(), SHOP_STRAY), candidates, halving)
     progression = fewest_blanks(tries, asked.begun)
     orders = {
         TrialOrder.WITHIN: likeliest_within(progression, chances),

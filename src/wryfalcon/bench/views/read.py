@@ -11,7 +11,7 @@ from django.views.decorators.http import require_GET, require_POST
 
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.bench.actions.read import add_values, withdraw
-from wryfalcon.bench.models import OnBench, Sighting, Source, SourceKind, Tag, WearGrade
+from wryfalcon.bench.models import CutMark, OnBench, Sighting, Source, SourceKind, Tag, WearGrade
 from wryfalcon.bench.queries.evidence import SourceReading
 from wryfalcon.bench.queries.looks import looks_of
 from wryfalcon.bench.queries.reading import TrackReading, readings_of
@@ -43,6 +43,8 @@ class Row:
     mean: float | None
     spread: float | None
     depth: float | None  # what the mean says of the key
+    mark: str = ""  # what is the matter with the cut, in words
+    counts: float | None = None  # how much it then counts, of an unmarked one
 
 
 @dataclass(frozen=True)
@@ -164,6 +166,7 @@ def show_read(
         "strip": strip_of(reading, source.shown_space(at) if kind.is_typed_value and at else None),
         "sentence": sentence_of(reading, shop_unit(request)),
         "wear_grades": WearGrade.choices,
+        "cut_marks": MARK_KEYS,
         "refusal": entry.refusal,
         "suggest": entry.suggest,
         "is_second": entry.is_second,
@@ -182,6 +185,9 @@ def _cut_so_far(reading: TrackReading, looks: Mapping[str, Any]) -> dict[str, li
     return {reading.track.name: [blank.height if value is None else value for value in now]}
 
 
+MARK_KEYS = [(key, mark.value, mark.label) for key, mark in zip("ndbrs", CutMark, strict=True)]
+"""One key each, pressed in the empty entry: nicked, dirty, burred, on a ramp, sound."""
+
 PANELS: Mapping[SourceKind, str] = {
     SourceKind.CALIPERS: "bench/reading/_lengths.html",
     SourceKind.PROBE: "bench/reading/_lengths.html",
@@ -191,6 +197,7 @@ PANELS: Mapping[SourceKind, str] = {
     SourceKind.DEPTH_KEYS: "bench/reading/_depth_keys.html",
     SourceKind.GRID: "bench/reading/_grid.html",
     SourceKind.STAGES: "bench/reading/_stages.html",
+    SourceKind.COMPARED: "bench/reading/_compared.html",
     SourceKind.CODE: "bench/reading/_code.html",
     SourceKind.TRIED: "bench/reading/_tried.html",
 }
@@ -209,5 +216,8 @@ def _rows(source: SourceReading) -> list[Row]:
         mean = sum(numbers) / len(numbers) if numbers else None
         spread = max(numbers) - min(numbers) if len(numbers) > 1 else None
         depths = [depth for depth in map(source.shown_depth, values) if depth is not None]
-        rows.append(Row(number, values, mean, spread, sum(depths) / len(depths) if depths else None))
+        space = source.shown_space(number)
+        mark = source.marks[space].label if space in source.marks else ""
+        depth = sum(depths) / len(depths) if depths else None
+        rows.append(Row(number, values, mean, spread, depth, mark, source.counts_for(space)))
     return rows

@@ -13,7 +13,15 @@ from django.views.decorators.http import require_POST
 from keycore.family import Track
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.bench.actions.codes import read_code
-from wryfalcon.bench.actions.read import labels_typed, look_with_depth_key, see_stage, spoil_round, state_labels
+from wryfalcon.bench.actions.read import (
+    compare_cuts,
+    labels_typed,
+    look_with_depth_key,
+    mark_cut,
+    see_stage,
+    spoil_round,
+    state_labels,
+)  # fmt: skip
 from wryfalcon.bench.actions.sources import (
     Manner,
     add_source,
@@ -168,6 +176,34 @@ def stage(request: PersonRequest, number: int, source: int) -> HttpResponse:
     seen = request.POST.get("seen", "")
     attempt(request, lambda: see_stage(request.user, tag, found.record, cut, seen))
     return _after_a_look(request, tag, found)
+
+
+@require_POST
+@needs(Act.READ_KEYS)
+def mark(request: PersonRequest, number: int) -> HttpResponse:
+    """What is the matter with one cut of a key that is measured."""
+    tag, wanted = find_tag(number), whole_number(request.POST.get("source"))
+    reading = track_reading(tag, request.POST.get("track"), wanted)
+    source = source_reading(tag, reading, wanted)
+    cut, said = whole_number(request.POST.get("cut")), request.POST.get("mark", "")
+
+    def do() -> None:
+        record = source.record if source.record.pk else calipers_of(tag, reading.track.name)
+        mark_cut(request.user, tag, record, source.shown_space(cut), said)
+
+    attempt(request, do)
+    return to_source(tag, source, f"&cut={cut}")
+
+
+@require_POST
+@needs(Act.READ_KEYS)
+def compare(request: PersonRequest, number: int, source: int) -> HttpResponse:
+    """Two cuts held against each other by eye."""
+    tag, found = _source_reading(number, source)
+    first, beside = (whole_number(request.POST.get(name)) for name in ("first", "beside"))
+    pair, looks = (found.shown_space(first), found.shown_space(beside)), request.POST.get("looks", "")
+    done = attempt(request, lambda: compare_cuts(request.user, tag, found.record, pair, looks))
+    return to_source(tag, found) if done is False else _after_a_look(request, tag, found)
 
 
 def _after_a_look(request: PersonRequest, tag: Tag, found: SourceReading) -> HttpResponse:

@@ -11,7 +11,7 @@ def strip_of(reading: TrackReading, current: int | None = None) -> Strip:
     posterior = reading.posterior
     wear = posterior.wear if posterior else (None,) * len(reading.weighed)
     seen = [
-        SeenSource(str(source.record), source.evidence, found)
+        SeenSource(str(source.record), source.evidence, found, {s: mark.label for s, mark in source.marks.items()})
         for source, found in zip(reading.weighed, wear, strict=True)
         if source.evidence is not None
     ]

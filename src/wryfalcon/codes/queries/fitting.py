@@ -14,6 +14,7 @@ from keycore.errors import InputError
 from keycore.family import Rules, Track
 from keycore.reading.decode import Reading, weigh_plainly
 from keycore.reading.evidence import Evidence
+from keycore.reading.instruments import SHOP_STRAY
 from wryfalcon.codes.queries.by_bitting import Table, tables_of
 from wryfalcon.codes.queries.by_code import FoundCode, with_series
 from wryfalcon.library.models import FamilyRecord
@@ -56,7 +57,7 @@ def codes_that_fit(record: FamilyRecord, track: Track, evidence: tuple[Evidence,
     if not tables:
         return Fitting()
     try:
-        plainly = weigh_plainly(Reading(record.family, track, evidence))
+        plainly = weigh_plainly(Reading(record.family, track, evidence, stray=SHOP_STRAY))
     except InputError:
         return Fitting(series=len(tables))
     marginals, likeliest = plainly.marginals(), [steps for steps, _ in plainly.likeliest(BEST)]
@@ -104,6 +105,6 @@ def _weigh(
     if not among:
         return []
     try:
-        return weigh_plainly(Reading(record.family, track, evidence, frozenset(), among=among)).likeliest(BEST)
+        return weigh_plainly(Reading(record.family, track, evidence, frozenset(), SHOP_STRAY, among)).likeliest(BEST)
     except InputError:
         return []
