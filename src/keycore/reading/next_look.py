@@ -25,6 +25,7 @@ SURE_ENOUGH = 0.99  # at this chance nothing need be looked at
 NICK = 0.008  # how far a cut may be off by itself, inches
 BY_ITSELF = 3.0  # a value so many sd from what its fellows say is off by itself, if that depth is right
 HARDLY_MORE = 0.03  # a dearer look is worth its trouble where it leaves so much more
+WORTH_A_LOOK = 0.01  # so much more must be left to the likeliest
 TURNS, TURNS_ANYWAY = 0.98, 0.01  # a right key in its lock, and a wrong one; no source
 NODES = np.linspace(-5.0, 5.0, 121)
 
@@ -55,7 +56,7 @@ def next_look(
 
     Arguments: a family and its track; the likeliest bittings, steps (n,) and chance, likeliest first; the first
     measured source in the family's order, None where there is none. Returns a NextLook, None where the best has
-    0.99 or more or nothing stands beside it. Raises nothing.
+    0.99 or more, nothing stands beside it, or no look is worth its trouble. Raises nothing.
 
     >>> from keycore.documents.family import read_family
     >>> five = read_family("harbour-five")
@@ -72,6 +73,8 @@ def next_look(
         if look.using not in best or look.leaves > best[look.using].leaves + 1e-9:
             best[look.using] = look
     most = max(look.leaves for look in best.values())
+    if most < float(chance[0]) + WORTH_A_LOOK:
+        return None
     return next(best[using] for using in With if using in best and best[using].leaves >= most - HARDLY_MORE)
 
 

@@ -13,6 +13,7 @@ from wryfalcon.bench.queries.reading import TrackReading
 from wryfalcon.drawings.strip import chance_words
 from wryfalcon.lengths import show_small
 
+LIKELY_ENOUGH = 0.9  # no advice is given past this where no look is worth its trouble
 WORN_FROM = 1.0  # standard deviations away from nothing before wear is spoken of
 
 
@@ -84,6 +85,8 @@ def _look_next(reading: TrackReading, posterior: Posterior) -> str:
     if dirty is not None:
         return f"Cut {dirty} reads shallow beside its fellows: clean it and measure again."
     advice = posterior.look_next
+    if advice is None and posterior.bittings[0][1] >= LIKELY_ENOUGH:
+        return ""
     if advice is None or advice.space is None:
         return "No cut measured again settles it: try the likeliest in the lock, or bring another source."
     cut = reading.shown_space(advice.space)

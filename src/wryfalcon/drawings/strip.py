@@ -146,7 +146,7 @@ def draw_strip(family: Family, track: Track, state: StripState) -> Strip:
     return Strip(px(top), px(bottom), px(bottom + 74), lanes, px(max(ladder_x, BLADE_LEFT - 140)), ladder, pairings)
 
 
-PAIR_TOP, PAIR_APART, PAIR_ROWS, PAIR_STEP = 52.0, 8.0, 3, 5.0
+PAIR_TOP, PAIR_APART, PAIR_ROWS, PAIR_STEP = 31.0, 4.0, 3, 4.0
 PAIRED = {Beside.LEVEL: "is level with", Beside.DEEPER: "is deeper than", Beside.SHALLOWER: "is shallower than"}
 
 

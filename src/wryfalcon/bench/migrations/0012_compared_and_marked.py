@@ -23,7 +23,7 @@ class Migration(migrations.Migration):
         migrations.AddField(
             model_name='sighting',
             name='mark',
-            field=models.CharField(blank=True, choices=[('nicked', 'nicked'), ('dirty', 'dirty'), ('burred', 'burred'), ('on-ramp', 'read on a ramp'), ('sound', 'sound after all')], max_length=7),
+            field=models.CharField(blank=True, choices=[('nicked', 'nicked'), ('dirty', 'dirty'), ('burred', 'burred'), ('on-ramp', 'on a ramp'), ('sound', 'sound after all')], max_length=7),
         ),
         migrations.AlterField(
             model_name='source',

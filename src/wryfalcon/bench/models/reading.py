@@ -112,7 +112,7 @@ class CutMark(models.TextChoices):
     NICKED = "nicked", "nicked"
     DIRTY = "dirty", "dirty"
     BURRED = "burred", "burred"
-    ON_RAMP = "on-ramp", "read on a ramp"
+    ON_RAMP = "on-ramp", "on a ramp"
     SOUND = "sound", "sound after all"
 
 

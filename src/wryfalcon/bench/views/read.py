@@ -167,6 +167,7 @@ def show_read(
         "sentence": sentence_of(reading, shop_unit(request)),
         "wear_grades": WearGrade.choices,
         "cut_marks": MARK_KEYS,
+        "marked": at > 0 and source.shown_space(at) in source.marks,
         "refusal": entry.refusal,
         "suggest": entry.suggest,
         "is_second": entry.is_second,
