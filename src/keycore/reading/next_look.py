@@ -2,8 +2,8 @@
 
 Each look is weighed by the chance that it would leave, on average, to the likeliest bitting, over the likeliest few.
 A caliper read again tells no more than its own share of the doubt: a nick, and wear that moved the whole key by a
-step, it reads again as they are. Comparing by eye tells a nick no better, and a whole key one step off not at all;
-a depth key or the lock itself tells both.
+step, it reads again as they are. Comparing by eye shows a nick for what it is, and a whole key one step off not at
+all; a depth key or the lock itself tells both.
 """
 
 from __future__ import annotations

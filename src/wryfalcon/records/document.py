@@ -89,6 +89,9 @@ def _sighting(sighting: Sighting) -> dict[str, Any]:
         "labels": "/".join(sighting.labels),
         "depth": sighting.depth,
         "seen": sighting.seen,
+        "beside": sighting.beside,
+        "looks": sighting.looks,
+        "mark": sighting.mark,
         "typed": sighting.typed,
     }
     return {name: value for name, value in kept.items() if value not in (None, "", [])}

@@ -94,6 +94,10 @@ def change(actor: User, tag: Tag, job: Job) -> str:
     return says
 
 
+CARRIED = (SourceKind.CALIPERS, SourceKind.PROBE, SourceKind.COMPARED)
+"""What is seen of a key whatever family it is of."""
+
+
 def _carry_reading(tag: Tag, old: Family, new: Family) -> str:
     """What was read for one family, under another: lengths of as many cuts are carried, all else is put away."""
     shape = {track.name: len(track.spaces) for track in new.tracks}
@@ -101,7 +105,7 @@ def _carry_reading(tag: Tag, old: Family, new: Family) -> str:
     for source in tag.sources.filter(removed=False):
         fits = shape.get(source.track) == len(old.track(source.track).spaces)
         is_same_kind = old.kind == new.kind and old.measured == new.measured
-        if fits and is_same_kind and source.kind in (SourceKind.CALIPERS, SourceKind.PROBE):
+        if fits and is_same_kind and source.kind in CARRIED:
             for sighting in source.sightings.exclude(value=None):
                 assert sighting.value is not None
                 sighting.value = convert(sighting.value, old.unit, new.unit)

@@ -22,7 +22,7 @@ from wryfalcon.documents import parsed
 from wryfalcon.drawings.strip import chance_words
 from wryfalcon.kept import kept
 
-SHALLOW = 2.5  # sd above what its fellows say: most likely dirt; common practice, no source
+SHALLOW = 1.8  # sd above what its fellows say: most likely dirt; common practice, no source
 TOO_MUCH_TOGETHER = "These sources disagree too much to be weighed together: turn, leave out or look again at one."
 RULES_LEFT_OUT = "The family's other rules leave too many bittings to weigh one by one; only MACS was held to."
 
@@ -243,18 +243,25 @@ class TrackReading:
 
     @cached_property
     def reads_shallow(self) -> int | None:
-        """The cut, as the first source counts, that reads far shallower than its fellows though nobody said why."""
+        """The cut, as the first source counts, that most likely reads shallow for dirt, though nobody said so.
+
+        One that lies far above what its fellows say of the depth it has, or of the deeper of the two it may have.
+        """
         posterior, source = self.posterior, self.first
         if posterior is None or source is None or not isinstance(source.evidence, Measured):
             return None
-        evidence, wear = source.evidence, posterior.wear[0]
+        wear, deepest = posterior.wear[0], list(posterior.best)
         if wear is None:
             return None
+        second = posterior.bittings[1][0] if len(posterior.bittings) > 1 else posterior.best
+        differ = [place for place, (a, b) in enumerate(zip(posterior.best, second, strict=True)) if a != b]
+        if len(differ) == 1:
+            deepest[differ[0]] = max(posterior.best[differ[0]], second[differ[0]])
         down = -1.0 if self.track.falls_when_deeper else 1.0
-        u, values = self.family.towards_tip(self.track), self.track.values
+        u, values, evidence = self.family.towards_tip(self.track), self.track.values, source.evidence
         off = {
             place: -down * (value - values[step] - wear[0].mean - wear[1].mean * u[place]) / evidence.sd[place]
-            for place, (value, step) in enumerate(zip(evidence.values, posterior.best, strict=True))
+            for place, (value, step) in enumerate(zip(evidence.values, deepest, strict=True))
             if value is not None and place + 1 not in source.marks
         }
         worst = max(off, key=lambda place: off[place], default=None)
