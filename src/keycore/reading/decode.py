@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field, replace
-from functools import partial
+from functools import cached_property, partial
 from itertools import combinations
 from types import MappingProxyType
 from typing import Protocol
@@ -71,12 +71,12 @@ class Posterior:
 
     ``marginals`` (n, d); ``bittings`` the likeliest with their probabilities; ``offset`` and
     ``tip`` of the first measured source, None without one; ``nearest`` (n,) its plain reading;
-    ``look_next`` what would settle it best; ``wear`` (s,) offset and tip of every source that has
+    ``reading`` what it was worked out from; ``wear`` (s,) offset and tip of every source that has
     them; ``measure_again`` a space from 1; ``turn_round`` the index of a source better read the
     other way; ``left_out`` what could not be worked out and why.
     """
 
-    track: Track
+    reading: Reading
     marginals: Array
     bittings: tuple[tuple[tuple[int, ...], float], ...]
     offset: Spread | None
@@ -84,12 +84,21 @@ class Posterior:
     nearest: tuple[int | None, ...] | None
     nearest_breaks: tuple[Break, ...]
     measure_again: int | None
-    look_next: NextLook | None
     turn_round: int | None
     conflicts: tuple[Conflict, ...]
     beyond_rules: BeyondRules | None
     wear: tuple[tuple[Spread, Spread] | None, ...] = ()
     left_out: Mapping[str, str] = field(default_factory=lambda: MappingProxyType({}))
+
+    @property
+    def track(self) -> Track:
+        """The track that was read."""
+        return self.reading.track
+
+    @cached_property
+    def look_next(self) -> NextLook | None:
+        """What would settle it best, and where."""
+        return next_look(self.reading.family, self.track, self.bittings, _first_measured(self.reading))
 
     @property
     def best(self) -> tuple[int, ...]:
@@ -194,7 +203,7 @@ def look_over(reading: Reading) -> Posterior | Unsettled:
     offset, tip = (wear[first] if first is not None else None) or (None, None)
     marginals = settled.marginals()
     return Posterior(
-        track=reading.track,
+        reading=reading,
         marginals=marginals,
         bittings=tuple(bittings),
         offset=offset,
@@ -202,7 +211,6 @@ def look_over(reading: Reading) -> Posterior | Unsettled:
         nearest=nearest,
         nearest_breaks=nearest_breaks,
         measure_again=_measure_again(marginals, bittings[0][1]),
-        look_next=next_look(reading.family, reading.track, bittings, _first_measured(reading)),
         turn_round=_turn_round(weighing, settled.log_total, budget, left_out),
         conflicts=conflicts,
         beyond_rules=_beyond_rules(weighing, settled, bittings[0], budget, left_out),

@@ -17,12 +17,11 @@ from math import exp, log
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.special import logsumexp
 
 from keycore.budget import EXP, STEP, Budget
 from keycore.errors import InputError
 from keycore.reading.evidence import Spread
-from keycore.reading.likelihood import LEAST, Array, Ties, Weighed, log_sum
+from keycore.reading.likelihood import LEAST, Array, Ties, Weighed, log_sum, log_sums
 
 TIE = 1.1e-9  # chances nearer to each other than this are ordered by depth
 NEGLIGIBLE = 1e-6  # share of the total that combinations of offsets left out may carry
@@ -215,7 +214,7 @@ def _sum_joint(sources: Sequence[Weighed], blade: Blade, joint: Joint, budget: B
         before, log_scale = log_scale, max(log_scale, float(log_node[part].max()))
         if log_scale > -np.inf:
             table = table * exp(before - log_scale) + each @ np.exp(log_node[part] - log_scale)
-    log_total = float(logsumexp(log_node))
+    log_total = log_sum(log_node)
     if log_total == -np.inf or np.isnan(log_total):
         raise InputError("evidence", UNEXPLAINED)
     table /= table.sum(axis=1, keepdims=True)
@@ -356,7 +355,7 @@ def log_of_bittings(passed: Passed, bittings: Steps) -> Array:
     for begin in range(0, len(bittings), at_once):
         part = slice(begin, begin + at_once)
         logs = emission[np.arange(len(emission))[:, None], bittings[part].T].sum(axis=0)
-        found[part] += logsumexp(np.maximum(logs + log_start, LEAST), axis=1)
+        found[part] += log_sums(np.maximum(logs + log_start, LEAST), 1)
     return found
 
 

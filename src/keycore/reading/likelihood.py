@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, field
+from functools import cached_property
 from math import log, pi, sqrt
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.special import log_ndtr, logsumexp, ndtr
+from scipy.special import log_ndtr, ndtr
 
 from keycore.budget import EXP, Budget
 from keycore.family import Family, Track
@@ -81,24 +82,29 @@ class Weighed:
         """A bound of all that was not looked at."""
         return float(np.logaddexp(self.log_outside, self.log_faint))
 
-    @property
+    @cached_property
     def log_most(self) -> float:
         """The most that any bitting can get."""
-        return float(logsumexp(self.log_prior + np.maximum(self.log_emission.max(axis=1), LEAST).sum(axis=0)))
+        return log_sum(self.log_prior + np.maximum(self.log_emission.max(axis=1), LEAST).sum(axis=0))
 
-    @property
+    @cached_property
     def log_all(self) -> float:
         """What all bittings together get, rules aside."""
-        return float(logsumexp(_log_totals(self.log_prior, self.log_emission)))
+        return log_sum(_log_totals(self.log_prior, self.log_emission))
 
 
 def log_sum(logs: Array) -> float:
-    """The log of a sum of exponentials given by their logs, -inf of none. Raises nothing.
+    """The log of a sum of exponentials given by their logs, of all of them; -inf of none. Raises nothing.
 
-    >>> log_sum(np.zeros(0))
-    -inf
+    >>> log_sum(np.zeros(0)), round(log_sum(np.log(np.array([0.25, 0.5]))), 3)
+    (-inf, -0.288)
     """
-    return float(logsumexp(logs)) if logs.size else -np.inf
+    return float(np.logaddexp.reduce(logs, axis=None)) if logs.size else -np.inf
+
+
+def log_sums(logs: Array, axis: int) -> Array:
+    """The same along one axis. Raises nothing."""
+    return np.asarray(np.logaddexp.reduce(logs, axis=axis))
 
 
 def plain_table(source: Flush | Stated | Looks, track: Track) -> Array:
@@ -311,7 +317,7 @@ def _log_tail(reach: float, unknowns: int) -> float:
 
 def _log_highest(members: Sequence[Instrument], track: Track, stray: float, plain: Array) -> Array:
     """The most that any offset can give to all depths of a space together, (n,) logs."""
-    highest = logsumexp(plain, axis=1)
+    highest = log_sums(plain, 1)
     for source in members:
         for place, entry in enumerate(_seen(source)):
             if entry is None or isinstance(source, Rounded):

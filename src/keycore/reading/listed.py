@@ -7,13 +7,12 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.special import logsumexp
 
 from keycore.budget import EXP, Budget
 from keycore.errors import InputError
 from keycore.reading.elimination import UNEXPLAINED, order_by_probability
 from keycore.reading.evidence import Spread
-from keycore.reading.likelihood import LEAST, Array, Ties, Weighed
+from keycore.reading.likelihood import LEAST, Array, Ties, Weighed, log_sum, log_sums
 
 NUMBERS_AT_ONCE = 2_000_000
 FAR_BELOW = 500.0  # logs below the best bound beyond which products are taken as sums of logs
@@ -122,7 +121,7 @@ class Listed:
         source, total = self.sources[s], np.zeros(len(self.sources[s].log_prior))
         for b in np.flatnonzero(self.probability > FAINT):
             logs = source.log_prior + sum(source.log_emission[i, step] for i, step in enumerate(self.bittings[b]))
-            total += self.probability[b] * np.exp(logs - logsumexp(logs))
+            total += self.probability[b] * np.exp(logs - log_sum(logs))
         return np.asarray(total / total.sum())
 
     def log_of_rank(self, rank: int) -> float:
@@ -184,12 +183,12 @@ def weigh_list(sources: Sequence[Weighed], bittings: Bittings, ties: Ties, budge
     log_ties = log_of_ties(bittings, ties)
     each = tuple(log_of_each(source, bittings, budget) for source in sources)
     log_each = np.asarray(sum(each, start=log_ties))
-    log_total = float(logsumexp(log_each)) if len(log_each) else -np.inf
+    log_total = log_sum(log_each) if len(log_each) else -np.inf
     best = sum(source.log_most for source in sources)
     if log_total < best - FAR_BELOW:
         each = tuple(_by_logs(source, bittings, budget) for source in sources)
         log_each = np.asarray(sum(each, start=log_ties))
-        log_total = float(logsumexp(log_each))
+        log_total = log_sum(log_each)
     if log_total == -np.inf:
         raise InputError("evidence", UNEXPLAINED)
     depths = sources[0].log_emission.shape[1]
@@ -232,5 +231,5 @@ def _by_logs(source: Weighed, bittings: Bittings, budget: Budget) -> Array:
         logs = source.log_prior[:, None] + sum(
             source.log_emission[place, column].T for place, column in enumerate(bittings[part].T)
         )
-        found[part] = logsumexp(np.maximum(logs, LEAST), axis=0)
+        found[part] = log_sums(np.maximum(logs, LEAST), 0)
     return np.where(found <= LEAST / 2, -np.inf, found)

@@ -27,7 +27,8 @@ BY_ITSELF = 3.0  # a value so many sd from what its fellows say is off by itself
 HARDLY_MORE = 0.03  # a dearer look is worth its trouble where it leaves so much more
 WORTH_A_LOOK = 0.01  # so much more must be left to the likeliest
 TURNS, TURNS_ANYWAY = 0.98, 0.01  # a right key in its lock, and a wrong one; no source
-NODES = np.linspace(-5.0, 5.0, 121)
+NODES = 201  # of the values that a caliper may read
+NEAR = 2  # so many of the sure cuts nearest to one are worth holding it against
 
 
 class With(StrEnum):
@@ -83,10 +84,10 @@ def _looks(family: Family, track: Track, steps: Array, chance: Array, measured: 
     for place in differ:
         if measured is not None:
             yield NextLook(With.CALIPERS, place + 1, _by_caliper(family, track, steps, chance, measured, place))
-        for beside in sorted(range(steps.shape[1]), key=lambda other: abs(other - place)):
-            if beside != place and beside not in differ:
-                leaves = _by_eye(family, track, steps, chance, (place, beside))
-                yield NextLook(With.EYE, place + 1, leaves, beside + 1)
+        sure = [other for other in range(steps.shape[1]) if other not in differ]
+        for beside in sorted(sure, key=lambda other: abs(other - place))[:NEAR]:
+            leaves = _by_eye(family, track, steps, chance, (place, beside))
+            yield NextLook(With.EYE, place + 1, leaves, beside + 1)
         for depth in sorted(set(steps[:, place].tolist())):
             away = np.abs(steps[:, place] - depth)
             flush = np.select([away == 0, away == 1], [FLUSH_IF_SAME, FLUSH_IF_NEXT], FLUSH_IF_FAR)
@@ -115,8 +116,8 @@ def _by_caliper(family: Family, track: Track, steps: Array, chance: Array, measu
         of_cut = sd**2 - of_caliper + alone
         share = of_caliper / (of_cut + of_caliper)
         means, variances = read - off * share, of_cut * share + of_caliper
-    spread = sqrt(float(variances.max()))
-    at = np.unique((means[:, None] + NODES * spread).ravel())
+    reach = 5 * sqrt(float(variances.max()))
+    at = np.linspace(float(means.min()) - reach, float(means.max()) + reach, NODES)
     density = chance[:, None] * np.exp(-0.5 * (at - means[:, None]) ** 2 / variances[:, None])
     density /= np.sqrt(2 * np.pi * variances)[:, None]
     return float(np.trapezoid(density.max(axis=0), at))
