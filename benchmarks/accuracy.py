@@ -63,8 +63,8 @@ def _mixed() -> Iterator[Figure]:
         found = _read(step, claims=CLAIMS)
         sure, surely = _claims(found, CLAIMED), _claims(found, SURELY)
         yield Figure(
-            f"all that comes in, steps of {1000 * step:g} thou: {_says(found, CLAIMED)} (goal 10); {_says(found, SURELY)} "
-            "(goal 1.5)",
+            f"all that comes in, steps of {1000 * step:g} thou: {_says(found, CLAIMED)} (goal 10); "
+            f"{_says(found, SURELY)} (goal 1.5)",
             len(sure) >= CLAIMS and _wrong(sure) <= MOST_WRONG and _wrong(surely) <= MOST_WRONG_SURELY,
         )
         friendly = [one for sort in FRIENDLY for one in _read(step, keys=200, sort=sort)]

@@ -29,8 +29,9 @@ def fill_shallowest(track: Track, known: Mapping[int, int]) -> tuple[int, ...]:
     allowed = neighbours_allowed(track) > 0
     spaces, depths = len(track.spaces), len(track.depths)
     cost = np.full((spaces, depths), np.inf)
+    held = {**dict(track.fixed), **known}
     for place in range(spaces):
-        step = known.get(place + 1)
+        step = held.get(place + 1)
         cost[place, slice(None) if step is None else step] = np.arange(depths) if step is None else 0.0
     onward = cost.copy()
     for place in range(spaces - 2, -1, -1):

@@ -10,7 +10,7 @@ from math import prod
 from keycore.errors import InputError
 from keycore.family import Family
 from keycore.proving.lock import NEW_LOCK, Feel, LockShift, Making, chance_of_turning, lock_shift, play_of
-from keycore.proving.prospect import deviations_of
+from keycore.proving.prospect import deviations_of, places_along, usually_along
 from keycore.reading.evidence import Spread
 from keycore.units import Unit, convert
 from wryfalcon.bench.actions.settle import Choice, values_of
@@ -163,11 +163,28 @@ def _chance(
     """The chance that the key turns freely, and the same were the settled bitting certain.
 
     Over what the lock may really want: each bitting's chance times that a key of these values turns in
-    a lock of that bitting; the tumblers of every track together, in one and the same lock.
+    a lock of that bitting; the tumblers of every track together, in one and the same lock, and all cuts
+    as far along the blade as they may sit.
     """
+    whole, first = 0.0, 0.0
+    for along, weight in places_along(usually_along(family)):
+        turns, if_right = _chance_there(family, now, values, making, lock, along)
+        whole, first = whole + weight * turns, first + weight * if_right
+    return whole, first
+
+
+def _chance_there(
+    family: Family,
+    now: Sequence[TrackNow],
+    values: Mapping[str, Sequence[float]],
+    making: Making,
+    lock: LockShift,
+    along: float,
+) -> tuple[float, float]:
+    """The same with all cuts so far along the blade from where they should be."""
     away = [
         [
-            (deviations_of(family, family.track(track.name), steps, values[track.name]), chance)
+            (deviations_of(family, family.track(track.name), steps, values[track.name], along), chance)
             for steps, chance in track.bittings
         ]
         for track in now

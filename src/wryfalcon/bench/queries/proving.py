@@ -11,9 +11,10 @@ from django.db.models import Exists, OuterRef
 
 from keycore.family import Family
 from keycore.proving.causes import Cause, likely_causes
-from keycore.proving.lock import NEW_LOCK, Feel, Making, chance_of_turning, play_of
-from keycore.proving.prospect import prospect
+from keycore.proving.lock import NEW_LOCK, Feel, Making, chance_of_turning, feel_of, play_of
+from keycore.proving.prospect import deviations_of, places_along, usually_along
 from keycore.proving.verdict import ProofCut, Verdict, can_be_inside, judge_key, repeats_needed, worst
+from keycore.reading.evidence import Spread
 from keycore.units import Unit, convert
 from wryfalcon.bench.models import Piece, PieceState, Proof, ProofValue, Tag
 from wryfalcon.bench.piece_states import ENDED
@@ -222,15 +223,29 @@ def _forecast(
     if any(cut.measured is None for cut in cuts):
         return tuple(cuts), None
     felt: list[Feel] = []
-    away: list[float] = []
-    making = Making(sd, 0.0)
+    making, play = Making(sd, 0.0), play_of(family)
+    along = _along(family, cuts, sd)
+    chance = 0.0
+    for shift, weight in places_along(along):
+        away: list[float] = []
+        for track in family.tracks:
+            values = [cut.measured for cut in cuts if cut.track == track.name and cut.measured is not None]
+            away += deviations_of(family, track, track.steps(bitting[track.name]), values, shift)
+        chance += weight * chance_of_turning(away, making, play, NEW_LOCK)
     for track in family.tracks:
         values = [cut.measured for cut in cuts if cut.track == track.name and cut.measured is not None]
-        found = prospect(family, track, track.steps(bitting[track.name]), values, making)
-        felt += found.feels
-        away += found.deviations
+        stands = deviations_of(family, track, track.steps(bitting[track.name]), values, along.mean)
+        felt += [feel_of(deviation, play) for deviation in stands]
     standing = tuple(replace(cut, feels=feel) for cut, feel in zip(cuts, felt, strict=True))
-    return standing, chance_of_turning(away, making, play_of(family), NEW_LOCK)
+    return standing, chance
+
+
+def _along(family: Family, cuts: Sequence[ProvedCut], sd: float) -> Spread:
+    """How far all cuts sit along the blade: as measured, or as far as the family allows where nothing was."""
+    measured = [cut.space_error for cut in cuts if cut.space_error is not None]
+    if not measured:
+        return usually_along(family)
+    return Spread(sum(measured) / len(measured), sd / len(measured) ** 0.5)
 
 
 def cuts_to_deepen(tag: Tag, proof: ShownProof | None) -> list[ShallowCut]:
