@@ -25,6 +25,7 @@ NEGLIGIBLE = (1e-5, 4e-5)  # share of the total that dropped beginnings may prom
 LIKELIEST = 5  # nothing likelier than the last of these is ever dropped
 FIRST_BEGINNINGS = 64  # kept at each cut when the first guess at the total is made
 FAINT = 1e-10  # of the total: so little that tens of thousands of them carry next to nothing
+ROUNDING = 1e-6  # logs: a bound and what it bounds are worked out in different orders
 NEAR = 1e-3  # logs: the first guess at the total holds some that are then dropped
 HOPELESS = 1_400.0  # logs below the best bound beyond which nothing is a sum any more
 
@@ -196,7 +197,7 @@ def _grow(blank: _Blank, log_spare: float, fifth: float, budget: Budget) -> Bitt
         parents, depths, bounds, log_ties = found
         order = np.argsort(bounds, kind="stable")
         together = np.logaddexp.accumulate(bounds[order]) if len(order) else bounds
-        spared = (together <= log_spare - log(spaces)) & (bounds[order] < fifth)
+        spared = (together <= log_spare - log(spaces)) & (bounds[order] < fifth - ROUNDING)
         kept = np.sort(order[int(np.argmin(spared)) if not spared.all() else len(order) :])
         numbers = float(len(kept)) * (blank.nodes + blank.promises[0].cut.shape[1] + 4)
         if not budget.allows(3 * numbers, 2 * numbers):

@@ -179,7 +179,7 @@ def _on_grid(members: Sequence[Instrument], u: Array, track: Track, stray: float
     """The nodes that matter, found by cells of many: a cell whose bound cannot matter is never looked into."""
     aim, budget = look.aim, look.budget
     offset_spread, tip_spread = members[0].offset, members[0].tip or Spread(0.0, 0.0)
-    precision = sum((_precision(source) for source in members), start=np.zeros(len(u)))
+    precision = sum((_precision(source, track) for source in members), start=np.zeros(len(u)))
     offsets = _nodes(offset_spread, float(precision.sum()), aim.reach, budget)
     tips = _nodes(tip_spread, float((precision * u * u).sum()), aim.reach, budget)
     log_outside = _log_tail(aim.reach, (offset_spread.sd > 0) + (tip_spread.sd > 0))
@@ -284,7 +284,10 @@ def _in_parts(count: int, numbers: int, of_part: Callable[[slice], Array]) -> Ar
     return np.concatenate([of_part(slice(begin, begin + at_once)) for begin in range(0, count, at_once)])
 
 
-def _precision(source: Instrument) -> Array:
+def _precision(source: Instrument, track: Track) -> Array:
+    """How finely each space of a source tells the offset, (n,); a label of one depth alone tells nothing."""
+    if isinstance(source, Rounded) and len(track.depths) == 1:
+        return np.zeros(len(source.steps))
     return np.where([entry is not None for entry in _seen(source)], 1.0 / np.square(np.array(source.sd)), 0.0)
 
 
