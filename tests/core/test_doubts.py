@@ -194,7 +194,7 @@ def test_a_key_read_from_the_wrong_end_is_named_though_both_cannot_be_summed(
     assert answer["reversed"] in (0, 1)
     assert answer["conflict"]
     assert (answer["spaces"], answer["bittings"]) == (None, None)
-    assert "too many" in answer["left_out"]["bittings"]
+    assert answer["left_out"]["bittings"].startswith("too ")
     turned = VERBS["decode"](reading(of, first, {**other, "from": "tip"}))
     labels = [depth["label"] for depth in of["tracks"][0]["depths"]]
     assert turned["bittings"][0]["labels"] == [labels[step] for step in steps]

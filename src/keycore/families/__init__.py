@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 from functools import cache
-from importlib.resources import files
+from pathlib import Path
 from typing import Any
 
 from keycore.errors import InputError
@@ -12,7 +12,7 @@ from keycore.errors import InputError
 
 @cache
 def _library() -> dict[str, str]:
-    documents = [entry.read_text() for entry in files(__name__).iterdir() if entry.name.endswith(".json")]
+    documents = [entry.read_text() for entry in Path(__file__).parent.glob("*.json")]
     return {json.loads(text)["id"]: text for text in documents}
 
 

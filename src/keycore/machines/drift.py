@@ -22,6 +22,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.special import ndtr, ndtri
 
+from keycore.logs import log_sum, log_sums
 from keycore.machines.trim import Noise
 from keycore.reading.evidence import Spread
 
@@ -365,14 +366,14 @@ def _learn(state: _State, seen: Array, error: float, known: float, scale: float)
     as_it_was, knocked = slice(0, half), slice(half, 2 * half)
     still = _merged([_part(told[0], as_it_was), _part(told[2], as_it_was)])
     moved = _merged([_part(told[1], as_it_was), *(_part(each, knocked) for each in told)])
-    total = float(_log_sum(np.array([each[2] for each in told]).ravel()))
-    misseated, jumped = (float(np.exp(_log_sum(told[story][2]) - total)) for story in (2, 1))
-    bears_out = _log_sum(moved[2]) - total > log(BORNE_OUT)
+    total = float(log_sum(np.array([each[2] for each in told]).ravel()))
+    misseated, jumped = (float(np.exp(log_sum(told[story][2]) - total)) for story in (2, 1))
+    bears_out = log_sum(moved[2]) - total > log(BORNE_OUT)
     if bears_out:
         still = _merged([still, moved])
         moved = (*still[:2], np.full(half, -700.0 + total))
     means, covariances, log_weights = (np.concatenate(each) for each in zip(still, moved, strict=True))
-    weights = np.exp(log_weights - _log_sum(log_weights))
+    weights = np.exp(log_weights - log_sum(log_weights))
     later = replace(state, means=means, covariances=covariances, weights=weights)
     return later, _Learned(misseated, jumped, bears_out)
 
@@ -386,10 +387,6 @@ class _Learned:
     bears_out: bool
 
 
-def _log_sum(logs: Array) -> float:
-    return float(np.logaddexp.reduce(logs))
-
-
 _Told = tuple[Array, Array, Array]
 """Means, covariances and log weights of some of the grid."""
 
@@ -401,7 +398,7 @@ def _part(told: _Told, part: slice) -> _Told:
 def _merged(told: Sequence[_Told]) -> _Told:
     """Several stories of the same grid as one each: the same mean and covariance as all of them together."""
     logs = np.array([each[2] for each in told])
-    log_weights = np.asarray(np.logaddexp.reduce(logs, axis=0))
+    log_weights = log_sums(logs, 0)
     share = np.exp(logs - log_weights)
     means = np.asarray(sum(part[:, None] * each[0] for part, each in zip(share, told, strict=True)))
     covariances = np.zeros_like(told[0][1])

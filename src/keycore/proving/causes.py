@@ -12,9 +12,10 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.special import log_ndtr, logsumexp
+from scipy.special import log_ndtr
 
 from keycore.family import Tolerance
+from keycore.logs import log_sum
 from keycore.proving.verdict import ProofCut
 
 Array = NDArray[np.float64]
@@ -71,7 +72,7 @@ def likely_causes(
         cause: np.log(prior) + _log_evidence(cause, errors) if _can_show(cause, errors) else -np.inf
         for cause, prior in PRIOR.items()
     }
-    total = logsumexp(list(logs.values()))
+    total = log_sum(np.array(list(logs.values())))
     suffix = f" {unit}" if unit else ""
     causes = [Cause(name, float(np.exp(log - total)), _says(name, errors, suffix)) for name, log in logs.items()]
     return sorted(causes, key=lambda cause: -cause.weight)
@@ -103,8 +104,10 @@ def one_side_alone(cuts: Sequence[ProofCut], sides: Sequence[str], sd: float, to
     of_side = [np.array([[float(sides[n] == side)] for n in place]) for side in sorted(set(sides))]
     ones = np.ones((len(errors.s), 1))
     spaces = _log_normal(errors.s, errors.sd_space, ones, [0.0])
-    alone = logsumexp([_log_normal(errors.e, errors.sd, column, [size]) for column in of_side]) - np.log(2) + spaces
-    others = logsumexp([np.log(prior) + _log_evidence(cause, errors) for cause, prior in PRIOR.items()])
+    alone = (
+        log_sum(np.array([_log_normal(errors.e, errors.sd, column, [size]) for column in of_side])) - np.log(2) + spaces
+    )
+    others = log_sum(np.array([np.log(prior) + _log_evidence(cause, errors) for cause, prior in PRIOR.items()]))
     return float(np.exp(min(np.log(ONE_SIDE) + alone - others, 50.0)))
 
 
@@ -161,7 +164,7 @@ def _log_evidence(cause: str, errors: _Errors) -> float:
         case _:  # single: any one cut may be the odd one
             wide = float(np.hypot(errors.sd, LONE * errors.tolerance.value))
             less = np.log(wide / errors.sd) + 0.5 * np.square(errors.e) * (wide**-2 - errors.sd**-2)
-            depths = float(_log_normal(errors.e, errors.sd, ones, [0.0]) + logsumexp(-less) - np.log(n))
+            depths = float(_log_normal(errors.e, errors.sd, ones, [0.0]) + log_sum(-less) - np.log(n))
     return depths + spaces
 
 

@@ -20,8 +20,9 @@ from numpy.typing import NDArray
 
 from keycore.budget import EXP, STEP, Budget
 from keycore.errors import InputError
+from keycore.logs import log_sum, log_sums
 from keycore.reading.evidence import Spread
-from keycore.reading.likelihood import LEAST, Array, Ties, Weighed, log_sum, log_sums
+from keycore.reading.likelihood import LEAST, Array, Ties, Weighed
 
 TIE = 1.1e-9  # chances nearer to each other than this are ordered by depth
 NEGLIGIBLE = 1e-6  # share of the total that combinations of offsets left out may carry
@@ -30,6 +31,7 @@ JOINT_MARGIN = 30.0  # logs below the best bound at which a combination of offse
 PAIRS_AT_ONCE = 500_000  # combinations of offsets looked at at once
 AT_ONCE = 400_000  # numbers of the largest table that are worked on at once
 TOO_WIDE = "compares too many cuts across each other to be weighed exactly"
+TOO_LITTLE = "too little is known to say which bittings are likeliest"
 UNEXPLAINED = "no allowed bitting can explain it: check each source"
 
 Steps = NDArray[np.integer]
@@ -205,7 +207,7 @@ def _sum_joint(sources: Sequence[Weighed], blade: Blade, joint: Joint, budget: B
     in_part = max(1, int(AT_ONCE / max(blade.numbers_for_one_node(depths), spaces * depths)))
     numbers = blade.numbers_for_one_node(depths) * min(nodes, in_part) * spaces
     work = nodes * (4 * blade.work_for_one_node(depths) + 2 * EXP * spaces * depths)
-    budget.take(work, numbers, "evidence", TOO_WIDE)
+    budget.take(work, numbers, "evidence", _too_much(blade))
     log_node, table, log_scale = np.empty(nodes), np.zeros((spaces, depths)), -np.inf
     for begin in range(0, nodes, in_part):
         part = slice(begin, begin + in_part)
@@ -219,6 +221,10 @@ def _sum_joint(sources: Sequence[Weighed], blade: Blade, joint: Joint, budget: B
         raise InputError("evidence", UNEXPLAINED)
     table /= table.sum(axis=1, keepdims=True)
     return Passed(sources, blade, joint, table, log_node, log_total, budget)
+
+
+def _too_much(blade: Blade) -> str:
+    return TOO_WIDE if any(b - a > 1 for a, b in blade.links) else TOO_LITTLE
 
 
 def spread_of(values: Array, share: Array) -> Spread:
@@ -437,7 +443,7 @@ def _opened(passed: Passed, wanted: int) -> _Open:
         blade.numbers_for_one_node(depths) * count,
         sum(float(depths) ** len(o) for o in blade.onward) * count,
     )
-    passed.budget.take(widest * spaces, widest + kept, "evidence", TOO_WIDE)
+    passed.budget.take(widest * spaces, widest + kept, "evidence", _too_much(blade))
     promise: list[Array] = [np.ones(count)] * spaces
     for place in range(spaces - 1, 0, -1):
         promise[place - 1] = blade.bring_back(place, promise[place], cut, best=True)
@@ -501,7 +507,7 @@ def _best_first(opened: _Open, wanted: int, budget: Budget) -> Steps:
             worst_wanted = chance if len(found) == wanted else worst_wanted
             continue
         room = len(heap) * opened.start.size
-        budget.take(work, room, "evidence", "too little is known to say which bittings are likeliest")
+        budget.take(work, room, "evidence", TOO_LITTLE)
         linked, bounds = (
             row[0] for row in opened.next(np.array([begun], dtype=np.intp).reshape(1, place), weights[None])
         )

@@ -14,6 +14,7 @@ from scipy.special import log_ndtr, ndtr
 
 from keycore.budget import EXP, Budget
 from keycore.family import Family, Track
+from keycore.logs import log_sum, log_sums
 from keycore.reading.evidence import (
     Beside,
     Compared,
@@ -91,20 +92,6 @@ class Weighed:
     def log_all(self) -> float:
         """What all bittings together get, rules aside."""
         return log_sum(_log_totals(self.log_prior, self.log_emission))
-
-
-def log_sum(logs: Array) -> float:
-    """The log of a sum of exponentials given by their logs, of all of them; -inf of none. Raises nothing.
-
-    >>> log_sum(np.zeros(0)), round(log_sum(np.log(np.array([0.25, 0.5]))), 3)
-    (-inf, -0.288)
-    """
-    return float(np.logaddexp.reduce(logs, axis=None)) if logs.size else -np.inf
-
-
-def log_sums(logs: Array, axis: int) -> Array:
-    """The same along one axis. Raises nothing."""
-    return np.asarray(np.logaddexp.reduce(logs, axis=axis))
 
 
 def plain_table(source: Flush | Stated | Looks, track: Track) -> Array:

@@ -10,9 +10,10 @@ from numpy.typing import NDArray
 
 from keycore.budget import EXP, Budget
 from keycore.errors import InputError
+from keycore.logs import log_sum, log_sums
 from keycore.reading.elimination import UNEXPLAINED, order_by_probability
 from keycore.reading.evidence import Spread
-from keycore.reading.likelihood import LEAST, Array, Ties, Weighed, log_sum, log_sums
+from keycore.reading.likelihood import LEAST, Array, Ties, Weighed
 
 NUMBERS_AT_ONCE = 2_000_000
 FAR_BELOW = 500.0  # logs below the best bound beyond which products are taken as sums of logs
