@@ -181,3 +181,14 @@ def test_all_values_are_pasted_at_once(at_read: tuple[Smith, Tag], apart: str) -
     )
     smith.press("Enter")
     settles(smith.page, tag, ALL)
+
+
+def test_one_letter_alone_marks_the_cut_and_a_value_typed_on_is_a_value(at_read: tuple[Smith, Tag]) -> None:
+    """One key press in its lane: nicked; what is typed next goes to the same cut."""
+    smith, tag = at_read
+    smith.page.keyboard.press("n")
+    settles(smith.page, tag, [(1, "")])
+    smith.reach("#typed")
+    send(smith.page, ["0.278"])
+    settles(smith.page, tag, [(1, ""), (1, "0.278")])
+    smith.sees("counts")

@@ -39,7 +39,7 @@ def read(smith: Smith) -> None:
 
 def settle(smith: Smith) -> None:
     smith.go_on()
-    smith.sees("98 in 100 for the whole bitting")
+    smith.sees("99 in 100 for the whole bitting")
     smith.go_on()
     smith.sees("Read it back before anything is cut")
     smith.sees("3 5 2 · 4 1")

@@ -189,6 +189,7 @@ def weigh_along(sources: Sequence[Weighed], blade: Blade, budget: Budget) -> Pas
     InputError when no bitting can explain the evidence at all, BeyondReach when the spaces are linked too
     widely, or too many combinations of offsets matter, to be summed within the budget.
 
+    >>> from keycore.reading.likelihood import without_offset
     >>> seen = without_offset(np.log(np.array([[0.9, 0.1], [0.2, 0.8]])))
     >>> weigh_along([seen], Blade.of(2, np.eye(2), {}), Budget()).marginals().round(3).tolist()
     [[0.692, 0.308], [0.692, 0.308]]

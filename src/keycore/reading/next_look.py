@@ -62,8 +62,8 @@ def next_look(
     >>> from keycore.documents.family import read_family
     >>> five = read_family("harbour-five")
     >>> found = next_look(five, five.tracks[0], [((2, 4, 1, 3, 0), 0.6), ((1, 3, 0, 2, 0), 0.4)], None)
-    >>> found.using.value, found.space
-    ('depth-key', 1)
+    >>> found.using.value, found.space, found.beside
+    ('eye', 3, 5)
     """
     if len(bittings) < 2 or bittings[0][1] >= SURE_ENOUGH:
         return None

@@ -90,7 +90,16 @@ function markTumbler(event) {
   return true;
 }
 
-/* Read: what is the matter with the cut in front, by one letter in its empty entry or by a press. */
+/* Read: what is the matter with the cut in front, by one letter left alone in its entry, or by a press. Letters that come
+   in a burst, as from a cable, are something typed. */
+const ALONE = 350; // ms
+function markSoon(entry, letter) {
+  if (find(`[data-marks] [data-mark="${CSS.escape(letter)}"]`)) setTimeout(() => {
+    if (!entry.isConnected || entry.value !== letter) return;
+    entry.value = "";
+    markCut(letter);
+  }, ALONE);
+}
 function markCut(letter) {
   const button = find(`[data-marks] [data-mark="${CSS.escape(letter)}"]`);
   button?.click();
@@ -106,7 +115,7 @@ document.addEventListener("keydown", (event) => {
   if (event.ctrlKey || event.metaKey || event.altKey) return;
   if (event.target.matches("[data-value-entry]") && ["ArrowUp", "ArrowDown"].includes(event.key)) return stepCut(event);
   if (event.target.matches("[data-value-entry]") && event.target.value === "" && event.key === "Escape") return event.target.blur();
-  if (event.target.matches("[data-value-entry]") && event.target.value === "" && event.key.length === 1 && markCut(event.key)) return event.preventDefault();
+  if (event.target.matches("[data-value-entry]") && event.target.value === "" && event.key.length === 1) return markSoon(event.target, event.key);
   if (isTyping(event.target)) return;
   if (find("[data-lanes]")) {
     if (event.key === "ArrowRight" || event.key === "ArrowLeft") return event.preventDefault(), stepLane(event.key === "ArrowRight" ? 1 : -1);
