@@ -63,6 +63,12 @@ def test_a_mark_before_anything_is_measured_begins_the_calipers(smith: Client, t
     assert reading_of(tag).posterior is None  # a mark alone says nothing of a depth
 
 
+def test_a_mark_is_no_value_that_a_second_look_is_asked_of(smith: Client, tag: Tag) -> None:
+    smith.post(f"/tags/{tag}/read/mark", {"track": "A", "cut": "1", "mark": "nicked"})
+    page = smith.post(f"/tags/{tag}/read/value", {"track": "A", "cut": "1", "typed": "0.278", "looks": "0"})
+    assert page.status_code == 302
+
+
 def test_odd_marks_are_refused_and_nothing_is_kept(smith: Client, people: People, tag: Tag) -> None:
     read(people, tag)
     source = Source.objects.get()

@@ -70,7 +70,7 @@ def add_value(actor: User, tag: Tag, typed: Typed, source: Source | None = None)
     if typed.named and (before := kept.filter(key=typed.named, space=typed.space).first()):
         return Entry(before.value or 0.0, "")
     of_it = {"source": source} if source is not None else {"source__track": typed.track, "source__kind": CALIPERS}
-    have = kept.filter(withdrawn=False, source__removed=False, space=typed.space, **of_it)
+    have = kept.filter(withdrawn=False, source__removed=False, space=typed.space, **of_it).exclude(value=None)
     check_looks(typed, list(have.values_list("typed", flat=True)))
     if source is not None:
         _check_kind(source, SourceKind(source.kind).is_typed_value)
