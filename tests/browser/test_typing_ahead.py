@@ -188,7 +188,7 @@ def test_one_letter_alone_marks_the_cut_and_a_value_typed_on_is_a_value(at_read:
     smith, tag = at_read
     smith.page.keyboard.press("n")
     settles(smith.page, tag, [(1, "")])
-    smith.reach("#typed")
+    expect(smith.page.get_by_label("Values typed")).to_contain_text("nicked")
     send(smith.page, ["0.278"])
     settles(smith.page, tag, [(1, ""), (1, "0.278")])
     smith.sees("counts")

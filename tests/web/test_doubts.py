@@ -61,6 +61,9 @@ def test_a_mark_before_anything_is_measured_begins_the_calipers(smith: Client, t
     smith.post(f"/tags/{tag}/read/mark", {"track": "A", "cut": "4", "mark": "burred"})
     assert Source.objects.get().kind == "calipers"
     assert reading_of(tag).posterior is None  # a mark alone says nothing of a depth
+    smith.post(f"/tags/{tag}/read/mark", {"track": "A", "cut": "3", "mark": "dirty"})
+    smith.post(f"/tags/{tag}/read/value", {"track": "A", "cut": "3", "typed": "0.2947", "looks": "0"})
+    assert reading_of(tag).sources[0].marks == {3: "dirty", 4: "burred"}  # the first value is read through the dirt
 
 
 def test_a_mark_is_no_value_that_a_second_look_is_asked_of(smith: Client, tag: Tag) -> None:

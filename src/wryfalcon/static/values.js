@@ -10,6 +10,7 @@
   let items = read();
   let sending = false;
   let lastKey = 0;
+  let asked = false; // something was sent that the page does not show yet, also where a mark had it swapped meanwhile
   let kept = null; // what is half typed while the page is swapped
 
   function read() {
@@ -158,8 +159,8 @@
     const of = form();
     if (!of || sending || items.some((item) => item.state === "waiting")) return;
     if (entry()?.value || Date.now() - lastKey < REST) return later();
-    if (!of.dataset.asked) return;
-    delete of.dataset.asked;
+    if (!asked) return;
+    asked = false;
     const cut = Number(of.elements.cut.value);
     window.htmx.ajax("GET", of.dataset.after + (cut ? `&cut=${cut}` : ""), { target: "#stage", swap: "outerHTML" });
   }
@@ -168,7 +169,7 @@
     if (!event.target.matches?.("form[data-values]") || !window.htmx) return;
     event.preventDefault();
     event.stopImmediatePropagation();
-    event.target.dataset.asked = "1";
+    asked = true;
     take(event.target);
   }, true);
   document.addEventListener("input", (event) => { if (event.target.matches("[data-value-entry]")) lastKey = Date.now(); });
@@ -188,7 +189,7 @@
     kept = null;
     show();
   });
-  document.addEventListener("DOMContentLoaded", () => { show(); const of = form(); if (of && mine().length) of.dataset.asked = "1"; send(); });
+  document.addEventListener("DOMContentLoaded", () => { show(); const of = form(); if (of && mine().length) asked = true; send(); });
 
   /* Pasted columns and lines stay apart; in a table of fields each value goes to a field of its own, and Enter to the next. */
   document.addEventListener("paste", (event) => {

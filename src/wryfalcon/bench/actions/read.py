@@ -216,7 +216,8 @@ def _put_dirty_away(source: Source, space: int) -> None:
     """A cut that was dirty is cleaned before it is measured again: what was read through the dirt is put away."""
     of_cut = source.sightings.filter(space=space, withdrawn=False)
     marked = of_cut.exclude(mark="").last()
-    if marked is not None and marked.mark == CutMark.DIRTY:
+    was_read = of_cut.exclude(value=None).exists()  # else what comes now is what is read through the dirt
+    if was_read and marked is not None and marked.mark == CutMark.DIRTY:
         of_cut.update(withdrawn=True)
 
 
