@@ -14,6 +14,7 @@ from keycore.reading.evidence import Evidence, Measured, Spread
 from keycore.reading.filling import locks_worked
 from keycore.reading.influence import Influence, influences
 from keycore.reading.instruments import SHOP_STRAY
+from keycore.reading.next_look import With
 from keycore.reading.wear import WearGrade
 from wryfalcon.bench.models import Overruling, Sighting, Source, SourceKind, Tag
 from wryfalcon.bench.models import WearGrade as WearLook
@@ -235,11 +236,21 @@ class TrackReading:
 
     @property
     def again_at(self) -> int | None:
-        """The cut to measure again, as this reading is counted; None when no single cut settles it."""
+        """The cut to measure again, as this reading is counted; None when no single cut settles it.
+
+        Nor where another look than the caliper's would settle it better, or none is worth its trouble.
+        """
         posterior = self.posterior
         if posterior is None or posterior.measure_again is None or posterior.doubts_whole_key:
             return None
-        return self.shown_space(posterior.measure_again)
+        if self.measured is None:
+            return self.shown_space(posterior.measure_again)
+        if self.reads_shallow is not None:
+            return self.reads_shallow
+        advice = posterior.look_next
+        if advice is None or advice.using != With.CALIPERS or advice.space is None:
+            return None
+        return self.shown_space(advice.space)
 
     @cached_property
     def reads_shallow(self) -> int | None:
