@@ -190,7 +190,7 @@ def _on_grid(members: Sequence[Instrument], u: Array, track: Track, stray: float
     order = np.argsort(-bounds, kind="stable")
     best, done = -np.inf, 0
     kept: list[tuple[Any, ...]] = []
-    at_once = max(1, NUMBERS_AT_ONCE // (spaces * depths * side * side))
+    at_once = max(1, NUMBERS_AT_ONCE // 4 // (spaces * depths * side * side))
     while done < len(order) and bounds[order[done]] >= best - aim.log_margin:
         some = order[done : done + at_once]
         shift, tilt, log_prior = cells.nodes(some)
@@ -307,20 +307,38 @@ def _log_tail(reach: float, unknowns: int) -> float:
 
 
 def _log_highest(members: Sequence[Instrument], track: Track, stray: float, plain: Array) -> Array:
-    """The most that any offset can give to all depths of a space together, (n,) logs."""
-    highest = log_sums(plain, 1)
+    """The most that any offset can give to all depths of a space together, (n,) logs.
+
+    At one offset a value lies near one depth, or between two; the others are whole gaps of the table away.
+    """
+    every, likeliest = np.exp(log_sums(plain, 1)), np.exp(plain.max(axis=1))
+    values = np.sort(np.array(track.values))
+    gap = float(np.diff(values).min()) if len(values) > 1 else np.inf
+    strays = stray / _range_of_strays(track)
+    highest, told = np.log(np.maximum(every, 0.0), where=every > 0, out=np.full(len(every), -np.inf)), set()
     for source in members:
         for place, entry in enumerate(_seen(source)):
             if entry is None or isinstance(source, Rounded):
                 continue
-            local = source.local[place] if source.local else None
-            off = sum(share for share, _, _ in _parts(local, track))
-            most = (1 - stray - off) / (source.sd[place] * sqrt(2 * pi)) + stray / _range_of_strays(track)
-            most += sum(
-                share / (sqrt(source.sd[place] ** 2 + sd**2) * sqrt(2 * pi)) for share, _, sd in _parts(local, track)
-            )
-            highest[place] += log(most) if most > 0 else -np.inf
+            parts, sd = list(_parts(source.local[place] if source.local else None, track)), source.sd[place]
+            shares = [(1 - stray - sum(share for share, _, _ in parts), sd)]
+            shares += [(share, sqrt(sd**2 + spread**2)) for share, _, spread in parts]
+            if place in told:  # the depths are summed over once
+                most = sum(share / (wide * sqrt(2 * pi)) for share, wide in shares) + strays
+                highest[place] += log(most) if most > 0 else -np.inf
+                continue
+            told.add(place)
+            most = strays * every[place]
+            for share, wide in shares:
+                depths = min(every[place], likeliest[place] * _near_at_once(gap / wide))
+                most += share / (wide * sqrt(2 * pi)) * depths
+            highest[place] = log(most) if most > 0 else -np.inf
     return np.asarray(highest)
+
+
+def _near_at_once(gaps: float) -> float:
+    """The most that normal curves so many sd apart, each 1 at its middle, come to at one place."""
+    return 2.0 * sum(np.exp(-0.5 * (j * gaps) ** 2) for j in range(8)) if gaps > 1 else np.inf
 
 
 def _log_totals(log_prior: Array, log_emission: Array) -> Array:
