@@ -138,8 +138,8 @@ def weigh_offset(
     >>> far = Measured((0.2,) * 5, (0.001,) * 5, Spread(0.0, 0.001))  # 26 thou below the deepest
     >>> found = weigh_offset([far], five, five.tracks[0], 0.0)
     >>> likeliest = (found.log_prior + found.log_emission.max(axis=1).sum(axis=0)).argmax()
-    >>> round(float(found.offset[likeliest]), 4)
-    -0.0219
+    >>> round(float(found.offset[likeliest]), 3)
+    -0.022
     """
     budget = budget or Budget()
     aim = aim or Aim()
