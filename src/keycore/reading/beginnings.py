@@ -18,7 +18,8 @@ from numpy.typing import NDArray
 from keycore.budget import EXP, Budget
 from keycore.errors import InputError
 from keycore.reading.elimination import UNEXPLAINED
-from keycore.reading.likelihood import LEAST, Array, Ties, Weighed
+from keycore.reading.grid import Weighed
+from keycore.reading.likelihood import LEAST, Array, Ties
 from keycore.reading.listed import Bittings, Listed, weigh_list
 
 NEGLIGIBLE = (1e-5, 4e-5)  # share of the total that dropped beginnings may promise: as wished, and at most
@@ -97,7 +98,7 @@ def weigh_beginnings(
     beginnings matter than the budget allows (too little was seen). Raises InputError when nothing allowed
     explains what was seen.
 
-    >>> from keycore.reading.likelihood import without_offset
+    >>> from keycore.reading.grid import without_offset
     >>> seen = without_offset(np.log(np.array([[0.9, 0.1], [0.2, 0.8]])))
     >>> found = weigh_beginnings([seen, seen], np.ones((2, 2)), None, {}, Budget())
     >>> found.likeliest(1)[0][0], round(found.likeliest(1)[0][1], 3)

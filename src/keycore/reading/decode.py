@@ -17,9 +17,11 @@ from keycore.errors import BeyondReach, InputError, NothingAllowed
 from keycore.family import Family, Rules, Track
 from keycore.logs import log_sum
 from keycore.reading.beginnings import weigh_beginnings
-from keycore.reading.elimination import Blade, bounds_of_pairs, weigh_along
+from keycore.reading.blade import Blade
+from keycore.reading.elimination import bounds_of_pairs, weigh_along
 from keycore.reading.evidence import DEFAULT_STRAY, Evidence, Measured, Spread, check_evidence
-from keycore.reading.likelihood import Aim, Array
+from keycore.reading.grid import Aim
+from keycore.reading.likelihood import Array
 from keycore.reading.listed import Bittings, Listed, weigh_list
 from keycore.reading.next_look import NextLook, next_look
 from keycore.reading.together import Grids, Together, put_together

@@ -10,9 +10,8 @@ offsets are a grid of nodes, all summed side by side.
 from __future__ import annotations
 
 import heapq
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
-from functools import cached_property
 from math import exp, log
 
 import numpy as np
@@ -21,8 +20,10 @@ from numpy.typing import NDArray
 from keycore.budget import EXP, STEP, Budget
 from keycore.errors import InputError
 from keycore.logs import log_sum, log_sums
+from keycore.reading.blade import Blade
 from keycore.reading.evidence import Spread
-from keycore.reading.likelihood import LEAST, Array, Ties, Weighed
+from keycore.reading.grid import Weighed
+from keycore.reading.likelihood import LEAST, Array
 
 TIE = 1.1e-9  # chances nearer to each other than this are ordered by depth
 NEGLIGIBLE = 1e-6  # share of the total that combinations of offsets left out may carry
@@ -35,102 +36,6 @@ TOO_LITTLE = "too little is known to say which bittings are likeliest"
 UNEXPLAINED = "no allowed bitting can explain it: check each source"
 
 Steps = NDArray[np.integer]
-
-
-@dataclass(frozen=True)
-class Blade:
-    """Which spaces are linked, and by what: (d, d) factors of pairs a < b, indexed by their steps."""
-
-    spaces: int
-    links: Mapping[tuple[int, int], Array]
-
-    @classmethod
-    def of(cls, spaces: int, allowed: Array, ties: Ties) -> Blade:
-        """Neighbours are linked by what is ``allowed`` (d, d), compared spaces by their ``ties``. Raises nothing."""
-        links = {(i, i + 1): allowed for i in range(spaces - 1)}
-        for pair, table in ties.items():
-            links[pair] = np.exp(table) * links.get(pair, np.ones_like(allowed))
-        return cls(spaces, links)
-
-    @cached_property
-    def onward(self) -> list[tuple[int, ...]]:
-        """After each space, the spaces so far that are linked to one still to come."""
-        return [
-            tuple(j for j in range(i + 1) if any(a == j and b > i for a, b in self.links)) for i in range(self.spaces)
-        ]
-
-    def back_from(self, place: int) -> Iterator[tuple[int, Array]]:
-        """What a space is linked to before it, and by what factor [step before, step here]."""
-        for (a, b), table in self.links.items():
-            if b == place:
-                yield a, table
-
-    def numbers_for_one_node(self, depths: int) -> float:
-        """Numbers in the largest table, for one node."""
-        return max(float(depths) ** (len(before) + (len(before) > 1)) for before in [(0,), *self.onward])
-
-    def work_for_one_node(self, depths: int) -> float:
-        """Multiplications of one sum over all spaces, for one node."""
-        return sum(float(depths) ** (len(before) + 1) for before in [(), *self.onward[:-1]])
-
-    def before(self, place: int) -> tuple[int, ...]:
-        """The spaces before one that are linked to it or to one after it."""
-        return self.onward[place - 1] if place else ()
-
-    def is_simple(self, place: int) -> bool:
-        """Whether a space is linked back to the one before it alone, and nothing else reaches past it."""
-        return self.before(place) == (place - 1,) and self.onward[place] in ((), (place,))
-
-    def carry(self, place: int, message: Array, cut: Array) -> Array:
-        """All up to and with a space: over (what was linked onward before it..., the space), nodes last.
-
-        Where nothing reaches past it only the space itself is left.
-        """
-        before = self.before(place)
-        if self.is_simple(place):
-            return np.asarray((self.links[place - 1, place].T @ message) * cut[place])
-        own = cut[place].reshape((1,) * len(before) + cut[place].shape)
-        wide = message.reshape(*message.shape[:-1], 1, message.shape[-1])
-        return np.asarray(wide * self._linked(place, cut.shape[1]) * own)
-
-    def sum_out(self, place: int, table: Array) -> Array:
-        """The same over what is linked onward of the space alone."""
-        if self.is_simple(place):
-            return table if self.onward[place] else np.asarray(table.sum(axis=0))
-        axes = (*self.before(place), place)
-        gone = tuple(i for i, one in enumerate(axes) if one not in self.onward[place])
-        return np.asarray(table.sum(axis=gone)) if gone else table
-
-    def own_share(self, place: int, table: Array, after: Array) -> Array:
-        """What a space has of ``carry`` times what comes after it: (d, g)."""
-        if self.is_simple(place):
-            return np.asarray(table * after)
-        axes = (*self.before(place), place)
-        belief = table * _spread(after, self.onward[place], axes)
-        return np.asarray(belief.sum(axis=tuple(range(len(axes) - 1))))
-
-    def bring_back(self, place: int, after: Array, cut: Array, *, best: bool = False) -> Array:
-        """What comes after the space before: the sum, or the ``best``, over this space, nodes last."""
-        if self.is_simple(place) and not best:
-            return np.asarray(self.links[place - 1, place] @ (cut[place] * after))
-        before = self.before(place)
-        own = cut[place].reshape((1,) * len(before) + cut[place].shape)
-        table = self._linked(place, cut.shape[1]) * own * _spread(after, self.onward[place], (*before, place))
-        return np.asarray(table.max(axis=len(before)) if best else table.sum(axis=len(before)))
-
-    def _linked(self, place: int, depths: int) -> Array:
-        """All links of a space to those before it, as one table over (before..., place), nodes last (1)."""
-        among = (*self.before(place), place)
-        product: Array = np.ones((1,) * len(among) + (1,))
-        for a, table in self.back_from(place):
-            product = product * _spread(table[:, :, None], (a, place), among)
-        return product
-
-
-def _spread(table: Array, axes: tuple[int, ...], among: tuple[int, ...]) -> Array:
-    """A table over some spaces (rising), nodes last, shaped to be multiplied with one over more of them."""
-    shape = [table.shape[axes.index(one)] if one in axes else 1 for one in among]
-    return table.reshape(*shape, table.shape[-1])
 
 
 @dataclass(frozen=True)
@@ -189,7 +94,7 @@ def weigh_along(sources: Sequence[Weighed], blade: Blade, budget: Budget) -> Pas
     InputError when no bitting can explain the evidence at all, BeyondReach when the spaces are linked too
     widely, or too many combinations of offsets matter, to be summed within the budget.
 
-    >>> from keycore.reading.likelihood import without_offset
+    >>> from keycore.reading.grid import without_offset
     >>> seen = without_offset(np.log(np.array([[0.9, 0.1], [0.2, 0.8]])))
     >>> weigh_along([seen], Blade.of(2, np.eye(2), {}), Budget()).marginals().round(3).tolist()
     [[0.692, 0.308], [0.692, 0.308]]

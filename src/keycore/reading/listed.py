@@ -13,7 +13,8 @@ from keycore.errors import InputError
 from keycore.logs import log_sum, log_sums
 from keycore.reading.elimination import UNEXPLAINED, order_by_probability
 from keycore.reading.evidence import Spread
-from keycore.reading.likelihood import LEAST, Array, Ties, Weighed
+from keycore.reading.grid import Weighed
+from keycore.reading.likelihood import LEAST, Array, Ties
 
 NUMBERS_AT_ONCE = 2_000_000
 FAR_BELOW = 500.0  # logs below the best bound beyond which products are taken as sums of logs
@@ -175,7 +176,7 @@ def weigh_list(sources: Sequence[Weighed], bittings: Bittings, ties: Ties, budge
     compared spaces; a Budget. Returns a Listed. Raises InputError when no bitting of the list can explain the
     evidence at all, BeyondReach where that costs more than the budget.
 
-    >>> from keycore.reading.likelihood import without_offset
+    >>> from keycore.reading.grid import without_offset
     >>> seen = without_offset(np.log(np.array([[0.9, 0.1], [0.2, 0.8]])))
     >>> found = weigh_list([seen], np.array([[0, 1], [1, 0]], dtype=np.int8), {}, Budget())
     >>> found.probability.round(3).tolist()

@@ -12,17 +12,8 @@ from keycore.budget import Budget
 from keycore.errors import InputError
 from keycore.family import Track
 from keycore.reading.evidence import Compared, Measured, Rounded
-from keycore.reading.likelihood import (
-    Aim,
-    Array,
-    Ties,
-    Weighed,
-    compared_ties,
-    plain_table,
-    weigh_offset,
-    wider,
-    without_offset,
-)  # fmt: skip
+from keycore.reading.grid import Aim, Weighed, weigh_offset, wider, without_offset
+from keycore.reading.likelihood import Array, Ties, compared_ties, plain_table
 
 if TYPE_CHECKING:
     from keycore.reading.decode import Reading
@@ -42,11 +33,6 @@ class Together:
     group_of: tuple[int | None, ...]
     log_most: tuple[float, ...]
     aims: tuple[tuple[int, Aim], ...] = ()
-
-    @property
-    def with_offsets(self) -> int:
-        """How many sources have an unknown offset."""
-        return sum(len(source.offset) > 1 for source in self.sources)
 
     def log_unseen(self) -> list[float]:
         """Of each source, a bound of what its offsets that were not looked at could give to all bittings together."""
