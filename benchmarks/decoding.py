@@ -13,7 +13,7 @@ from keycore.documents.family import read_family
 from keycore.family import Depth, Family, Track
 from keycore.reading.decode import Reading, decode
 from keycore.reading.evidence import Measured, Spread
-from keycore.reading.likelihood import Weighed, weigh_offset
+from keycore.reading.grid import Weighed, weigh_offset
 
 FASTER = 1000
 PASSES = 50

@@ -14,7 +14,14 @@ from specimens import STAGE_DOOR_KEY
 from web.jobs import People, hang, read
 from web.test_bench import words
 from wryfalcon.bench.actions.read import Typed, add_value, compare_cuts, mark_cut
-from wryfalcon.bench.actions.sources import Manner, add_source, describe_source, switch_source, turn_source
+from wryfalcon.bench.actions.sources import (
+    Manner,
+    add_source,
+    describe_source,
+    remove_source,
+    switch_source,
+    turn_source,
+)
 from wryfalcon.bench.models import Sighting, Source, Tag
 from wryfalcon.bench.queries.reading import TrackReading, readings_of
 from wryfalcon.bench.refusal import NotDone
@@ -80,6 +87,22 @@ def test_odd_marks_are_refused_and_nothing_is_kept(smith: Client, people: People
     assert not Sighting.objects.exclude(mark="").exists()
     with pytest.raises(NotDone, match="is not read like that"):
         mark_cut(people["tam"], tag, add_source(people["tam"], tag, "A", "grid"), 1, "nicked")
+
+
+def test_a_page_of_a_removed_source_or_another_tag_reaches_no_other_source(
+    smith: Client, people: People, tag: Tag
+) -> None:
+    read(people, tag)
+    kept = list(Sighting.objects.filter(withdrawn=False).values_list("pk", flat=True))
+    gone = add_source(people["tam"], tag, "A", "calipers", "old copy")
+    remove_source(people["tam"], tag, gone)
+    theirs = add_source(people["tam"], hang(people), "A", "calipers")
+    for source in (gone.pk, theirs.pk, 9_999):
+        said = {"source": source, "track": "A", "cut": "2", "typed": "0.25", "looks": "1", "mark": "nicked"}
+        for post in ("mark", "value", "withdraw"):
+            page = smith.post(f"/tags/{tag}/read/{post}", said, follow=True)
+            assert "look at the page again" in page.content.decode()
+    assert list(Sighting.objects.filter(withdrawn=False).values_list("pk", flat=True)) == kept
 
 
 def test_what_was_read_through_dirt_is_put_away_when_the_cut_is_measured_again(people: People, tag: Tag) -> None:

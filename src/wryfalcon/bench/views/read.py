@@ -80,6 +80,7 @@ def type_value(request: PersonRequest, number: int) -> HttpResponse:
     places = [(reading.track.name, source.shown_space(cut)) for cut in range(at, cuts + 1)] if at else []
     is_pins = source.record.kind == SourceKind.PINS
     try:
+        check_there(source, wanted)
         entries = entries_posted(request, places, is_whole=is_pins)
         found = add_values(request.user, tag, entries, source.record if source.record.pk else None)
     except NotDone as refusal:
@@ -104,7 +105,12 @@ def withdraw_value(request: PersonRequest, number: int) -> HttpResponse:
     value = whole_number(request.POST.get("value")) or None
     record = source.record if source.record.pk else None
     gone: list[Sighting] = []
-    attempt(request, lambda: gone.append(withdraw(request.user, tag, record, value)))
+
+    def take_back() -> None:
+        check_there(source, wanted)
+        gone.append(withdraw(request.user, tag, record, value))
+
+    attempt(request, take_back)
     return to_source(tag, source, f"&cut={source.shown_space(gone[0].space) if gone else 1}")
 
 
@@ -131,6 +137,15 @@ def to_source(tag: Tag, source: SourceReading | Source, more: str = "") -> HttpR
     record = source.record if isinstance(source, SourceReading) else source
     which = f"?source={record.pk}" if record.pk else f"?track={record.track}"
     return to_stage(tag, "read", which + more)
+
+
+GONE = "That source was removed, or is not of this tag: look at the page again."
+
+
+def check_there(source: SourceReading, wanted: int) -> None:
+    """Raise NotDone where a page speaks of a source that is not there any more: nothing goes to another instead."""
+    if wanted and source.record.pk != wanted:
+        raise NotDone(GONE, "typed")
 
 
 def _next(source: SourceReading, at: int, count: int = 1) -> int:

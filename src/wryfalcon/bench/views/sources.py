@@ -35,7 +35,7 @@ from wryfalcon.bench.models import Seen, Source, Tag
 from wryfalcon.bench.queries.evidence import SourceReading
 from wryfalcon.bench.queries.looks import is_settled
 from wryfalcon.bench.refusal import NotDone
-from wryfalcon.bench.views.read import Entry, show_read, source_reading, to_source, track_reading
+from wryfalcon.bench.views.read import Entry, check_there, show_read, source_reading, to_source, track_reading
 from wryfalcon.bench.views.stage import attempt, find_tag, shop_unit, to_stage, whole_number
 from wryfalcon.codes.models import Code
 from wryfalcon.codes.queries.by_code import codes_called
@@ -188,6 +188,7 @@ def mark(request: PersonRequest, number: int) -> HttpResponse:
     cut, said = whole_number(request.POST.get("cut")), request.POST.get("mark", "")
 
     def do() -> None:
+        check_there(source, wanted)
         record = source.record if source.record.pk else calipers_of(tag, reading.track.name)
         mark_cut(request.user, tag, record, source.shown_space(cut), said)
 
