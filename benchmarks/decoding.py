@@ -103,5 +103,5 @@ def _enumerate(source: Weighed, track: Track, nodes: range) -> np.ndarray:
 
 def _ten_by_ten(family: Family, spaces: int = 10) -> Family:
     depths = tuple(Depth(str(k), 0.33 - 0.014 * k) for k in range(10))
-    track = Track("A", tuple(0.1 + 0.1 * i for i in range(spaces)), depths, family.tracks[0].cut, macs=9)
+    track = Track("A", tuple(0.1 + 0.1 * i for i in range(spaces)), depths, family.tracks[0].tool, macs=9)
     return replace(family, id="ten-by-ten", tracks=(track,), positions={})

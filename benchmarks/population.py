@@ -13,9 +13,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from keycore.bittings import list_bittings
-from keycore.cutting.profile import profile_of
 from keycore.documents.family import read_family
 from keycore.family import Family
+from keycore.geometry.profile import profile_of
 from keycore.reading.wear import WearGrade
 from keycore.rules import NO_RULES
 
@@ -86,9 +86,9 @@ def make_up(step: float, random: Random, sort: str = "", *, times: float = 1.0) 
     if sort == "dirt":
         values[random.integers(len(truth))] += random.uniform(0.003, 0.010)
     if sort == "ramp":
-        assert track.cut is not None
+        assert track.tool is not None
         cut, aside = random.integers(len(truth)), 0.020 * random.choice([-1, 1])
-        edge = profile_of(track.spaces, tuple(depths), track.cut, HEIGHT, LENGTH, "plunged")
+        edge = profile_of(track.spaces, tuple(depths), track.tool, HEIGHT, LENGTH, "plunged")
         values[cut] += max(0.0, float(edge.at(places[cut : cut + 1] + aside)[0] - depths[cut]))
     return MadeUp(family, tuple(map(int, truth)), values, _graded(grade), sort)
 

@@ -3,48 +3,21 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from enum import StrEnum
 from itertools import pairwise
-from math import radians, tan
 from types import MappingProxyType
 from typing import Any
 
+from keycore.coordinate import Coordinate
 from keycore.errors import InputError
+from keycore.kinds.interface import Kind
+from keycore.tools import Tool
 from keycore.units import Unit
 
 
 def _nothing() -> Mapping[str, Any]:
     return MappingProxyType({})
-
-
-class Kind(StrEnum):
-    """What the two coordinates of a cut are; see ``docs/formats.md``."""
-
-    EDGE = "edge"
-    DOUBLE_EDGE = "double-edge"
-    SIDE_MILLED = "side-milled"
-    DIMPLE = "dimple"
-    TUBULAR = "tubular"
-    ROTARY = "rotary"
-    LEVER = "lever"
-
-    @property
-    def falls_when_deeper(self) -> bool | None:
-        """Whether the depth value gets smaller as cuts get deeper; None: as the table says."""
-        if self in (Kind.SIDE_MILLED, Kind.ROTARY):
-            return None
-        return self != Kind.TUBULAR
-
-    @property
-    def has_angles(self) -> bool:
-        """Whether spaces or depth values are angles, in degrees, instead of lengths."""
-        return self in (Kind.TUBULAR, Kind.ROTARY)
-
-    @property
-    def is_profiled(self) -> bool:
-        """Whether the cuts make an edge profile that a cutting wheel follows."""
-        return self in (Kind.EDGE, Kind.DOUBLE_EDGE)
 
 
 class End(StrEnum):
@@ -67,24 +40,19 @@ class Gauge(StrEnum):
 
 
 @dataclass(frozen=True, slots=True)
+class Place:
+    """Where a cut is: its track, and its space counted from 1."""
+
+    track: str
+    space: int
+
+
+@dataclass(frozen=True, slots=True)
 class Depth:
     """One row of a depth table."""
 
     label: str
     value: float  # family unit (degrees for rotary keys)
-
-
-@dataclass(frozen=True, slots=True)
-class Cut:
-    """The shape a cutter leaves: a flat root and two flanks."""
-
-    flat: float  # whole width of the root flat, family unit
-    angle: float  # included angle, degrees
-
-    @property
-    def slope(self) -> float:
-        """T = tan(angle / 2): how far the flank runs along the blade for one unit of height."""
-        return tan(radians(self.angle) / 2)
 
 
 @dataclass(frozen=True, slots=True)
@@ -141,7 +109,7 @@ class Track:
     name: str
     spaces: tuple[float, ...]  # in numbered order, from the gauge, family unit
     depths: tuple[Depth, ...]  # shallowest first
-    cut: Cut | None = None
+    tool: Tool | None = None
     macs: int | None = None
     tumbler: Tumbler | None = None
     fixed: tuple[tuple[int, int], ...] = ()  # spaces (from 1) whose depth never varies, with its step
@@ -225,8 +193,14 @@ class Family:
     setup: Mapping[str, str] = field(default_factory=_nothing)
     notes: str = ""
     source: str = ""
+    space: Coordinate = field(init=False, repr=False, compare=False)  # the kind's own, in this family's unit
+    depth: Coordinate = field(init=False, repr=False, compare=False)
+    lengths: Coordinate = field(init=False, repr=False, compare=False)  # of its blank, its tools, its tumblers
 
     def __post_init__(self) -> None:
+        object.__setattr__(self, "space", replace(self.kind.space, unit=self.unit))
+        object.__setattr__(self, "depth", replace(self.kind.depth, unit=self.unit))
+        object.__setattr__(self, "lengths", Coordinate("length", unit=self.unit))
         faults = list(_faults(self))
         if faults:
             raise InputError.first_of(faults)
@@ -242,6 +216,11 @@ class Family:
     def share_per_edge(self) -> float:
         """How much of a difference in depth value lies on one edge: half when measured across."""
         return 0.5 if self.measured == "across" else 1.0
+
+    @property
+    def per_inch(self) -> float:
+        """How much of a depth value one inch of metal is: wear and calipers are known in inches."""
+        return self.kind.per_inch(self)
 
     @property
     def counts_from_gauge(self) -> bool:
@@ -271,8 +250,9 @@ def _faults(family: Family) -> Iterator[InputError]:
     for place, track in enumerate(family.tracks):
         yield from _wrong_order_of_spaces(family, track, f"tracks[{place}].spaces")
         yield from _wrong_way_of_depths(family.kind, track, f"tracks[{place}].depths")
-    if family.measured == "across" and family.kind != Kind.DOUBLE_EDGE:
+    if family.measured == "across" and not family.kind.can_be_across:
         yield InputError("measured", "only a double-edge family is measured across")
+    yield from family.kind.check(family)
     yield from _wrong_positions(family)
 
 

@@ -7,6 +7,8 @@ from enum import StrEnum
 MM_PER_INCH = 25.4
 """Millimetres in one inch, exactly (international yard and pound agreement, 1959)."""
 
+NOTHING = 1e-9  # lengths below this are nothing, in either unit
+
 
 class Unit(StrEnum):
     """The unit a document's lengths are written in."""

@@ -3,8 +3,13 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Iterator
+from contextlib import contextmanager
+from contextvars import ContextVar
 from dataclasses import dataclass
 
+from keycore.coordinate import Coordinate
+from keycore.tools import Tool
 from keycore.units import Unit, convert
 
 _ENTRY = re.compile(
@@ -119,6 +124,128 @@ def show_length(value: float, unit: Unit, shown: Unit, fine: bool = False, signe
     places = (3 if shown == Unit.INCH else 2) + fine
     rounded = round(convert(value, unit, shown), places) + 0.0  # never a minus before nothing
     return f"{rounded:{'+' if signed and rounded else ''}.{places}f}".replace("-", "\N{MINUS SIGN}")
+
+
+def show_value(coordinate: Coordinate, value: float, shown: Unit | None = None, *, fine: bool = False) -> str:
+    """A value of a coordinate as text, without its unit: a length in the unit shown, else its own; an angle in degrees.
+
+    >>> from keycore.coordinate import Quantity
+    >>> show_value(Coordinate("left at the root", unit=Unit.INCH), 0.3)
+    '0.300'
+    >>> show_value(Coordinate("angle of the cut", Quantity.ANGLE), 36.0, Unit.INCH)
+    '36.0'
+    """
+    if coordinate.is_length:
+        return show_length(value, coordinate.unit, shown or coordinate.unit, fine=fine)
+    return f"{round(value, 1 + fine) + 0.0:.{1 + fine}f}".replace("-", "\N{MINUS SIGN}")
+
+
+@dataclass(frozen=True, slots=True)
+class Preference:
+    """How whoever is looking likes figures: their unit of length, and whether to one decimal more."""
+
+    unit: Unit = Unit.MILLIMETRE
+    fine: bool = False
+
+
+NOBODYS = Preference()
+_SHOWN: ContextVar[Preference] = ContextVar("figures_shown", default=NOBODYS)
+"""As Django has a time zone for whoever asks; machines' own millimetres where nobody does."""
+
+
+@contextmanager
+def shown_in(unit: Unit, *, fine: bool = False) -> Iterator[None]:
+    """Say lengths in this unit for as long as it lasts.
+
+    >>> with shown_in(Unit.INCH):
+    ...     say_mm(2.54)
+    '0.1000 in'
+    """
+    before = _SHOWN.set(Preference(unit, fine))
+    try:
+        yield
+    finally:
+        _SHOWN.reset(before)
+
+
+def unit_shown() -> Unit:
+    """The unit of whoever is looking."""
+    return _SHOWN.get().unit
+
+
+def unit_words(coordinate: Coordinate) -> str:
+    """The unit that a coordinate's figures are shown in."""
+    return unit_shown().value if coordinate.is_length else coordinate.unit_name
+
+
+def figure(coordinate: Coordinate, value: float) -> str:
+    """A value of a coordinate as whoever is looking likes it, without its unit.
+
+    >>> from keycore.coordinate import Quantity
+    >>> with shown_in(Unit.INCH):
+    ...     figure(Coordinate("left at the root"), 7.62), figure(Coordinate("angle", Quantity.ANGLE), 7.62)
+    ('0.300', '7.6')
+    """
+    return show_value(coordinate, value, unit_shown(), fine=_SHOWN.get().fine)
+
+
+def say_figure(coordinate: Coordinate, number: float) -> str:
+    """A machine's number of a coordinate, mm or degrees, with its unit, for sentences.
+
+    >>> from keycore.coordinate import Quantity
+    >>> say_figure(Coordinate("left at the root"), 0.05), say_figure(Coordinate("angle", Quantity.ANGLE), 36.0)
+    ('0.050 mm', '36.00°')
+    """
+    return say_mm(number) if coordinate.is_length else f"{told(coordinate, number)}°"
+
+
+def say_value(coordinate: Coordinate, value: float) -> str:
+    """A value of a coordinate with its unit, for sentences.
+
+    >>> from keycore.coordinate import Quantity
+    >>> say_value(Coordinate("left at the root"), 7.62), say_value(Coordinate("angle", Quantity.ANGLE), 36.0)
+    ('7.62 mm', '36.0°')
+    """
+    return f"{figure(coordinate, value)}{' ' if coordinate.is_length else ''}{unit_words(coordinate)}"
+
+
+def say_tool(lengths: Coordinate, tool: Tool) -> str:
+    """A tool's size, and its angle where it has one; ``lengths`` are those of the family or cutter it is of.
+
+    >>> say_tool(Coordinate("length"), Wheel(1.0, 90.0)), say_tool(Coordinate("length"), Mill(2.5))
+    ('1.00 mm and 90°', '2.50 mm')
+    """
+    size, angle = say_mm(lengths.to_machine(tool.size), places=2), getattr(tool, "angle", None)
+    return size if angle is None else f"{size} and {angle:g}°"
+
+
+def told(coordinate: Coordinate, number: float) -> str:
+    """A machine's number of a coordinate, mm or degrees, finely, without its unit.
+
+    >>> told(Coordinate("left at the root", unit=Unit.INCH), 7.6204)
+    '7.620'
+    """
+    return mm_as_shown(number) if coordinate.is_length else show_value(coordinate, number, fine=True)
+
+
+def mm_as_shown(mm: float, places: int = 3, *, signed: bool = False) -> str:
+    """A machine's millimetres in the unit of whoever is looking, without it; inches to one place more.
+
+    >>> mm_as_shown(0.0254), mm_as_shown(-0.05, signed=True)
+    ('0.025', '−0.050')
+    """
+    places += unit_shown() == Unit.INCH
+    rounded = round(convert(mm, Unit.MILLIMETRE, unit_shown()), places) + 0.0
+    return f"{rounded:{'+' if signed and rounded else ''}.{places}f}".replace("-", "\N{MINUS SIGN}")
+
+
+def say_mm(mm: float, places: int = 3, *, signed: bool = False) -> str:
+    """The same with its unit, for sentences.
+
+    >>> say_mm(0.0254), say_mm(0.05, places=2, signed=True)
+    ('0.025 mm', '+0.05 mm')
+    """
+    return f"{mm_as_shown(mm, places, signed=signed)} {unit_shown()}"
 
 
 def show_small(value: float, unit: Unit, shown: Unit) -> str:

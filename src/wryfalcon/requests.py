@@ -12,6 +12,9 @@ from django.http import HttpRequest, HttpResponse
 from django.shortcuts import render
 from django.utils.crypto import get_random_string
 
+from keycore.units import Unit
+from wryfalcon.lengths import shown_in
+
 REQUEST_ID: ContextVar[str] = ContextVar("request_id", default="")
 ALPHABET = "23456789abcdefghjkmnpqrstuvwxyz"  # nothing that is misread when it is read aloud
 Answer = Callable[[HttpRequest], HttpResponse]
@@ -40,6 +43,17 @@ def not_kept(answer: Answer) -> Answer:
         if request.user.is_authenticated or "Set-Cookie" in answered:
             answered["Cache-Control"] = "no-store, private"
         return answered
+
+    return middleware
+
+
+def in_their_unit(answer: Answer) -> Answer:
+    """Middleware: sentences, drawings and tables are in the unit of the person who asks."""
+
+    def middleware(request: HttpRequest) -> HttpResponse:
+        person = request.user
+        with shown_in(Unit(getattr(person, "unit", Unit.INCH)), fine=getattr(person, "fine", False)):
+            return answer(request)
 
     return middleware
 

@@ -8,21 +8,20 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from shapely import Polygon, box, unary_union
 
-from keycore.cutting.commands import MachineOffsets, machine_cuts
+from keycore.cutting.commands import MachineOffsets, moves_of
 from keycore.cutting.intent import values_to_cut
-from keycore.cutting.limits import macs_from_geometry
 from keycore.cutting.plan import plan_cuts
-from keycore.cutting.profile import flats_left, profile_of
 from keycore.documents.family import read_family
 from keycore.errors import InputError
-from keycore.family import Cut
+from keycore.geometry.profile import flats_left, profile_of
 from keycore.rules import count_bittings
+from keycore.tools import Wheel
 from specimens import harbour_five, shipped, tiny, tiny_track
 
 HEIGHT, LENGTH = 0.34, 0.9
 
 
-def wheel(x: float, v: float, cut: Cut) -> Polygon:
+def wheel(x: float, v: float, cut: Wheel) -> Polygon:
     """What one plunge of a wheel removes."""
     far = (HEIGHT - v + 0.2) * cut.slope
     half, top = cut.flat / 2, HEIGHT + 0.2
@@ -30,12 +29,12 @@ def wheel(x: float, v: float, cut: Cut) -> Polygon:
 
 
 keys = st.lists(st.floats(0.19, 0.335), min_size=1, max_size=6)
-cutters = st.builds(Cut, flat=st.floats(0.0, 0.05), angle=st.floats(60, 120))
+cutters = st.builds(Wheel, flat=st.floats(0.0, 0.05), angle=st.floats(60, 120))
 
 
 @settings(max_examples=60, deadline=None)
 @given(keys, cutters)
-def test_a_plunged_profile_is_the_blade_less_what_the_wheel_swept(heights: list[float], cut: Cut) -> None:
+def test_a_plunged_profile_is_the_blade_less_what_the_wheel_swept(heights: list[float], cut: Wheel) -> None:
     spaces = [0.15 + 0.11 * i for i in range(len(heights))]
     profile = profile_of(spaces, heights, cut, HEIGHT, LENGTH, "plunged")
     swept = unary_union([wheel(x, v, cut) for x, v in zip(spaces, heights, strict=True)])
@@ -46,7 +45,7 @@ def test_a_plunged_profile_is_the_blade_less_what_the_wheel_swept(heights: list[
 
 @settings(max_examples=60, deadline=None)
 @given(keys, cutters)
-def test_the_flat_left_is_what_no_deeper_cut_reaches(heights: list[float], cut: Cut) -> None:
+def test_the_flat_left_is_what_no_deeper_cut_reaches(heights: list[float], cut: Wheel) -> None:
     spaces = [0.15 + 0.08 * i for i in range(len(heights))]
     for place, (x, v) in enumerate(zip(spaces, heights, strict=True)):
         at = np.linspace(x - cut.flat / 2, x + cut.flat / 2, 4001)
@@ -63,13 +62,13 @@ def test_macs_from_geometry_gives_the_commonly_published_7() -> None:
     depths = [{"label": str(k), "value": 0.335 - 0.015 * k} for k in range(10)]
     spaces = [0.15625 * (i + 1) for i in range(6)]
     family = read_family(tiny_track(spaces=spaces, depths=depths, cut={"flat": 0.031, "angle": 100}))
-    assert macs_from_geometry(family, family.tracks[0]) == 7
+    assert family.kind.macs_geometric(family, family.tracks[0], None) == 7
 
 
 @pytest.mark.parametrize("family", shipped(), ids=lambda family: family.id)
 def test_a_shipped_familys_macs_is_one_its_geometry_allows(family) -> None:  # type: ignore[no-untyped-def]
     for track in family.tracks:
-        geometric = macs_from_geometry(family, track)
+        geometric = family.kind.macs_geometric(family, track, None)
         assert geometric is not None
         assert track.macs is not None
         assert track.macs <= geometric
@@ -77,14 +76,14 @@ def test_a_shipped_familys_macs_is_one_its_geometry_allows(family) -> None:  # t
 
 
 def test_a_ramped_edge_runs_straight_from_root_to_root() -> None:
-    profile = profile_of([0.2, 0.4], [0.3, 0.25], Cut(0.02, 90), HEIGHT, LENGTH, "ramped")
+    profile = profile_of([0.2, 0.4], [0.3, 0.25], Wheel(0.02, 90), HEIGHT, LENGTH, "ramped")
     middle = float(profile.at(np.array([0.3]))[0])
     assert middle == pytest.approx(0.275)
 
 
 def test_every_problem_of_a_plan_is_named() -> None:
     family = read_family(tiny_track(spaces=[0.03, 0.095, 0.78], macs=1))
-    plan = plan_cuts(family, {"A": ["1", "3", "3"]}, cutter=Cut(0.05, 120))
+    plan = plan_cuts(family, {"A": ["1", "3", "3"]}, tool=Wheel(0.05, 120))
     found = {problem.code: problem for problem in plan.problems}
     assert set(found) == {"macs", "no-flat", "cutter", "shoulder", "tip"}
     assert found["macs"].spaces == (1, 2)
@@ -113,8 +112,10 @@ def test_a_machine_is_told_millimetres_with_its_offsets_in_side_by_side() -> Non
     """Ten cuts, both edges from one track, tip gauged: from the gauge outwards, then turned over."""
     family = read_family("chandler-ten")
     plan = plan_cuts(family, {"A": ["1", "2"] * 5})
-    told = machine_cuts(plan, MachineOffsets(value=0.012, space=-0.02))
-    assert [cut.side for cut in told] == ["A"] * 10 + ["A turned"] * 10
+    told = moves_of(plan, MachineOffsets(value=0.012, space=-0.02))
+    assert [cut.clamping for cut in told] == [1] * 10 + [2] * 10
+    assert {cut.place.track for cut in told} == {"A"}
+    assert [clamping.turn for clamping in plan.clampings] == [None, "long-axis"]
     assert len(told) == 20
     assert [cut.position for cut in told[:2]] == pytest.approx([3.18, 5.48])
     assert told[0].value == pytest.approx(7.912)
@@ -122,4 +123,4 @@ def test_a_machine_is_told_millimetres_with_its_offsets_in_side_by_side() -> Non
 
 def test_depth_of_cut_is_half_of_the_difference_where_measured_across() -> None:
     plan = plan_cuts(read_family("lighthouse-eight"), {"A": ["1", "2", "1", "2", "1", "2", "1", "2"]})
-    assert plan.tracks[0].cuts[1].depth_of_cut == pytest.approx((8.4 - 7.2) / 2)
+    assert plan.tracks[0].cuts[1].own["depth_of_cut"] == pytest.approx((8.4 - 7.2) / 2)

@@ -7,13 +7,13 @@ from itertools import combinations, pairwise
 import numpy as np
 import pytest
 
-from keycore.cutting.profile import Profile
 from keycore.documents import VERBS
 from keycore.family import Play, Tolerance, Tumbler
+from keycore.geometry.profile import Profile, stand
 from keycore.machines.copies import copies_of_copies
 from keycore.machines.trim import Noise
 from keycore.proving.causes import Cause, likely_causes
-from keycore.proving.lock import Feel, LockShift, Making, chance_of_turning, feel_of, lock_shift, stand
+from keycore.proving.lock import Feel, LockShift, Making, chance_of_turning, feel_of, lock_shift
 from keycore.proving.prospect import prospect
 from keycore.proving.suspects import CHECKS, Suspect, next_check, weigh_suspects
 from keycore.proving.verdict import ProofCut, Verdict, judge, repeats_needed

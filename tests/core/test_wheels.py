@@ -9,7 +9,6 @@ import pytest
 
 from keycore.documents.family import read_family
 from keycore.errors import InputError
-from keycore.family import Cut
 from keycore.machines.copies import compare_copy
 from keycore.machines.drift import KeyMade, Touched, follow_drift
 from keycore.machines.side_mill import correct_side_mill, set_side_mill
@@ -28,6 +27,7 @@ from keycore.machines.wheel import (
 from keycore.proving.verdict import Verdict
 from keycore.reading.evidence import Spread
 from keycore.reading.wear import worn_after
+from keycore.tools import Wheel
 
 QUIET = Noise(0.0006, 0.0005)
 HARBOUR = read_family("harbour-five")
@@ -103,7 +103,7 @@ def test_steep_neighbours_are_told_from_a_machine_that_is_out() -> None:
     ],
 )  # fmt: skip
 def test_when_a_wheel_is_changed(signs: WheelSigns, advice: WheelAdvice, says: str) -> None:
-    verdict = judge_wheel(Cut(1.0, 90.0), signs)
+    verdict = judge_wheel(Wheel(1.0, 90.0), signs)
     assert verdict.advice == advice
     assert says in "; ".join(verdict.reasons)
 
@@ -125,13 +125,13 @@ def test_a_copy_is_judged_by_its_pattern_and_by_the_factory_depths() -> None:
 
 
 def test_followers_unlike_the_wheel_say_what_they_would_do() -> None:
-    wheel = Cut(1.0, 90.0)
-    narrow = match_shapes(Cut(0.8, 90.0), wheel, 2.0)
+    wheel = Wheel(1.0, 90.0)
+    narrow = match_shapes(Wheel(0.8, 90.0), wheel, 2.0)
     assert (narrow.wider_at_root, narrow.wider_at_edge, narrow.shallow) == pytest.approx((0.2, 0.2, 0.0))
-    steep = match_shapes(Cut(1.0, 80.0), wheel, 2.0)
+    steep = match_shapes(Wheel(1.0, 80.0), wheel, 2.0)
     assert steep.wider_at_root == 0.0
     assert steep.wider_at_edge == pytest.approx(4 * (1 - tan(radians(40))))
-    assert match_shapes(Cut(2.5, 0.0), Cut(2.4, 0.0), 2.0).wider_at_root == pytest.approx(-0.1)
+    assert match_shapes(Wheel(2.5, 0.0), Wheel(2.4, 0.0), 2.0).wider_at_root == pytest.approx(-0.1)
 
 
 @pytest.mark.parametrize(

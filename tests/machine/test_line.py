@@ -17,9 +17,10 @@ from wryfalcon.machines.drivers.bench import BenchDriver
 from wryfalcon.machines.drivers.interface import Command, Delivery, MachineRefused, MachineUnreachable
 
 CUTS: list[Command] = [
-    {"side": side, "space": space, "position": position, "value": value}
-    for side in ("A", "A turned")
+    {"clamping": clamping, "track": "A", "space": space, "place": name, "position": position, "value": value}
+    for clamping, side in ((1, "A"), (2, "A, turned over"))
     for space, position, value in [(1, 5.0, 7.0), (2, 8.0, 6.5)]
+    for name in [f"{side} {space}"]
 ]
 
 
@@ -206,7 +207,7 @@ def test_a_touched_up_key_only_loses_metal(bench: Bench) -> None:
     bench.go_on()
     bench.until("done")
     before = bench.measure("j", "A 1")[0]
-    bench.load("up", [{"side": "A", "space": 1, "position": 5.0, "value": 9.0}], onto="j")
+    bench.load("up", [{**CUTS[0], "value": 9.0}], onto="j")
     bench.go_on("up")
     bench.until("done")
     assert bench.measure("up", "A 1")[0] == pytest.approx(before)

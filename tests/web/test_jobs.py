@@ -179,7 +179,7 @@ def test_the_set_up_proposes_what_the_family_asks_for(smith: Client, people: Peo
     page = smith.get(f"/tags/{tag}/set-up").content.decode()
     wheel = Cutter.objects.get(name="W-80")
     assert re.search(rf'name="cutter" value="{wheel.pk}"\s+checked><span>W-80, fitted now', page)
-    assert "leaves 1.00 mm and 90°" in page or "does not go on Old Gannet" in page
+    assert "leaves 0.039 in and 90°" in page or "does not go on Old Gannet" in page
     bad = smith.post(f"/tags/{tag}/set-up/choose", {"machine": "999", "cutter": "", "style": "sideways"})
     assert bad.status_code == 422
     assert not SetUp.objects.exists()

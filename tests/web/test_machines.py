@@ -22,7 +22,6 @@ from wryfalcon.demonstration.making import again, family_record, finished_key, m
 from wryfalcon.machines.actions.practice import begin_practice
 from wryfalcon.machines.actions.trimming import begin_trim, change_offset, hang_test_key
 from wryfalcon.machines.drivers import Delivery, driver_of
-from wryfalcon.machines.drivers.interface import place_of
 from wryfalcon.machines.models import (
     Cutter,
     HandStudy,
@@ -455,7 +454,7 @@ def test_a_hidden_fault_shows_in_what_is_cut_and_is_scored(
     carded(people, tag, gannet)
     piece = cut(people, tag)
     last = piece.cuts[3]  # the deepest: the blank's own edge limits a shallow one
-    place = place_of(last["side"], last["space"])
+    place = last["place"]
     read = driver_of(gannet).deliver(Delivery("m", "measure", piece.job, {"places": [place]}))[place]
     value, position = read["value"], read["position"]
     offsets = offsets_for(gannet, "shoulder")

@@ -90,7 +90,9 @@ def test_every_key_proof_and_look_of_an_old_database_is_kept(old: Any) -> None:
     ]
     assert (kept[up.pk].onto_id, kept[twice.pk].onto_id) == (again.pk, up.pk)
     assert kept[lost.pk].why_ended == "sent again as K2-again"
-    assert kept[up.pk].cuts == [{"side": "A", "space": 2, "position": 10.0, "value": 7.0}]
+    assert kept[up.pk].cuts == [
+        {"clamping": 1, "track": "A", "space": 2, "place": "A 2", "position": 10.0, "value": 7.0}
+    ]
     assert kept[first.pk].proof.passed
     assert kept[again.pk].proof_values.get().value == 7.0
     assert kept[first.pk].finished_at == AT

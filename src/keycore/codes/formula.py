@@ -40,10 +40,11 @@ def rows_of(formula: Formula, family: Family, track: Track) -> Iterator[tuple[in
     Raises InputError for ends that are no range, places that do not fit, or more codes than the
     rule has bittings; BeyondReach beyond a million codes.
 
-    >>> from keycore.family import Depth, End, Gauge, Kind
+    >>> from keycore.family import Depth, End, Gauge
+    >>> from keycore.kinds import kind_of
     >>> from keycore.units import Unit
     >>> track = Track("A", (0.2, 0.35), tuple(Depth(str(k), 0.33 - 0.015 * k) for k in range(3)), macs=1)
-    >>> family = Family("f", "F", Kind.EDGE, Unit.INCH, Gauge.SHOULDER, End.BOW, (track,))
+    >>> family = Family("f", "F", kind_of("edge"), Unit.INCH, Gauge.SHOULDER, End.BOW, (track,))
     >>> list(rows_of(Formula("V008", "V011", "counted", every=2), family, track))
     [(1, 'V008', '0 0'), (2, 'V009', '1 0'), (3, 'V010', '1 2'), (4, 'V011', '2 2')]
     >>> list(rows_of(Formula("K19", "K21", "digits", places=(3, 2)), family, track))

@@ -136,10 +136,11 @@ def check_rows(family: Family, track: Track, rows: Iterable[tuple[int, str, str]
     series. Returns CheckedRows in the table's order; whether a code comes twice is for whoever
     keeps them all to say. Raises nothing.
 
-    >>> from keycore.family import Depth, End, Gauge, Kind
+    >>> from keycore.family import Depth, End, Gauge
+    >>> from keycore.kinds import kind_of
     >>> from keycore.units import Unit
     >>> track = Track("A", (0.2, 0.35), (Depth("1", 0.33), Depth("2", 0.31)))
-    >>> family = Family("f", "F", Kind.EDGE, Unit.INCH, Gauge.SHOULDER, End.BOW, (track,))
+    >>> family = Family("f", "F", kind_of("edge"), Unit.INCH, Gauge.SHOULDER, End.BOW, (track,))
     >>> checked = check_rows(family, track, [(2, "T-01", "12"), (3, "", "12"), (4, "T2", "1 9")])
     >>> checked.looked_up, checked.steps.tolist(), [row.line for row in checked.bad]
     (('T01',), [[0, 1]], [3, 4])

@@ -1,19 +1,16 @@
-"""From a plan to what a machine is told: millimetres, its own offsets put in, side by side."""
+"""From a plan to what a machine is told: millimetres and degrees, its own offsets put in, clamping by clamping."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass
 
 from keycore.cutting.plan import Plan
-from keycore.family import Kind
-from keycore.units import Unit, convert
-
-TURNED = "turned"
+from keycore.family import Place
 
 
 @dataclass(frozen=True, slots=True)
 class MachineOffsets:
-    """What is added to every command so that a machine cuts true; millimetres."""
+    """What is added to every command so that a machine cuts true; millimetres, or degrees of an angle."""
 
     value: float = 0.0
     space: float = 0.0
@@ -24,43 +21,53 @@ AS_TOLD = MachineOffsets()
 
 
 @dataclass(frozen=True, slots=True)
-class MachineCut:
-    """One cut as a machine is told it: ``side`` names the track, and whether the key is turned over."""
+class AxisMap:
+    """Which of a machine's axes makes the space and which the depth, of its own or of the clamp that is on it."""
 
-    side: str
-    track: str
-    space: int  # counted from 1, family order
-    position: float  # mm from the gauge, offset put in
-    value: float  # mm, offset put in
+    space: str = "X"
+    depth: str = "Z"
 
 
-def machine_cuts(plan: Plan, offsets: MachineOffsets = AS_TOLD) -> tuple[MachineCut, ...]:
-    """The cuts of a plan in the order the machine makes them: side by side, from the gauge outwards.
+@dataclass(frozen=True, slots=True)
+class Move:
+    """One cut as a machine is told it: in which clamping, where the cut is, and the machine's numbers for it."""
+
+    clamping: int  # from 1
+    place: Place
+    position: float  # mm from the gauge or degrees, offset put in
+    value: float  # mm or degrees, offset put in
+
+    def at(self, axes: AxisMap) -> dict[str, float]:
+        """Where each axis goes, mm or degrees. Raises nothing.
+
+        >>> Move(1, Place("A", 3), 5.588, 7.264).at(AxisMap("Y", "B"))
+        {'Y': 5.588, 'B': 7.264}
+        """
+        return {axes.space: self.position, axes.depth: self.value}
+
+
+def moves_of(plan: Plan, offsets: MachineOffsets = AS_TOLD) -> tuple[Move, ...]:
+    """The cuts of a plan in the order the machine makes them: clamping by clamping, from the gauge outwards.
 
     A double-edge family with one track is cut on both edges, the second with the key turned over.
-    Arguments: a Plan, the machine's offsets in mm. Returns one MachineCut for each cut and edge.
+    Arguments: a Plan, the machine's offsets in mm. Returns one Move for each cut and clamping.
     Raises nothing.
 
     >>> from keycore.cutting.plan import plan_cuts
     >>> from keycore.documents.family import read_family
-    >>> plan = plan_cuts(read_family("boathouse-four"), {"A": ["1", "2", "3", "4"]})
-    >>> [(c.space, c.position, round(c.value, 3)) for c in machine_cuts(plan, MachineOffsets(0.01))][:2]
-    [(1, 4.0, 7.81), (2, 7.0, 7.21)]
+    >>> plan = plan_cuts(read_family("chandler-ten"), {"A": ["1", "2"] * 5})
+    >>> [(m.clamping, m.place.space, m.position, round(m.value, 3)) for m in moves_of(plan, MachineOffsets(0.01))][9:11]
+    [(1, 10, 23.9, 7.31), (2, 1, 3.2, 7.91)]
     """
-    made: list[MachineCut] = []
-    for planned in plan.tracks:
-        name = planned.track.name
-        both_edges = plan.family.kind == Kind.DOUBLE_EDGE and len(plan.family.tracks) == 1
-        sides = [name, f"{name} {TURNED}"] if both_edges else [name]
-        for side in sides:
-            made += [
-                MachineCut(
-                    side=side,
-                    track=name,
-                    space=cut.space,
-                    position=convert(cut.from_gauge, plan.family.unit, Unit.MILLIMETRE) + offsets.space,
-                    value=convert(cut.value, plan.family.unit, Unit.MILLIMETRE) + offsets.value,
-                )
-                for cut in sorted(planned.cuts, key=lambda cut: cut.from_gauge)
-            ]
-    return tuple(made)
+    family, planned = plan.family, {each.track.name: each for each in plan.tracks}
+    return tuple(
+        Move(
+            clamping=clamping.number,
+            place=Place(track, cut.space),
+            position=family.space.to_machine(cut.from_gauge) + offsets.space,
+            value=family.depth.to_machine(cut.value) + offsets.value,
+        )
+        for clamping in plan.clampings
+        for track in clamping.tracks
+        for cut in sorted(planned[track].cuts, key=lambda cut: cut.from_gauge)
+    )

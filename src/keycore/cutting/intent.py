@@ -42,5 +42,12 @@ def values_to_cut(
         base = track.values[step] if measured is None else measured
         further = track.values[step + extra] - track.values[step]
         value = base + further + deeper(track, deeper_by)
-        values.append(min(value, family.blank.height) if family.blank else value)
+        values.append(_within(value, family.kind.uncut(family, track), falls=track.falls_when_deeper))
     return tuple(values)
+
+
+def _within(value: float, uncut: float | None, *, falls: bool) -> float:
+    """A value no shallower than the blank itself."""
+    if uncut is None:
+        return value
+    return min(value, uncut) if falls else max(value, uncut)

@@ -1,43 +1,42 @@
-"""From a bitting to cuts: where, how deep, what the blade then looks like, and what is wrong with it."""
+"""From a bitting to cuts: where, how deep, and what is wrong with it. What the plans of every kind share."""
 
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
-from keycore.cutting.limits import NOTHING, edge_values, macs_from_geometry
-from keycore.cutting.profile import Profile, Style, flats_left, profile_of, roots_gone
 from keycore.errors import InputError
-from keycore.family import Blank, Cut, Family, Gauge, Track
+from keycore.family import Blank, Family, Track
+from keycore.geometry.shape import Shape
+from keycore.kinds.interface import Clamping, Cutting
 from keycore.rules import breaks
+from keycore.tools import Tool
 
 
 @dataclass(frozen=True, slots=True)
 class PlannedCut:
-    """One cut of a plan; lengths in the family's unit."""
+    """One cut of a plan: a space in the unit of its kind's space, a value in that of its depth."""
 
     space: int  # counted from 1
     label: str
     from_gauge: float
     from_previous: float  # for the first, from the gauge
     value: float  # depth value left, as the table measures it
-    depth_of_cut: float  # from the blank's edge
-    flat_left: float
+    own: Mapping[str, float] = field(default_factory=dict)  # what only this kind has, see its columns
 
 
 @dataclass(frozen=True)
 class TrackPlan:
-    """The cuts of one track and the edge they leave."""
+    """The cuts of one track; a kind may add to it."""
 
     track: Track
     cuts: tuple[PlannedCut, ...]
-    profile: Profile
     macs_geometric: int | None
 
 
 @dataclass(frozen=True, slots=True)
 class Problem:
-    """Something wrong with a plan: ``code`` is macs, rules, no-flat, cutter, shoulder or tip."""
+    """Something wrong with a plan: ``code`` is macs, rules, shoulder, tip or one of the kind's own."""
 
     code: str
     track: str
@@ -51,84 +50,77 @@ class Plan:
 
     family: Family
     blank: Blank
-    style: Style
+    style: str
     tracks: tuple[TrackPlan, ...]
     problems: tuple[Problem, ...]
+    tool: Tool | None = None  # where it is another than the family's
+
+    @property
+    def clampings(self) -> tuple[Clamping, ...]:
+        """How the key is clamped to cut it, in order."""
+        return cutting_of(self.family).clampings(self.family, [planned.track.name for planned in self.tracks])
+
+    @property
+    def shape(self) -> Shape:
+        """What metal is where once all of it is cut."""
+        values = {planned.track.name: [cut.value for cut in planned.cuts] for planned in self.tracks}
+        return cutting_of(self.family).shape(self.family, values, style=self.style, tool=self.tool)
 
 
 def plan_cuts(
     family: Family,
     bitting: Mapping[str, Sequence[str]],
-    style: Style = "plunged",
-    cutter: Cut | None = None,
+    style: str = "",
+    tool: Tool | None = None,
     values: Mapping[str, Sequence[float]] | None = None,
 ) -> Plan:
     """Work out the cuts of a key.
 
-    Arguments: an edge or double-edge ``family`` with blank, tolerance and cut; ``bitting`` labels
-    by track name; ``style``; a ``cutter`` if another than the family's is fitted; ``values`` by
-    track name where the key is not cut to the table's own depths (copied or compensated), (n,) in
-    the family's unit. Returns a Plan; what is wrong with the bitting is a Problem in it, not an
-    error. Raises InputError for families that cannot be planned, unknown tracks or labels.
+    Arguments: a ``family`` whose kind is cut from here, with blank, tolerance and tool; ``bitting`` labels
+    by track name; ``style`` of the path, the kind's usual one without; a ``tool`` if another than the family's is
+    fitted; ``values`` by track name where the key is not cut to the table's own depths (copied or compensated),
+    (n,) in the family's unit. Returns a Plan; what is wrong with the bitting is a Problem in it, not an
+    error. Raises InputError for families that cannot be planned, unknown tracks, labels or styles.
     """
-    blank = _check_plannable(family)
+    cutting = cutting_of(family)
+    checked_blank(family)
+    if family.tolerance is None:
+        raise InputError("family.tolerance", "needed to plan a key")
+    if style and style not in cutting.styles:
+        raise InputError("style", f"must be one of {', '.join(cutting.styles)} for a key of kind {family.kind}")
     if not bitting:
         raise InputError("bitting", "names no track")
-    tracks, problems = [], []
+    wanted = {}
     for name, labels in bitting.items():
         try:
             track = family.track(name)
             steps = track.steps(labels)
         except InputError as error:
             raise InputError(f"bitting.{name}{error.field if error.field != 'track' else ''}", error.reason) from None
-        fitted = cutter or track.cut
-        if fitted is None:
-            raise InputError(f"family.tracks.{name}.cut", "needed to plan a key")
-        to_values = tuple((values or {}).get(name) or (track.values[step] for step in steps))
-        planned = _plan_track(family, track, labels, to_values, cut=fitted, style=style)
-        tracks.append(planned)
-        problems += _problems(family, blank, planned, steps, fitted)
-    return Plan(family, blank, style, tuple(tracks), tuple(problems))
+        wanted[name] = tuple((values or {}).get(name) or (track.values[step] for step in steps))
+    return cutting.plan(family, bitting, style or next(iter(cutting.styles)), tool, wanted)
 
 
-def _check_plannable(family: Family) -> Blank:
-    if not family.kind.is_profiled:
-        raise InputError("family.kind", f"a cut plan is made for edge and double-edge keys, not for {family.kind}")
+def cutting_of(family: Family) -> Cutting:
+    """How keys of this family's kind are cut. Raises InputError for a kind that is not cut from here."""
+    if family.kind.cutting is None:
+        from keycore.kinds import kinds
+
+        cut = " and ".join(kind.id for kind in kinds() if kind.cutting is not None)
+        raise InputError("family.kind", f"a cut plan is made for {cut} keys, not for {family.kind}")
+    return family.kind.cutting
+
+
+def checked_blank(family: Family) -> Blank:
+    """The blank that a key is cut from. Raises InputError for a family without one."""
     if family.blank is None:
         raise InputError("family.blank", "needed to plan a key")
-    if family.tolerance is None:
-        raise InputError("family.tolerance", "needed to plan a key")
     return family.blank
 
 
-def _plan_track(
-    family: Family, track: Track, labels: Sequence[str], values: Sequence[float], *, cut: Cut, style: Style
-) -> TrackPlan:
-    blank = _check_plannable(family)
-    heights = edge_values(family, values)
-    (full_height,) = edge_values(family, [blank.height])
-    flats = flats_left(track.spaces, heights, cut)
-    previous = (0.0, *track.spaces[:-1])
-    cuts = tuple(
-        PlannedCut(
-            space=place + 1,
-            label=labels[place],
-            from_gauge=x,
-            from_previous=abs(x - previous[place]),
-            value=values[place],
-            depth_of_cut=full_height - heights[place],
-            flat_left=flats[place],
-        )
-        for place, x in enumerate(track.spaces)
-    )
-    profile = profile_of(track.spaces, heights, cut, full_height, blank.length, style)
-    return TrackPlan(track, cuts, profile, macs_from_geometry(family, track, cut))
-
-
-def _problems(family: Family, blank: Blank, planned: TrackPlan, steps: Sequence[int], fitted: Cut) -> list[Problem]:
-    track = planned.track
-    gone = roots_gone(track.spaces, edge_values(family, [cut.value for cut in planned.cuts]), fitted)
-    found = [
+def rules_broken(family: Family, track: Track, steps: Sequence[int]) -> list[Problem]:
+    """The rules of the family that a bitting breaks. Arguments: ``steps`` (n,). Raises nothing."""
+    return [
         Problem(
             "macs" if b.rule == "macs" else "rules",
             track.name,
@@ -137,19 +129,6 @@ def _problems(family: Family, blank: Blank, planned: TrackPlan, steps: Sequence[
         )
         for b in breaks(track, family.rules, steps)
     ]
-    found += [
-        Problem(
-            "no-flat",
-            track.name,
-            (cut.space,),
-            f"Its neighbours' flanks leave nothing of cut {cut.space}: the depth is gone.",
-        )
-        for cut, is_gone in zip(planned.cuts, gone, strict=True)
-        if is_gone
-    ]
-    if track.cut is not None and fitted != track.cut:
-        found.append(Problem("cutter", track.name, (), _says_cutter(track.cut, fitted)))
-    return found + _problems_at_ends(family, blank, planned, fitted)
 
 
 def _says_break(family: Family, track: Track, rule: str, spaces: tuple[int, ...], steps: Sequence[int]) -> str:
@@ -159,28 +138,3 @@ def _says_break(family: Family, track: Track, rule: str, spaces: tuple[int, ...]
     if rule == "most_alike":
         return f"{len(spaces)} cuts are alike; this family allows {family.rules.most_alike}."
     return f"This family needs at least {family.rules.fewest_depths} different depths."
-
-
-def _says_cutter(wanted: Cut, fitted: Cut) -> str:
-    return (
-        f"The family wants a flat of {wanted.flat:g} at {wanted.angle:g} degrees; "
-        f"this cutter leaves {fitted.flat:g} at {fitted.angle:g} degrees."
-    )
-
-
-def _problems_at_ends(family: Family, blank: Blank, planned: TrackPlan, cut: Cut) -> list[Problem]:
-    """Flanks that reach past an end of the blade."""
-    at_gauge, at_far = ("shoulder", "tip") if family.gauge == Gauge.SHOULDER else ("tip", "shoulder")
-    found = []
-    for code, end in ((at_gauge, 0.0), (at_far, blank.length)):
-        past = tuple(
-            planned_cut.space
-            for planned_cut in planned.cuts
-            if max(0.0, abs(end - planned_cut.from_gauge) - cut.flat / 2) / cut.slope
-            < planned_cut.depth_of_cut - NOTHING
-        )
-        if past:
-            named = " and ".join(str(space) for space in past)
-            says = f"The flank of cut {named} reaches past the {code}."
-            found.append(Problem(code, planned.track.name, past, says))
-    return found

@@ -9,24 +9,23 @@ from typing import Any
 
 from keycore import families
 from keycore.budget import Budget
-from keycore.cutting.limits import macs_from_geometry
-from keycore.documents.models.family import CutModel, FamilyModel, TrackModel
+from keycore.documents.kinds import DocumentPart, part_of
+from keycore.documents.models.family import TrackModel
 from keycore.documents.parse import check
 from keycore.errors import BeyondReach, InputError
 from keycore.family import (
     Blank,
-    Cut,
     Depth,
     End,
     Family,
     Gauge,
-    Kind,
     Play,
     Rules,
     Tolerance,
     Track,
     Tumbler,
 )  # fmt: skip
+from keycore.kinds import kind_of
 from keycore.rules import count_bittings
 from keycore.units import Unit
 
@@ -41,11 +40,12 @@ def read_family(data: Any) -> Family:
     """
     if isinstance(data, str):
         data = families.shipped(data)
-    model = check(FamilyModel, data)
+    part = part_of(data.get("kind") if isinstance(data, dict) else None)
+    model = check(part.family, data)
     tracks, faults = [], []
     for place, track in enumerate(model.tracks):
         try:
-            tracks.append(_read_track(track, place, (model.fixed or {}).get(track.name, {})))
+            tracks.append(_read_track(track, place, (model.fixed or {}).get(track.name, {}), part))
         except InputError as error:
             faults.append(error)
     names = [track.name for track in model.tracks]
@@ -56,7 +56,7 @@ def read_family(data: Any) -> Family:
         id=model.id,
         name=model.name,
         maker=model.maker or "",
-        kind=Kind(model.kind),
+        kind=kind_of(model.kind),
         unit=Unit(model.unit),
         gauge=Gauge(model.gauge),
         numbered_from=End(model.numbered_from),
@@ -99,18 +99,13 @@ def step_of(track: Track, label: str, where: str) -> int:
         raise error.under(where) from None
 
 
-def read_cut(model: CutModel) -> Cut:
-    """A cutter's shape from its model. Raises nothing."""
-    return Cut(model.flat, model.angle)
-
-
-def _read_track(model: TrackModel, place: int, fixed: Mapping[str, str]) -> Track:
+def _read_track(model: TrackModel, place: int, fixed: Mapping[str, str], part: DocumentPart) -> Track:
     try:
         track = Track(
             name=model.name,
             spaces=tuple(model.spaces),
             depths=tuple(Depth(depth.label, depth.value) for depth in model.depths),
-            cut=read_cut(model.cut) if model.cut else None,
+            tool=part.track_tool(model),
             macs=model.macs,
             tumbler=Tumbler(model.tumbler.shape, model.tumbler.size) if model.tumbler else None,
         )
@@ -145,17 +140,11 @@ def assumed_of(family: Family, given: Mapping[str, Any]) -> list[str]:
     """
     says = []
     if "entry" not in given:
-        usual = "; a blade cut on one edge usually goes in one way only" if family.kind == Kind.EDGE else ""
-        says.append(f"entry: taken to go in both ways up{usual}.")
-    if family.kind == Kind.DOUBLE_EDGE and "measured" not in given:
-        says.append("measured: the table is taken to give the height left at each root, not the width across both.")
+        says.append(f"entry: taken to go in both ways up{family.kind.usual_entry}.")
+    says += family.kind.assumed(family, given)
     for track in family.tracks:
         if track.macs is None:
             says.append(f"macs of track {track.name}: none, so that any two depths may be neighbours.")
-        if track.cut is None:
-            says.append(f"cut of track {track.name}: not known, so that nothing of it can be planned or drawn as cut.")
-        elif track.tumbler is None:
-            says.append(f"tumbler of track {track.name}: taken as round, of the radius of the cut’s flat.")
     if family.tolerance is None:
         says.append("tolerance: not known, so that no key of it can be proven by measure.")
     elif family.play is None:
@@ -180,6 +169,6 @@ def answer_family(data: Any) -> dict[str, Any]:
             counts[track.name]["allowed"] = count_bittings(track, family.rules, budget)
         except BeyondReach as error:
             left_out[f"bittings.{track.name}.allowed"] = error.reason
-    geometric = {track.name: macs_from_geometry(family, track) for track in family.tracks}
+    geometric = {track.name: family.kind.macs_geometric(family, track, None) for track in family.tracks}
     answer: dict[str, Any] = {"id": family.id, "bittings": counts, "macs_geometric": geometric}
     return {**answer, "left_out": left_out} if left_out else answer

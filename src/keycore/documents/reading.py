@@ -20,7 +20,7 @@ from keycore.documents.models.reading import (
 )  # fmt: skip
 from keycore.documents.parse import check
 from keycore.errors import InputError
-from keycore.family import Family, Kind, Track
+from keycore.family import Family, Track
 from keycore.reading.decode import Posterior, Reading, Unsettled, look_over
 from keycore.reading.evidence import (
     Beside,
@@ -117,7 +117,7 @@ def _read_local(model: LocalModel, where: str, stray: float) -> Local:
 
 def _read_compared(source: ComparedModel, where: str, family: Family, spaces: int) -> Compared:
     for name in ("resolves", "sd"):
-        if family.kind == Kind.ROTARY and getattr(source, name) is None:
+        if not family.depth.is_length and getattr(source, name) is None:
             raise InputError(f"{where}.{name}", "is needed where depths are angles")
     pairs = []
     for i, (first, second, looks) in enumerate(source.pairs):

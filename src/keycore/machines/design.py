@@ -46,10 +46,11 @@ def design_test_key(family: Family, track: Track, noise: Noise, clampings: int =
     times the key will be cut. Returns a TestKey. Raises InputError where no allowed bitting tells
     both terms.
 
-    >>> from keycore.family import Depth, End, Gauge, Kind
+    >>> from keycore.family import Depth, End, Gauge
+    >>> from keycore.kinds import kind_of
     >>> from keycore.units import Unit
     >>> track = Track("A", (0.2, 0.35, 0.5, 0.65), tuple(Depth(str(k), 0.33 - 0.015 * k) for k in range(3)))
-    >>> family = Family("f", "F", Kind.EDGE, Unit.INCH, Gauge.SHOULDER, End.BOW, (track,))
+    >>> family = Family("f", "F", kind_of("edge"), Unit.INCH, Gauge.SHOULDER, End.BOW, (track,))
     >>> key = design_test_key(family, track, Noise(0.0006, 0.0005))
     >>> key.steps, round(key.offset_sd, 5)
     ((0, 2, 2, 0), 0.00041)

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 
-from keycore.family import Cut
+from keycore.tools import Wheel
 
 FIRST_MOVE = 0.05  # mm; small, and never tightened until it is right (common practice, no source)
 FROM_A_CUT = 0.15  # mm; a real cut is a good deal too close
@@ -86,7 +86,7 @@ class ShapeMatch:
 ALIKE = 0.02  # mm: less than a caliper tells on a key's edge; common practice, no source
 
 
-def match_shapes(follower: Cut, wheel: Cut, depth: float) -> ShapeMatch:
+def match_shapes(follower: Wheel, wheel: Wheel, depth: float) -> ShapeMatch:
     """What a follower of another shape than the wheel does to a copy's cuts.
 
     Each flank of the copy lies where the follower leaves the pattern's, moved by the difference of
@@ -95,9 +95,9 @@ def match_shapes(follower: Cut, wheel: Cut, depth: float) -> ShapeMatch:
     flats) / 2T above its root. Arguments: both shapes in mm, ``depth`` of the deepest cut. Returns
     a ShapeMatch. Raises nothing. A mill and its tracer are flats without an angle.
 
-    >>> match_shapes(Cut(1.0, 90.0), Cut(1.0, 90.0), 2.0).is_alike
+    >>> match_shapes(Wheel(1.0, 90.0), Wheel(1.0, 90.0), 2.0).is_alike
     True
-    >>> found = match_shapes(Cut(1.2, 90.0), Cut(1.0, 90.0), 2.0)
+    >>> found = match_shapes(Wheel(1.2, 90.0), Wheel(1.0, 90.0), 2.0)
     >>> round(found.wider_at_root, 6), round(found.wider_at_edge, 6), round(found.shallow, 6)
     (-0.2, -0.2, 0.1)
     """

@@ -11,9 +11,9 @@ import numpy as np
 from scipy.special import ndtri
 
 from keycore.errors import InputError
-from keycore.family import Cut
 from keycore.machines.trim import LEVEL, Noise, Term
 from keycore.reading.evidence import Spread
+from keycore.tools import Wheel
 
 NARROWEST, WIDEST = 20.0, 150.0  # degrees included; anything else was mistyped
 SHARE = 0.5  # of the tolerance that the wheel alone may use up
@@ -143,7 +143,7 @@ class WheelSigns:
     shakes: int = 0  # times it was felt to shake
 
 
-def judge_wheel(meant: Cut, signs: WheelSigns, unit: str = "mm") -> WheelVerdict:
+def judge_wheel(meant: Wheel, signs: WheelSigns, unit: str = "mm") -> WheelVerdict:
     """Whether a wheel still serves.
 
     It is changed when cuts beside steep neighbours are deeper by more than half the depth's tolerance,
@@ -153,9 +153,9 @@ def judge_wheel(meant: Cut, signs: WheelSigns, unit: str = "mm") -> WheelVerdict
     Arguments: the shape it should have, the signs, all in ``unit``. Returns a WheelVerdict. Raises
     nothing.
 
-    >>> judge_wheel(Cut(1.0, 90.0), WheelSigns()).advice.value
+    >>> judge_wheel(Wheel(1.0, 90.0), WheelSigns()).advice.value
     'keep'
-    >>> judge_wheel(Cut(1.0, 90.0), WheelSigns(Term(-0.03, -0.04, -0.02), 1.8, 0.05)).advice.value
+    >>> judge_wheel(Wheel(1.0, 90.0), WheelSigns(Term(-0.03, -0.04, -0.02), 1.8, 0.05)).advice.value
     'change'
     """
     allowed = SHARE * signs.tolerance
@@ -184,7 +184,7 @@ def judge_wheel(meant: Cut, signs: WheelSigns, unit: str = "mm") -> WheelVerdict
     return WheelVerdict(advice, (*change, *look))
 
 
-def _flank(meant: Cut, shape: WheelShape, height: float) -> Spread:
+def _flank(meant: Wheel, shape: WheelShape, height: float) -> Spread:
     """How far a flank stands out along the blade at a height above the root, flat and angle together."""
     slope = tan(radians(shape.angle.mean) / 2)
     per_degree = radians(1) / 2 * (1 + slope**2) * height

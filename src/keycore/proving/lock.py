@@ -5,16 +5,13 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 from enum import StrEnum
-from itertools import pairwise
-from math import sqrt
 
 import numpy as np
 from numpy.typing import NDArray
 from scipy.special import ndtr
 
-from keycore.cutting.profile import Profile
 from keycore.errors import InputError
-from keycore.family import Family, Play, Track, Tumbler
+from keycore.family import Family, Play
 from keycore.reading.evidence import Spread
 
 Array = NDArray[np.float64]
@@ -34,18 +31,6 @@ class Feel(StrEnum):
     STUCK = "stuck"
 
 
-def tumbler_of(family: Family, track: Track) -> Tumbler:
-    """The family's tumbler; if it names none, round with a radius equal to the cut's flat.
-
-    Raises InputError where the track has neither tumbler nor cut.
-    """
-    if track.tumbler is not None:
-        return track.tumbler
-    if track.cut is None:
-        raise InputError("tracks.tumbler", f"track {track.name} of {family.id} names neither tumbler nor cut")
-    return Tumbler("round", track.cut.flat)
-
-
 def play_of(family: Family) -> Play:
     """The lock's play; if the family names none, its value tolerance. InputError where it has neither."""
     if family.play is not None:
@@ -53,46 +38,6 @@ def play_of(family: Family) -> Play:
     if family.tolerance is None:
         raise InputError("play", f"family {family.id} names neither play nor tolerance")
     return Play(family.tolerance.value, family.tolerance.value)
-
-
-def stand(profile: Profile, spaces: Sequence[float], tumbler: Tumbler) -> tuple[float, ...]:
-    """How high each tumbler stands on a profile.
-
-    Round of radius r: the largest of h(x + d) - (r - sqrt(r**2 - d**2)) over |d| <= r; flat of
-    width w: the largest of h(x + d) over |d| <= w/2. Exact: on a straight run of slope m the
-    round end touches at d = m r / sqrt(1 + m**2). Arguments: ``spaces`` (n,). Returns (n,),
-    family unit. Raises nothing.
-
-    >>> flat = Profile(np.array([0.0, 1.0]), np.array([0.3, 0.3]))
-    >>> stand(flat, [0.5], Tumbler("round", 0.03))
-    (0.3,)
-    """
-    rest = _rest_round if tumbler.shape == "round" else _rest_flat
-    return tuple(rest(profile, x, tumbler.size) for x in spaces)
-
-
-def _rest_flat(profile: Profile, x: float, width: float) -> float:
-    low, high = x - width / 2, x + width / 2
-    inside = profile.x[(profile.x > low) & (profile.x < high)]
-    return float(profile.at(np.concatenate([[low, high], inside])).max())
-
-
-def _rest_round(profile: Profile, x: float, radius: float) -> float:
-    best = -np.inf
-    ends = [
-        (x - radius - 1.0, profile.h[0]),
-        *zip(profile.x, profile.h, strict=True),
-        (x + radius + 1.0, profile.h[-1]),
-    ]
-    for (x0, h0), (x1, h1) in pairwise(ends):
-        low, high = max(x0, x - radius), min(x1, x + radius)
-        if high < low or x1 <= x0:
-            continue
-        slope = (h1 - h0) / (x1 - x0)
-        touch = min(max(x + slope * radius / sqrt(1 + slope * slope), low), high)
-        dip = radius - sqrt(max(0.0, radius**2 - (touch - x) ** 2))
-        best = max(best, h0 + slope * (touch - x0) - dip)
-    return float(best)
 
 
 def feel_of(deviation: float, play: Play) -> Feel:

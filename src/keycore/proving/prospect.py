@@ -6,9 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from math import sqrt
 
-from keycore.cutting.limits import edge_values
-from keycore.cutting.profile import Profile, profile_of
-from keycore.errors import InputError
+from keycore.cutting.plan import cutting_of
 from keycore.family import Family, Track
 from keycore.proving.lock import (
     NEW_LOCK,
@@ -18,8 +16,6 @@ from keycore.proving.lock import (
     chance_of_turning,
     feel_of,
     play_of,
-    stand,
-    tumbler_of,
 )  # fmt: skip
 from keycore.reading.evidence import Spread
 
@@ -40,27 +36,23 @@ class Prospect:
     chance: float
 
 
-def edge_of(family: Family, track: Track, values: Sequence[float]) -> Profile:
-    """The plunged profile of one track cut to these depth values; InputError without blank or cut."""
-    if family.blank is None or track.cut is None:
-        raise InputError("family", "a profile needs the blank and the cut")
-    (height,) = edge_values(family, [family.blank.height])
-    return profile_of(track.spaces, edge_values(family, values), track.cut, height, family.blank.length, "plunged")
-
-
 def deviations_of(
-    family: Family, track: Track, steps: Sequence[int], values: Sequence[float], along: float = 0.0
+    family: Family,
+    track: Track,
+    steps: Sequence[int],
+    values: Sequence[float],
+    along: float = 0.0,
+    style: str = "",
 ) -> tuple[float, ...]:
     """How far each tumbler stands from where the factory depths would stand it.
 
     Arguments: ``steps`` (n,) what the key is, ``values`` (n,) what it is cut to, how far all cuts sit ``along`` the
-    blade from where they should. Returns (n,) in
-    the family's unit on one edge, positive is high. Raises InputError without blank or cut.
+    blade from where they should, the ``style`` of path that cut it; the factory's is the kind's usual one.
+    Returns (n,) in the family's unit on one edge, positive is high. Raises InputError without blank or tool.
     """
-    tumbler = tumbler_of(family, track)
-    factory = edge_of(family, track, [track.values[step] for step in steps])
-    there = stand(edge_of(family, track, values), [space - along for space in track.spaces], tumbler)
-    wanted = stand(factory, track.spaces, tumbler)
+    stands = cutting_of(family).stands
+    there = stands(family, track, values, style=style, along=along)
+    wanted = stands(family, track, [track.values[step] for step in steps])
     return tuple(a - b for a, b in zip(there, wanted, strict=True))
 
 
@@ -96,19 +88,20 @@ def prospect(
     lock: LockShift = NEW_LOCK,
     *,
     along: Spread = IN_PLACE,
+    style: str = "",
 ) -> Prospect:
     """Stand the tumblers on a key and say how it will turn.
 
     Arguments: ``steps`` (n,) what the key is; ``values`` (n,) what is cut, family unit;
     ``making`` how far it may come out; ``lock`` what is known of the lock's wear; how far all cuts may sit
-    ``along`` the blade from where they should, family unit. Returns a
+    ``along`` the blade from where they should, family unit; the ``style`` of path that cuts it. Returns a
     Prospect. Raises InputError without blank, cut, or play and tolerance.
     """
-    away = deviations_of(family, track, steps, values, along.mean)
+    away = deviations_of(family, track, steps, values, along.mean, style)
     play = play_of(family)
     feels = tuple(feel_of(deviation - lock.mean, play) for deviation in away)
     chance = sum(
-        weight * chance_of_turning(deviations_of(family, track, steps, values, shift), making, play, lock)
+        weight * chance_of_turning(deviations_of(family, track, steps, values, shift, style), making, play, lock)
         for shift, weight in places_along(along)
     )
     return Prospect(tuple(values), away, feels, chance)

@@ -162,10 +162,11 @@ def decode(reading: Reading) -> Posterior:
     bitting, BeyondReach when the exact answer is out of reach (see ``look_over``), InputError for evidence that no
     allowed bitting can explain. Source: the model in ``docs/computation.md``, "Reading".
 
-    >>> from keycore.family import Depth, End, Gauge, Kind
+    >>> from keycore.family import Depth, End, Gauge
+    >>> from keycore.kinds import kind_of
     >>> from keycore.units import Unit
     >>> track = Track("A", (0.2, 0.35), (Depth("1", 0.33), Depth("2", 0.31), Depth("3", 0.29)), macs=1)
-    >>> family = Family("f", "F", Kind.EDGE, Unit.INCH, Gauge.SHOULDER, End.BOW, (track,))
+    >>> family = Family("f", "F", kind_of("edge"), Unit.INCH, Gauge.SHOULDER, End.BOW, (track,))
     >>> worn = Measured((0.326, None), (0.0015,) * 2, Spread(-0.004, 0.003))
     >>> answer = decode(Reading(family, track, (worn,)))
     >>> answer.settled, round(float(answer.marginals[0, 0]), 3)
@@ -232,10 +233,11 @@ def chances_among(reading: Reading) -> dict[tuple[int, ...], float]:
 
     Arguments: a Reading with ``among``. Raises InputError for a reading without a list, and what ``decode`` raises.
 
-    >>> from keycore.family import Depth, End, Gauge, Kind
+    >>> from keycore.family import Depth, End, Gauge
+    >>> from keycore.kinds import kind_of
     >>> from keycore.units import Unit
     >>> track = Track("A", (0.2, 0.35), (Depth("1", 0.33), Depth("2", 0.31)))
-    >>> family = Family("f", "F", Kind.EDGE, Unit.INCH, Gauge.SHOULDER, End.BOW, (track,))
+    >>> family = Family("f", "F", kind_of("edge"), Unit.INCH, Gauge.SHOULDER, End.BOW, (track,))
     >>> chances_among(Reading(family, track, (), among=((0, 0), (0, 1))))
     {(0, 0): 0.5, (0, 1): 0.5}
     """

@@ -12,7 +12,7 @@ from keycore.cutting.intent import deeper
 from keycore.family import Family, Track
 from keycore.reading.evidence import Measured, Rounded, Spread
 from keycore.reading.wear import UNEVENNESS, CutMark, WearGrade, expected_wear, local_of
-from keycore.units import Unit, convert
+from keycore.units import Unit
 
 CALIPER_SD = 0.0010
 """One reading of a caliper by hand, inches."""
@@ -64,7 +64,7 @@ def measured_by_caliper(
     that passes of one caliper over one key by one hand have in common. Returns a Measured with the means of the
     repeats. Raises nothing.
     """
-    one = convert(1.0, Unit.INCH, family.unit)
+    one = family.per_inch
     offset, tip = expected_wear(family, track, grade)
     return Measured(
         values=_means(readings),
@@ -91,7 +91,7 @@ def rounded_by_machine(
     >>> rounded_by_machine(harbour, harbour.tracks[0], ["3", "6", None, "4", "1"]).steps
     (2, 5, None, 3, 0)
     """
-    one = convert(1.0, Unit.INCH, family.unit)
+    one = family.per_inch
     offset, tip = expected_wear(family, track, grade)
     return Rounded(
         steps=tuple(None if label is None else track.step(label) for label in labels),
@@ -120,7 +120,7 @@ def measured_from_pins(family: Family, track: Track, lengths: Sequence[Sequence[
     has no pin or it was not measured; ``plug`` the plug's figure, family unit. Returns a Measured whose
     offset is what the figure may be out by. Raises nothing.
     """
-    one = convert(1.0, Unit.INCH, family.unit)
+    one = family.per_inch
     return Measured(
         values=_means([[depth_under_pin(length, plug) for length in found] for found in lengths]),
         sd=tuple(sd_of_repeats(max(len(found), 1), PIN_SD * one, CALIPER_SD * one) for found in lengths),

@@ -11,6 +11,7 @@ from scipy.special import chdtrc
 
 from keycore.errors import InputError
 from keycore.family import Family, Gauge, Track
+from keycore.kinds.interface import Surface
 from keycore.reading.likelihood import Array
 from keycore.units import Unit, convert
 
@@ -79,7 +80,7 @@ def rank_families(seen: Seen, families: Iterable[Family]) -> list[KeywayFit]:
 def _of_family(seen: Seen, family: Family) -> list[tuple[float, KeywayFit]]:
     found = []
     for track in family.tracks:
-        if not family.kind.is_profiled or len(track.spaces) < len(seen.positions):
+        if family.kind.surface != Surface.EDGE or len(track.spaces) < len(seen.positions):
             continue
         ways = [_one_way(seen, family, track, gauge) for gauge in ([seen.gauge] if seen.gauge else list(Gauge))]
         found += [max((way for way in ways if way), key=lambda way: way[0], default=None)]

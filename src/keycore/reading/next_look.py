@@ -19,7 +19,6 @@ from keycore.family import Family, Track
 from keycore.reading.evidence import Beside, Compared, Measured, Pair
 from keycore.reading.instruments import CALIPER_SD, COMPARED_SD, RESOLVES
 from keycore.reading.likelihood import FLUSH_IF_FAR, FLUSH_IF_NEXT, FLUSH_IF_SAME, Array, compared_ties
-from keycore.units import Unit, convert
 
 SURE_ENOUGH = 0.99  # at this chance nothing need be looked at
 NICK = 0.008  # how far a cut may be off by itself, inches
@@ -104,7 +103,7 @@ def _left(chance: Array, outcomes: Sequence[Array]) -> float:
 def _by_caliper(family: Family, track: Track, steps: Array, chance: Array, measured: Measured, place: int) -> float:
     """One more reading of a cut: where it lies is known but for the caliper's own doubt, whatever the depth."""
     values, read = np.array(track.values), measured.values[place]
-    inch = convert(1.0, Unit.INCH, family.unit)
+    inch = family.per_inch
     sd = measured.sd[place]
     of_caliper = min((CALIPER_SD * inch) ** 2, 0.5 * sd**2)
     expected = values[steps[:, place]] + _offsets(track, steps, measured)

@@ -13,7 +13,6 @@ from enum import StrEnum
 from keycore.cutting.intent import deeper
 from keycore.family import Family, Track
 from keycore.reading.evidence import Local, Spread
-from keycore.units import Unit, convert
 
 
 class WearGrade(StrEnum):
@@ -92,7 +91,7 @@ def local_of(family: Family, mark: CutMark | None) -> Local:
     (0.045, 1.0)
     """
     local = ANY_CUT if mark is None else MARKED[mark]
-    one = convert(1.0, Unit.INCH, family.unit)
+    one = family.per_inch
     return replace(
         local,
         deep=Spread(local.deep.mean * one, local.deep.sd * one),
@@ -135,7 +134,7 @@ def expected_wear(family: Family, track: Track, grade: WearGrade) -> tuple[Sprea
     >>> expected_wear(harbour, harbour.tracks[0], WearGrade.SOME)[0]
     Spread(mean=-0.003, sd=0.0025)
     """
-    down = deeper(track, convert(1.0, Unit.INCH, family.unit) / family.share_per_edge)
+    down = deeper(track, family.per_inch / family.share_per_edge)
     offset, tip = OFFSET[grade], TIP[grade]
     return Spread(offset.mean * down, offset.sd * abs(down)), Spread(tip.mean * down, tip.sd * abs(down))
 

@@ -29,7 +29,7 @@ def needs_record(on_bench: str, *, is_restricted: bool) -> bool:
 def why_not_read(tag: Tag) -> str:
     """Why a tag's key cannot be read, settled or tried out yet; "" where it can."""
     record = tag.family_record
-    if record is not None and record.family.kind.has_angles:
+    if record is not None and not record.family.kind.is_read:
         return ANGLES.format(kind=record.kind)
     is_restricted = record is not None and record.restricted
     if needs_record(tag.on_bench, is_restricted=is_restricted) and not tag.authority.strip():

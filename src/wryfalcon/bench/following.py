@@ -7,14 +7,13 @@ from datetime import datetime
 
 from django.db.models import F, Q
 
-from keycore.units import Unit, convert
 from wryfalcon.accounts.models import User
 from wryfalcon.bench.models import Piece, PieceState, ProofValue
 from wryfalcon.bench.piece_states import AT_MACHINE, BY_MACHINE, SENT_AGAIN, STATE_AFTER
 from wryfalcon.library.models import Blank
 from wryfalcon.machines.actions.care import note_work
 from wryfalcon.machines.actions.misreports import note_misreport
-from wryfalcon.machines.drivers.interface import Status, Whereabouts, place_of
+from wryfalcon.machines.drivers.interface import Status, Whereabouts
 from wryfalcon.machines.following import Entry, follow, followed_machines
 from wryfalcon.machines.models import Machine, Order, Work
 from wryfalcon.records.actions import write_down
@@ -206,15 +205,15 @@ def _keep_readings(order: Order, by: User) -> None:
     piece = Piece.objects.select_related("tag__family_record", "set_up").filter(job=order.job).first()
     if piece is None or piece.set_up is None or piece.state not in {PieceState.FINISHED}:
         return
-    unit, read = piece.tag.family.unit, order.result or {}
+    family, read = piece.tag.family, order.result or {}
     kept = [
         ProofValue(
             piece=piece, track=command["track"], space=command["space"], source="caliper", by=by,
-            value=convert(read[place]["value"], Unit.MILLIMETRE, unit),
-            position=convert(read[place]["position"], Unit.MILLIMETRE, unit),
+            value=family.depth.from_machine(read[place]["value"]),
+            position=family.space.from_machine(read[place]["position"]),
         )
         for command in piece.set_up.commands
-        if (place := place_of(command["side"], command["space"])) in read
+        if (place := command["place"]) in read
     ]  # fmt: skip
     ProofValue.objects.bulk_create(kept)
     Order.objects.filter(pk=order.pk).update(result={})  # the values are the proof's now

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Any
 
 from django import forms
 
+from keycore.family import Family
 from wryfalcon.bench.actions.set_up import Fitting
 from wryfalcon.bench.actions.take_in import Baseline, Job
 from wryfalcon.bench.models import Felt, OnBench, Tag, WayUp
@@ -96,9 +98,15 @@ class FittingForm(forms.Form):
     machine = forms.ModelChoiceField(queryset=Machine.objects.exclude(driver=DriverKind.NONE))
     cutter = forms.ModelChoiceField(queryset=Cutter.wheels())
     jaw_side = forms.ModelChoiceField(queryset=JawSide.cutting_sides(), required=False)
-    style = forms.ChoiceField(
-        label="Path", choices=[("plunged", "plunged, a V per space"), ("ramped", "ramped, a continuous edge")]
-    )
+    style = forms.ChoiceField(label="Path")
+
+    def __init__(self, family: Family, data: Mapping[str, Any] | None = None) -> None:
+        super().__init__(data)
+        cutting = family.kind.cutting
+        if cutting is None:  # the action says that it cannot be cut from here
+            self.fields["style"] = forms.CharField(required=False)
+            return
+        self.fields["style"] = forms.ChoiceField(label="Path", choices=list(cutting.styles.items()))
 
     def fitting(self) -> Fitting:
         """What the set-up action takes."""

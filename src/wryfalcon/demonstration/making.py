@@ -7,7 +7,7 @@ from datetime import datetime, timedelta
 from random import Random
 
 from keycore.family import Family
-from keycore.units import Unit, convert
+from keycore.units import Unit
 from wryfalcon.accounts.models import User
 from wryfalcon.bench.actions.cut import plan_piece
 from wryfalcon.bench.actions.prove import keep_proof
@@ -87,12 +87,12 @@ def measured(
 ) -> None:
     """Measurements of a finished key that came out ``off_mm`` from what was wanted."""
     assert tag.settlement is not None
-    unit = tag.family.unit
+    of_mm = tag.family.depth.from_machine
     for track, values in tag.settlement.values.items():
         for space, wanted in enumerate(values, start=1):
-            true = wanted + convert(off_mm + random.gauss(0, scatter_mm), Unit.MILLIMETRE, unit)
+            true = wanted + of_mm(off_mm + random.gauss(0, scatter_mm))
             for _ in range(repeats):
-                read = true + convert(random.gauss(0, 0.006), Unit.MILLIMETRE, unit)
+                read = true + of_mm(random.gauss(0, 0.006))
                 ProofValue.objects.create(
                     piece=piece, track=track, space=space, value=round(read, 4), source="caliper", by=actor
                 )

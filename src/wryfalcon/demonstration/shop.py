@@ -9,7 +9,7 @@ from django.contrib.auth.hashers import make_password
 from keycore import families
 from keycore.documents.family import read_family
 from keycore.family import Family
-from keycore.units import Unit, convert
+from keycore.tools import Wheel
 from wryfalcon.accounts.models import Role, UnitShown, User
 from wryfalcon.library.actions import import_family
 from wryfalcon.library.models import Blank
@@ -106,7 +106,7 @@ def _duplicators(wheel: Cutter) -> None:
 
 def _cutter(family: Family) -> Cutter:
     """The wheel that leaves the shape a family asks for."""
-    cut = family.tracks[0].cut
-    assert cut is not None
-    flat = round(convert(cut.flat, family.unit, Unit.MILLIMETRE), 4)
-    return Cutter.objects.get_or_create(name=family.setup["cutter"], defaults={"flat": flat, "angle": cut.angle})[0]
+    wheel = family.tracks[0].tool
+    assert isinstance(wheel, Wheel)
+    flat = round(family.lengths.to_machine(wheel.flat), 4)
+    return Cutter.objects.get_or_create(name=family.setup["cutter"], defaults={"flat": flat, "angle": wheel.angle})[0]

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from keycore.family import Family
+from wryfalcon.drawings.kinds import is_drawable
 from wryfalcon.drawings.sheet import Sheet, px
 
 HALF = 46.0  # pixels from the middle line to the edge of the strip
@@ -43,7 +44,7 @@ def draw_errors(
     family: Family, track: str, errors: Sequence[tuple[int, float, str]], expanded: float
 ) -> ErrorStrip | None:
     """Draw (space, error, verdict) of a track under the key; ``expanded`` is U, all family unit."""
-    if family.tolerance is None or not errors:
+    if family.tolerance is None or not errors or not is_drawable(family):
         return None
     sheet, spaces = Sheet.of(family), family.track(track).spaces
     up = 1.0 if family.track(track).falls_when_deeper else -1.0

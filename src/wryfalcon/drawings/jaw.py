@@ -33,12 +33,12 @@ class JawDrawing:
     words: str
 
 
-def draw_jaw(family: Family, showing: float | None, deepest: float) -> JawDrawing | None:
+def draw_jaw(family: Family, showing: float | None, deepest: float | None) -> JawDrawing | None:
     """Draw the blank in the slot; None where the blank or how much of it shows is not known.
 
     ``showing`` and ``deepest`` (depth of the deepest cut) in the family's unit.
     """
-    if family.blank is None or showing is None:
+    if family.blank is None or showing is None or deepest is None:
         return None
     scale = TALLEST / family.blank.height
     half = max(family.blank.thickness * scale / 2, 8.0)

@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
+from keycore.cutting.plan import cutting_of
+from keycore.errors import InputError
 from keycore.family import Family
-from keycore.proving.prospect import edge_of
-from keycore.units import Unit, convert
-from wryfalcon.drawings.key import outline
+from wryfalcon.drawings.kinds import drawn_as, is_drawable
 from wryfalcon.drawings.sheet import BLADE_LEFT, Sheet, px
 
 MARGIN = 1.5  # mm round the blade
@@ -29,27 +29,23 @@ class RealSize:
 
 
 def draw_real_size(
-    family: Family, planned: Mapping[str, Sequence[float]], old: Mapping[str, Sequence[float]]
+    family: Family, planned: Mapping[str, Sequence[float]], old: Mapping[str, Sequence[float]], style: str = ""
 ) -> tuple[RealSize, ...]:
-    """At 1:1 and larger. InputError for a family without a blank or a cutter's shape."""
-    return tuple(_drawn(family, planned, old, times) for times in (1, LARGER))
-
-
-def _drawn(
-    family: Family, planned: Mapping[str, Sequence[float]], old: Mapping[str, Sequence[float]], times: int
-) -> RealSize:
-    plain = Sheet.of(family)
-    sheet = Sheet(family, plain.blank, convert(1.0, family.unit, Unit.MILLIMETRE), top=0.0)
+    """At 1:1 and larger; the planned key as the path of this style leaves it. InputError without a blank or a tool."""
+    if not is_drawable(family):
+        raise InputError("blank", "a key without a blank, or of a kind without a drawing, cannot be drawn to scale")
+    sheet, look, shape = Sheet.at_real_size(family), drawn_as(family), cutting_of(family).shape
+    paths = look.outline(sheet, shape(family, planned, style=style)), old and look.outline(sheet, shape(family, old))
     width, height = sheet.blade_right - BLADE_LEFT + 2 * MARGIN, sheet.bottom + 2 * MARGIN
-    edges = [
-        {name: edge_of(family, family.track(name), values) for name, values in key.items()} for key in (planned, old)
-    ]
-    return RealSize(
-        times=times,
-        view=f"{px(BLADE_LEFT - MARGIN)} {px(-MARGIN)} {px(width)} {px(height)}",
-        width=px(width * times),
-        height=px(height * times),
-        planned=outline(sheet, edges[0]),
-        old=outline(sheet, edges[1]) if old else "",
-        positions=tuple((px(sheet.x(x)), px(-MARGIN / 2), px(sheet.bottom)) for x in family.tracks[0].spaces),
+    return tuple(
+        RealSize(
+            times=times,
+            view=f"{px(BLADE_LEFT - MARGIN)} {px(-MARGIN)} {px(width)} {px(height)}",
+            width=px(width * times),
+            height=px(height * times),
+            planned=paths[0],
+            old=paths[1] or "",
+            positions=tuple((px(sheet.x(x)), px(-MARGIN / 2), px(sheet.bottom)) for x in family.tracks[0].spaces),
+        )
+        for times in (1, LARGER)
     )

@@ -5,10 +5,6 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import dataclass
 
-import numpy as np
-
-from keycore.cutting.limits import edge_values
-from keycore.cutting.profile import Profile
 from keycore.errors import InputError
 from keycore.family import Blank, Family, Gauge
 
@@ -16,7 +12,6 @@ WIDTH = 860.0
 BOW_LEFT, BLADE_LEFT, BLADE_RIGHT = 22.0, 226.0, 812.0
 TALLEST = 190.0
 BLADE_TOP = 34.0
-NOSE = 0.06  # share of the blade that tapers to the tip
 
 
 def px(number: float) -> float:
@@ -32,7 +27,7 @@ def path(points: Iterable[tuple[float, float]], close: bool = False) -> str:
 
 @dataclass(frozen=True)
 class Sheet:
-    """Maps a family's lengths to the drawing."""
+    """Maps a family's lengths to the drawing; at real size a pixel is a millimetre."""
 
     family: Family
     blank: Blank
@@ -42,10 +37,13 @@ class Sheet:
     @classmethod
     def of(cls, family: Family) -> Sheet:
         """The sheet of a family that has a blank; InputError for one without."""
-        if family.blank is None:
-            raise InputError("blank", "a key without a blank cannot be drawn to scale")
-        scale = min((BLADE_RIGHT - BLADE_LEFT) / family.blank.length, TALLEST / family.blank.height)
-        return cls(family, family.blank, scale)
+        blank = _blank(family)
+        return cls(family, blank, min((BLADE_RIGHT - BLADE_LEFT) / blank.length, TALLEST / blank.height))
+
+    @classmethod
+    def at_real_size(cls, family: Family) -> Sheet:
+        """The sheet in millimetres; InputError for a family without a blank."""
+        return cls(family, _blank(family), family.lengths.to_machine(1.0), top=0.0)
 
     @property
     def blade_right(self) -> float:
@@ -67,56 +65,12 @@ class Sheet:
         sign = 1 if self.family.gauge == Gauge.SHOULDER else -1
         return self.gauge_x + sign * from_gauge * self.scale
 
-    def edge(self, profile: Profile | None, lower: bool = False) -> list[tuple[float, float]]:
-        """One edge of the blade from shoulder to tip, the nose's taper taken into account."""
-        length, height = self.blank.length, self.edge_height
-        nose = np.linspace(length * (1 - NOSE), length, 6)
-        at = np.unique(np.concatenate([[0.0, length], nose, np.linspace(0, length * NOSE, 6)]))
-        if profile is not None:
-            at = np.unique(np.concatenate([at, profile.x]))
-        heights = profile.at(at) if profile is not None else np.full_like(at, height)
-        from_shoulder = length - at if self.family.gauge == Gauge.TIP else at
-        taper = height - np.maximum(0.0, from_shoulder - length * (1 - NOSE)) / (length * NOSE) * self.half
-        points = sorted(
-            (BLADE_LEFT + x * self.scale, self.y(h, lower))
-            for x, h in zip(from_shoulder, np.minimum(heights, taper), strict=True)
-        )
-        return points
-
-    @property
-    def edge_height(self) -> float:
-        """The blank's height as one edge's depth values measure it."""
-        return edge_values(self.family, [self.blank.height])[0]
-
-    @property
-    def half(self) -> float:
-        """Half of the blade's height."""
-        return self.blank.height / 2
-
-    def y(self, height: float, lower: bool = False) -> float:
-        """A height on one edge: from the far edge, or from the middle where measured across."""
-        middle = self.top + self.half * self.scale
-        if self.family.measured == "across":
-            return middle + height * self.scale if lower else middle - height * self.scale
-        return self.top + height * self.scale if lower else self.bottom - height * self.scale
+    def y(self, height: float) -> float:
+        """A height above the lower edge of the blank."""
+        return self.bottom - height * self.scale
 
 
-def is_drawable(family: Family) -> bool:
-    """Whether a family's keys can be drawn to scale here: an edge that a wheel follows, on a blank of known size."""
-    return family.blank is not None and family.kind.is_profiled
-
-
-def bow_path(sheet: Sheet) -> str:
-    """The bow: a plain shape of our own, a shield lying on its side."""
-    half = sheet.half * sheet.scale
-    middle = sheet.top + half
-    tall, neck = max(half * 1.12, 74), half + 9
-    left, right = BOW_LEFT, BLADE_LEFT
-    steps = [
-        ("M", right, middle - neck), ("L", right - 26, middle - neck),
-        ("L", right - 40, middle - tall), ("L", left + 46, middle - tall),
-        ("Q", left, middle - tall), ("", left, middle - tall * 0.45),
-        ("L", left, middle + tall * 0.45), ("Q", left, middle + tall), ("", left + 46, middle + tall),
-        ("L", right - 40, middle + tall), ("L", right - 26, middle + neck), ("L", right, middle + neck),
-    ]  # fmt: skip
-    return " ".join(f"{letter}{px(x)} {px(y)}" for letter, x, y in steps) + " Z"
+def _blank(family: Family) -> Blank:
+    if family.blank is None:
+        raise InputError("blank", "a key without a blank cannot be drawn to scale")
+    return family.blank

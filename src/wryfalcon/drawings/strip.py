@@ -10,7 +10,8 @@ from itertools import pairwise
 from keycore.family import Family, Track
 from keycore.reading.decode import Posterior
 from keycore.reading.evidence import Beside, Compared, Evidence, Flush, Looks, Measured, Rounded, Spread, Stated
-from wryfalcon.drawings.sheet import BLADE_LEFT, WIDTH, Sheet, is_drawable, px
+from wryfalcon.drawings.kinds import is_drawable
+from wryfalcon.drawings.sheet import BLADE_LEFT, WIDTH, Sheet, px
 from wryfalcon.lengths import show_length
 
 LANE_TOP = 62.0  # below the blade

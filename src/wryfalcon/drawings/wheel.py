@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from keycore.family import Cut
+from keycore.tools import Wheel
 from wryfalcon.drawings.sheet import px
 
 WIDTH, HEIGHT, BOTTOM = 560.0, 250.0, 220.0
@@ -34,13 +34,13 @@ def draw_wheel(flat: float, angle: float, measured: tuple[float, float] | None) 
         height=HEIGHT,
         edge=EDGE,
         root=ROOT,
-        meant=f"{_outline(Cut(flat, angle))} {WIDTH},{BOTTOM} 0.0,{BOTTOM}",
-        measured=_outline(Cut(*measured)) if measured else "",
+        meant=f"{_outline(Wheel(flat, angle))} {WIDTH},{BOTTOM} 0.0,{BOTTOM}",
+        measured=_outline(Wheel(*measured)) if measured else "",
         flat=(px(WIDTH / 2 - half), px(WIDTH / 2 + half)),
     )
 
 
-def _outline(cut: Cut) -> str:
+def _outline(cut: Wheel) -> str:
     root = cut.flat / 2 * SCALE
     edge = root + DEEP * cut.slope * SCALE
     middle = WIDTH / 2

@@ -38,7 +38,7 @@ def import_family(actor: User | None, raw: bytes, *, restricted: bool = False) -
         raise InputError(
             "id", f"machines were kept true by keys of {slug} already; give the new edition an id of its own"
         )
-    record.name, record.kind, record.unit = family.name, family.kind, family.unit
+    record.name, record.kind, record.unit = family.name, family.kind.id, family.unit
     record.edition, record.provenance, record.restricted = family.edition, family.source[:200], restricted
     record.document = json.dumps(data, ensure_ascii=False, indent=1)
     record.save()

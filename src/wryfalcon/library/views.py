@@ -3,39 +3,25 @@
 from __future__ import annotations
 
 import json
-from dataclasses import dataclass
-from functools import lru_cache
 
 from django.contrib import messages
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
-from keycore.cutting.limits import macs_from_geometry
-from keycore.documents.family import answer_family, assumed_of
-from keycore.documents.text import parse_json
+from keycore.documents.family import assumed_of
 from keycore.errors import InputError
-from keycore.family import Family, Track
 from keycore.units import Unit
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.drawings.key import draw_key
-from wryfalcon.drawings.sheet import is_drawable
+from wryfalcon.drawings.kinds import is_drawable
 from wryfalcon.library.actions import count_blank, import_family
 from wryfalcon.library.keyway import Unknown, document_of, fit_unknown, which_keyway
 from wryfalcon.library.models import Blank, FamilyRecord
+from wryfalcon.library.shown import track_tables
 
 LARGEST_UPLOAD = 5_000_001
 FEWEST_ROWS = 4  # keys that can be typed of an unknown family
-
-
-@dataclass(frozen=True)
-class TrackTable:
-    """One track's tables and derived figures."""
-
-    track: Track
-    macs_geometric: int | None
-    all_bittings: int
-    allowed: int | None
 
 
 @require_GET
@@ -58,7 +44,7 @@ def family(request: PersonRequest, slug: str) -> HttpResponse:
         {
             "record": record,
             "family": found,
-            "tables": _tables(record.document, found),
+            "tracks": track_tables(record.document, found),
             "key": draw_key(found) if drawable else None,
             "used": record.tags.count(),
             "assumed": _assumed(record),
@@ -168,14 +154,3 @@ def count(request: PersonRequest, pk: int) -> HttpResponse:
 def _assumed(record: FamilyRecord) -> list[str]:
     """What its document leaves out and is assumed."""
     return assumed_of(record.family, json.loads(record.document))
-
-
-def _tables(document: str, found: Family) -> list[TrackTable]:
-    counts = _counts(document)
-    return [TrackTable(track, macs_from_geometry(found, track), *counts[track.name]) for track in found.tracks]
-
-
-@lru_cache(maxsize=256)
-def _counts(document: str) -> dict[str, tuple[int, int | None]]:
-    answer = answer_family(parse_json(document.encode()))
-    return {name: (found["all"], found["allowed"]) for name, found in answer["bittings"].items()}

@@ -16,6 +16,7 @@ from keycore.units import Unit
 from wryfalcon.accounts.permissions import Act, may
 from wryfalcon.drawings.strip import chance_words
 from wryfalcon.lengths import show_length, show_small
+from wryfalcon.numbers import thousands
 
 register = template.Library()
 
@@ -188,11 +189,4 @@ def bitting_words(posterior: Any) -> str:
     return " ".join(posterior.track.labels[step] for step in posterior.best)
 
 
-@register.filter
-def thousands(number: int) -> str:
-    """A large whole number with thin spaces.
-
-    >>> thousands(2097152)
-    '2\u202f097\u202f152'
-    """
-    return f"{number:,}".replace(",", "\u202f")
+register.filter(thousands)

@@ -14,7 +14,7 @@ from django.db.models import F
 from django.utils import timezone
 from django.utils.crypto import get_random_string
 
-from keycore.units import Unit, convert
+from keycore.family import Family
 from wryfalcon.accounts.models import User
 from wryfalcon.bench.actions.take_in import check_open
 from wryfalcon.bench.models import Piece, PieceState, SetUp, Tag
@@ -190,10 +190,7 @@ def plan_piece(
         key_number=key_number,
         try_number=try_number,
         job=new_job(card.tag, kind),
-        cuts=[
-            {name: cut[name] for name in ("side", "space", "position", "value")}
-            for cut in (card.commands if cuts is None else cuts)
-        ],
+        cuts=[dict(cut) for cut in (card.commands if cuts is None else cuts)],
         onto=onto,
     )
 
@@ -325,6 +322,12 @@ def _refuse_while_one_is_open(tag: Tag) -> None:
         raise NotDone(f"{piece.called.capitalize()} is {where}: go on with it, or end it, first.")
 
 
+def uncut_of(family: Family) -> float:
+    """The depth axis's number where nothing is cut yet, mm or degrees; 0 where the family does not say."""
+    uncut = family.kind.uncut(family, family.tracks[0])
+    return 0.0 if uncut is None else family.depth.to_machine(uncut)
+
+
 def _send(press: Press, piece: Piece) -> None:
     """Ask its machine to take a piece in; only a stopped key makes way for another."""
     assert piece.machine is not None
@@ -333,7 +336,9 @@ def _send(press: Press, piece: Piece) -> None:
     if other is not None:
         holds = f"{piece.machine} has {other.called} of tag {other.tag} in hand, {other.get_state_display()}"
         raise NotDone(f"{holds}: finish it or stop it there first.")
-    family = piece.tag.family
-    height = convert(family.blank.height, family.unit, Unit.MILLIMETRE) if family.blank else 0.0
-    data = {"cuts": piece.cuts, "blank_height": height, "onto": piece.onto.job if piece.onto else None}
+    data = {
+        "cuts": piece.cuts,
+        "blank_height": uncut_of(piece.tag.family),
+        "onto": piece.onto.job if piece.onto else None,
+    }
     place_order(press, piece.machine, Operation.LOAD, job=piece.job, data=data)

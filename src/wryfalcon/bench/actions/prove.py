@@ -16,7 +16,6 @@ from wryfalcon.bench.queries.proving import proof_of
 from wryfalcon.bench.refusal import NotDone
 from wryfalcon.lengths import Entry
 from wryfalcon.machines.actions.orders import Press, place_order
-from wryfalcon.machines.drivers.interface import place_of
 from wryfalcon.machines.models import DriverKind, Order
 from wryfalcon.records.actions import write_down
 from wryfalcon.records.models import Event
@@ -53,7 +52,7 @@ def read_caliper(press: Press, tag: Tag, piece: Piece) -> Order:
     _check_finished(tag, piece)
     if piece.machine is None or piece.set_up is None or piece.machine.driver != DriverKind.BENCH:
         raise NotDone("There is no caliper on the line of what made this key. Type the values instead.")
-    places = [place_of(command["side"], command["space"]) for command in piece.set_up.commands]
+    places = [command["place"] for command in piece.set_up.commands]
     return place_order(press, piece.machine, "measure", job=piece.job, data={"places": places})
 
 

@@ -13,7 +13,6 @@ from keycore.errors import InputError
 from keycore.family import Family
 from keycore.reading.decode import BeyondRules
 from keycore.reading.filling import fill_shallowest
-from keycore.units import Unit, convert
 from wryfalcon.accounts.models import User
 from wryfalcon.bench.actions.take_in import check_read
 from wryfalcon.bench.models import Intent, Overruling, Settlement, Tag
@@ -158,14 +157,14 @@ def settle(actor: User, tag: Tag, choice: Choice) -> Settlement:
 
 def _keys_cut_to_it(tag: Tag, settlement: Settlement) -> None:
     """Keys that were made before the bitting was settled, and are cut to just that, are keys of it."""
-    unit = tag.family.unit
+    family = tag.family
     for piece in tag.pieces.filter(settlement=None):
         wanted = {
-            (track, space): convert(value, unit, Unit.MILLIMETRE)
+            (track, space): family.depth.to_machine(value)
             for track, values in settlement.values.items()
             for space, value in enumerate(values, start=1)
         }
-        cut = {(each["side"], each["space"]): each["value"] for each in piece.cuts}
+        cut = {(each["track"], each["space"]): each["value"] for each in piece.cuts}
         if cut.keys() == wanted.keys() and all(abs(cut[at] - wanted[at]) < SAME_MM for at in cut):
             piece.settlement = settlement
             piece.save(update_fields=["settlement"])

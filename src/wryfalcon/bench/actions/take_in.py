@@ -10,7 +10,6 @@ from django.db.models import Max
 from django.utils import timezone
 
 from keycore.family import Family
-from keycore.units import convert
 from wryfalcon.accounts.models import User
 from wryfalcon.bench.authority import IN_HAND, needs_record, why_not_read
 from wryfalcon.bench.models import (
@@ -108,7 +107,7 @@ def _carry_reading(tag: Tag, old: Family, new: Family) -> str:
         if fits and is_same_kind and source.kind in CARRIED:
             for sighting in source.sightings.exclude(value=None):
                 assert sighting.value is not None
-                sighting.value = convert(sighting.value, old.unit, new.unit)
+                sighting.value = old.depth.carried_to(new.depth, sighting.value)
                 sighting.save()
             carried += 1
         else:

@@ -8,7 +8,6 @@ from django.db import transaction
 from django.db.models import F, QuerySet
 from django.utils import timezone
 
-from keycore.units import Unit, convert
 from wryfalcon.accounts.models import User
 from wryfalcon.bench.actions.cut import new_job, next_key
 from wryfalcon.bench.actions.read import state_labels
@@ -100,12 +99,13 @@ def note_try(actor: User, sheet: TrialSheet, left: SheetLeft, tried: str, outcom
 
 def _keep_key(actor: User, tag: Tag, track_name: str, labels: list[str]) -> Piece:
     """The key that turned is a key of the tag, made by hand; its blank was counted when it was begun."""
-    track, unit = tag.family.track(track_name), tag.family.unit
+    family, track = tag.family, tag.family.track(track_name)
     number, tries = next_key(tag)
     cuts = [
         {
-            "side": track.name, "space": space, "position": convert(place, unit, Unit.MILLIMETRE),
-            "value": convert(track.values[track.step(label)], unit, Unit.MILLIMETRE),
+            "clamping": 1, "track": track.name, "space": space, "place": f"{track.name} {space}",
+            "position": family.space.to_machine(place),
+            "value": family.depth.to_machine(track.values[track.step(label)]),
         }
         for space, (place, label) in enumerate(zip(track.spaces, labels, strict=True), start=1)
     ]  # fmt: skip

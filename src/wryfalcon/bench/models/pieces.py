@@ -30,7 +30,7 @@ class Piece(models.Model):
     try_number = models.PositiveIntegerField(default=1)
     onto = models.ForeignKey("self", models.RESTRICT, null=True, related_name="touched_up")
     state = models.CharField(max_length=10, choices=PieceState, default=PieceState.PLANNED, db_index=True)
-    cuts = models.JSONField(default=list, help_text="as commanded, mm: side, space, position, value")
+    cuts = models.JSONField(default=list, help_text="as commanded, see the commands of a card")
     done = models.PositiveIntegerField(default=0, help_text="cuts its machine has reported")
     blank_taken = models.BooleanField(default=False)
     why_ended = models.CharField(max_length=200, blank=True)

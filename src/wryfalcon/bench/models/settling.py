@@ -42,9 +42,11 @@ class SetUp(models.Model):
     machine = models.ForeignKey(Machine, models.PROTECT)
     cutter = models.ForeignKey(Cutter, models.PROTECT)
     jaw_side = models.ForeignKey(JawSide, models.PROTECT, null=True)
-    style = models.CharField(max_length=8, choices=[("plunged", "plunged"), ("ramped", "ramped")], default="plunged")
+    style = models.CharField(max_length=20, default="plunged", help_text="of the path, as its kind of key names it")
     ticks = models.JSONField(default=list)
-    commands = models.JSONField(default=list, help_text="mm: side, position, value, offsets put in")
+    commands = models.JSONField(
+        default=list, help_text="clamping, track, space, place; mm or degrees: position, value, offsets put in"
+    )
     rests_on = models.JSONField(default=dict, help_text="digest of the family, shape of the cutter, jaw; as they were")
     work_seen = models.PositiveIntegerField(default=0, help_text="the last work on the machine before the checks")
     checked_at = models.DateTimeField(null=True, blank=True)

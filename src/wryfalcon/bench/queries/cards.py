@@ -11,7 +11,7 @@ from typing import Any
 
 from django.db.models import Max
 
-from keycore.cutting.commands import MachineOffsets, machine_cuts
+from keycore.cutting.commands import MachineOffsets, moves_of
 from keycore.errors import InputError
 from keycore.units import MM_PER_INCH
 from wryfalcon.bench.models import Settlement, SetUp, Tag
@@ -110,9 +110,17 @@ def commands_of(
 ) -> list[dict[str, Any]]:
     """What a machine is told to cut, its offsets put in; mm. Raises InputError for what cannot be planned."""
     plan = plan_of(tag, settlement, style=style, cutter=cutter)
+    clampings = {clamping.number: clamping for clamping in plan.clampings}
     return [
-        {"side": c.side, "track": c.track, "space": c.space, "position": c.position, "value": c.value}
-        for c in machine_cuts(plan, offsets)
+        {
+            "clamping": move.clamping,
+            "track": move.place.track,
+            "space": move.place.space,
+            "place": f"{clampings[move.clamping].words_of(move.place.track)} {move.place.space}",
+            "position": move.position,
+            "value": move.value,
+        }
+        for move in moves_of(plan, offsets)
     ]
 
 
@@ -280,8 +288,8 @@ def _both(mm: float) -> str:
     return f"{mm:+.3f} mm ({mm / MM_PER_INCH:+.4f} in)".replace("-", "\N{MINUS SIGN}")
 
 
-def _place(command: dict[str, Any]) -> tuple[str, str, int]:
-    return command["side"], command["track"], command["space"]
+def _place(command: dict[str, Any]) -> tuple[int, str, int]:
+    return command["clamping"], command["track"], command["space"]
 
 
 def _held_by(side: JawSide | None) -> list[Any]:

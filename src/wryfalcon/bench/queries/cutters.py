@@ -2,17 +2,15 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 from django.db.models import Count, Max, Q
 
-from keycore.cutting.profile import Profile
-from keycore.family import Cut, Track
-from keycore.proving.lock import chance_of_turning, play_of, stand, tumbler_of
-from keycore.proving.prospect import edge_of
-from keycore.units import Unit, convert
+from keycore.cutting.plan import cutting_of
+from keycore.proving.lock import chance_of_turning, play_of
+from keycore.tools import Tool
 from wryfalcon.bench.models import PieceState, Settlement, Tag
-from wryfalcon.bench.queries.planning import is_same_wheel, plan_of
+from wryfalcon.bench.queries.planning import made_tool, plan_of, serves
 from wryfalcon.bench.queries.prospects import making_of
 from wryfalcon.drawings.key import KeyDrawing, draw_key
 from wryfalcon.machines.models import Cutter, CutterLook, Work
@@ -45,7 +43,7 @@ class CutterFit:
 
 def cutters_for(tag: Tag, settlement: Settlement) -> list[CutterFit]:
     """Every cutter, those that serve first. Raises InputError for a family without blank or cut."""
-    own = tag.family.tracks[0].cut
+    own = tag.family.tracks[0].tool
     cutters = (
         Cutter.wheels()
         .prefetch_related("fitted_to", "looks")
@@ -58,25 +56,23 @@ def cutters_for(tag: Tag, settlement: Settlement) -> list[CutterFit]:
     return sorted(fits, key=lambda fit: (not fit.serves, -(fit.chance or 0), fit.cutter.name))
 
 
-def _fit(tag: Tag, settlement: Settlement, cutter: Cutter, own: Cut | None) -> CutterFit:
-    serves = own is not None and is_same_wheel(tag, own, cutter)
+def _fit(tag: Tag, settlement: Settlement, cutter: Cutter, own: Tool | None) -> CutterFit:
+    does = own is not None and serves(tag, own, cutter)
     look = last_look(cutter)
     fitted = ", ".join(machine.name for machine in cutter.fitted_to.all())
     keys = int(getattr(cutter, "keys", 0))
     play, making = play_of(tag.family), making_of(tag)
     moved, away = [], []
+    stand, worn = cutting_of(tag.family).stands, made_tool(tag.family, look or cutter)
     for track in tag.family.tracks:
         values = settlement.values[track.name]
-        right = edge_of(tag.family, track, values)
-        made = edge_of(tag.family, _with(track, look or cutter, tag.family.unit), values)
-        tumbler = tumbler_of(tag.family, track)
-        stands = zip(stand(made, track.spaces, tumbler), stand(right, track.spaces, tumbler), strict=True)
-        for space, (now, wanted) in enumerate(stands, start=1):
+        made, right = stand(tag.family, track, values, tool=worn), stand(tag.family, track, values)
+        for space, (now, wanted) in enumerate(zip(made, right, strict=True), start=1):
             away.append(now - wanted)
             if abs(now - wanted) > TELLING * min(play.high, play.low):
                 moved.append(MovedTumbler(track.name, space, now - wanted))
-    problems = () if serves else tuple(p.says for p in plan_of(tag, settlement, cutter=cutter).problems)
-    return CutterFit(cutter, serves, keys, fitted, tuple(moved), problems, chance_of_turning(away, making, play), look)
+    problems = () if does else tuple(p.says for p in plan_of(tag, settlement, cutter=cutter).problems)
+    return CutterFit(cutter, does, keys, fitted, tuple(moved), problems, chance_of_turning(away, making, play), look)
 
 
 def last_look(cutter: Cutter) -> CutterLook | None:
@@ -87,14 +83,6 @@ def last_look(cutter: Cutter) -> CutterLook | None:
 
 def drawn_with(tag: Tag, settlement: Settlement, fit: CutterFit) -> KeyDrawing:
     """The key as a cutter would leave it, as measured if it was, the right one's edge as an outline over it."""
-    edges: dict[str, Profile] = {}
-    right: dict[str, Profile] = {}
-    for track in tag.family.tracks:
-        values = settlement.values[track.name]
-        right[track.name] = edge_of(tag.family, track, values)
-        edges[track.name] = edge_of(tag.family, _with(track, fit.look or fit.cutter, tag.family.unit), values)
-    return draw_key(tag.family, edges, right)
-
-
-def _with(track: Track, cutter: Cutter | CutterLook, unit: Unit) -> Track:
-    return replace(track, cut=Cut(convert(cutter.flat, Unit.MILLIMETRE, unit), cutter.angle))
+    family, shape = tag.family, cutting_of(tag.family).shape
+    made = shape(family, settlement.values, tool=made_tool(family, fit.look or fit.cutter))
+    return draw_key(family, made, shape(family, settlement.values))

@@ -5,12 +5,12 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import dataclass
 
-from keycore.cutting.plan import Plan
+from keycore.cutting.plan import Plan, cutting_of
 from keycore.errors import InputError
-from keycore.family import Cut
-from keycore.units import Unit, convert
+from keycore.tools import Tool
 from wryfalcon.bench.models import Settlement, Tag
-from wryfalcon.bench.queries.planning import is_same_wheel, plan_of, showing_of
+from wryfalcon.bench.queries.planning import made_tool, plan_of, serves, showing_of
+from wryfalcon.lengths import say_tool
 from wryfalcon.machines.models import Cutter, DriverKind, JawSide, Machine
 
 
@@ -60,7 +60,7 @@ def driven_machines() -> list[Machine]:
 
 def fittings_of(tag: Tag, settlement: Settlement | None, machine: Machine) -> Fittings:
     """Every wheel of the shop and every jaw of this machine against a key."""
-    own = tag.family.tracks[0].cut
+    own = tag.family.tracks[0].tool
     its_own = set(machine.cutters.values_list("pk", flat=True))
     cutters = [_cutter(tag, own, machine, cutter, its_own) for cutter in Cutter.wheels()]
     deepest = _deepest(tag, settlement)
@@ -70,16 +70,16 @@ def fittings_of(tag: Tag, settlement: Settlement | None, machine: Machine) -> Fi
     return Fittings(machine, Options.of(cutters), Options.of(sides))
 
 
-def _cutter(tag: Tag, own: Cut | None, machine: Machine, cutter: Cutter, its_own: set[int]) -> Option:
+def _cutter(tag: Tag, own: Tool | None, machine: Machine, cutter: Cutter, its_own: set[int]) -> Option:
     note = "fitted now" if machine.fitted_id == cutter.pk else ""
     if its_own and cutter.pk not in its_own:
         return Option(cutter.pk, cutter.name, note, f"does not go on {machine}", can_be_chosen=False)
     if own is None:
         return Option(cutter.pk, cutter.name, note, "the family says nothing of the cut it asks for")
-    if is_same_wheel(tag, own, cutter):
+    if serves(tag, own, cutter):
         return Option(cutter.pk, cutter.name, note)
-    flat = convert(own.flat, tag.family.unit, Unit.MILLIMETRE)
-    leaves = f"leaves {cutter.flat:.2f} mm and {cutter.angle:g}°, asked for are {flat:.2f} mm and {own.angle:g}°"
+    lengths = tag.family.lengths
+    leaves = f"leaves {say_tool(lengths, made_tool(tag.family, cutter))}, asked for are {say_tool(lengths, own)}"
     return Option(cutter.pk, cutter.name, note, leaves)
 
 
@@ -102,4 +102,4 @@ def _deepest(tag: Tag, settlement: Settlement | None) -> float | None:
         plan: Plan = plan_of(tag, settlement)
     except InputError:
         return None
-    return max(cut.depth_of_cut for planned in plan.tracks for cut in planned.cuts)
+    return cutting_of(tag.family).reach(plan)

@@ -2,43 +2,56 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any
 
-from keycore.cutting.plan import Plan, PlannedCut, Problem, plan_cuts
-from keycore.family import Cut
-from keycore.units import Unit, convert
+from keycore.cutting.plan import Plan, PlannedCut, Problem, cutting_of, plan_cuts
+from keycore.family import Family, Place
+from keycore.tools import DiscClamp, Drill, File, Mill, Slotter, Tool, Wheel
 from wryfalcon.bench.models import Settlement, SetUp, Tag
 from wryfalcon.documents import parsed
-from wryfalcon.machines.models import Cutter, JawSide
+from wryfalcon.machines.models import Cutter, CutterLook, JawSide
 
-SAME = 0.005  # mm or degrees: cutters closer than this are the same wheel
+SAME = 0.005  # mm or degrees: cutters closer than this are the same
+TOOLS: dict[type[Tool], Callable[[float, float], Tool]] = {
+    Wheel: Wheel,
+    Drill: Drill,
+    Mill: lambda flat, angle: Mill(flat),
+    Slotter: lambda flat, angle: Slotter(flat),
+    DiscClamp: lambda flat, angle: DiscClamp(flat),
+    File: lambda flat, angle: File(flat),
+}
+"""What a cutter of so wide a flat and such an angle is to those whose keys are cut with such a tool."""
 
 
-def cut_of(tag: Tag, cutter: Cutter | None) -> Cut | None:
-    """A cutter's shape in the family's unit; the family's own where it is the same wheel."""
+def tool_of(tag: Tag, cutter: Cutter | None) -> Tool | None:
+    """A cutter as a tool in the family's unit; the family's own where it is the same."""
     if cutter is None:
         return None
-    own = tag.family.tracks[0].cut
-    fitted = Cut(convert(cutter.flat, Unit.MILLIMETRE, tag.family.unit), cutter.angle)
-    if own is not None and is_same_wheel(tag, own, cutter):
-        return own
-    return fitted
+    own = tag.family.tracks[0].tool
+    return own if own is not None and serves(tag, own, cutter) else made_tool(tag.family, cutter)
 
 
-def is_same_wheel(tag: Tag, own: Cut, cutter: Cutter) -> bool:
+def made_tool(family: Family, cutter: Cutter | CutterLook) -> Tool:
+    """What a cutter is to a kind of key, in the family's unit. InputError for a kind that is not cut from here."""
+    return TOOLS[cutting_of(family).tool](family.lengths.from_machine(cutter.flat), cutter.angle)
+
+
+def serves(tag: Tag, own: Tool, cutter: Cutter) -> bool:
     """Whether a cutter leaves the shape a family asks for."""
-    flat = convert(own.flat, tag.family.unit, Unit.MILLIMETRE)
-    return abs(flat - cutter.flat) < SAME and abs(own.angle - cutter.angle) < SAME
+    fitted = made_tool(tag.family, cutter)
+    size = tag.family.lengths.to_machine(own.size - fitted.size)
+    return abs(size) < SAME and abs(getattr(own, "angle", 0.0) - getattr(fitted, "angle", 0.0)) < SAME
 
 
-def plan_of(tag: Tag, settlement: Settlement, *, style: str = "plunged", cutter: Cutter | None = None) -> Plan:
+def plan_of(tag: Tag, settlement: Settlement, *, style: str = "", cutter: Cutter | None = None) -> Plan:
     """The plan of what was settled, with a cutter if one is chosen."""
     assert tag.family_record is not None
     bitting = tuple((name, tuple(labels)) for name, labels in settlement.bitting.items())
     values = tuple((name, tuple(numbers)) for name, numbers in settlement.values.items())
-    return _plan(tag.family_record.document, bitting, values, style, cut_of(tag, cutter))
+    return _plan(tag.family_record.document, bitting, values, style, tool_of(tag, cutter))
 
 
 @lru_cache(maxsize=256)
@@ -47,12 +60,15 @@ def _plan(
     bitting: tuple[tuple[str, tuple[str, ...]], ...],
     values: tuple[tuple[str, tuple[float, ...]], ...],
     style: str,
-    cut: Cut | None,
+    tool: Tool | None,
 ) -> Plan:
     """The same settlement is planned once."""
-    return plan_cuts(
-        parsed(document), dict(bitting), "ramped" if style == "ramped" else "plunged", cut, values=dict(values)
-    )
+    return plan_cuts(parsed(document), dict(bitting), style, tool, values=dict(values))
+
+
+def place_of(command: Mapping[str, Any]) -> Place:
+    """Where a command cuts."""
+    return Place(command["track"], command["space"])
 
 
 @dataclass(frozen=True)
@@ -63,18 +79,19 @@ class Card:
     plan: Plan
     problems: tuple[Problem, ...]
     showing: float | None  # how much of the blank stands out of the jaw, family unit
+    deepest: float | None  # how far below the blank's edge the tool goes, family unit; None where no jaw minds
 
     @property
     def offset_value(self) -> float:
         """The depth offset put in, mm: what the first cut is told less what was planned."""
         command, cut = self._first
-        return float(command["value"]) - convert(cut.value, self.plan.family.unit, Unit.MILLIMETRE)
+        return float(command["value"]) - self.plan.family.depth.to_machine(cut.value)
 
     @property
     def offset_space(self) -> float:
         """The position offset put in, mm."""
         command, cut = self._first
-        return float(command["position"]) - convert(cut.from_gauge, self.plan.family.unit, Unit.MILLIMETRE)
+        return float(command["position"]) - self.plan.family.space.to_machine(cut.from_gauge)
 
     @property
     def _first(self) -> tuple[dict[str, Any], PlannedCut]:
@@ -93,11 +110,11 @@ def card_of(tag: Tag, set_up: SetUp) -> Card:
     plan = plan_of(tag, set_up.settlement, style=set_up.style, cutter=set_up.cutter)
     problems = list(plan.problems)
     showing = showing_of(tag, set_up.jaw_side)
-    deepest = max(cut.depth_of_cut for planned in plan.tracks for cut in planned.cuts)
-    if showing is not None and deepest > showing:
+    deepest = cutting_of(tag.family).reach(plan)
+    if showing is not None and deepest is not None and deepest > showing:
         says = "The deepest cut goes below the top of the jaw: choose a shallower slot."
         problems.append(Problem("jaw", plan.tracks[0].track.name, (), says))
-    return Card(set_up, plan, tuple(problems), showing)
+    return Card(set_up, plan, tuple(problems), showing, deepest)
 
 
 def showing_of(tag: Tag, jaw_side: JawSide | None) -> float | None:
@@ -105,4 +122,4 @@ def showing_of(tag: Tag, jaw_side: JawSide | None) -> float | None:
     blank = tag.family.blank
     if blank is None or jaw_side is None:
         return None
-    return blank.height - convert(jaw_side.slot_depth, Unit.MILLIMETRE, tag.family.unit)
+    return blank.height - tag.family.lengths.from_machine(jaw_side.slot_depth)

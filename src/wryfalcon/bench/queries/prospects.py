@@ -12,7 +12,6 @@ from keycore.family import Family
 from keycore.proving.lock import NEW_LOCK, Feel, LockShift, Making, chance_of_turning, lock_shift, play_of
 from keycore.proving.prospect import deviations_of, places_along, usually_along
 from keycore.reading.evidence import Spread
-from keycore.units import Unit, convert
 from wryfalcon.bench.actions.settle import Choice, values_of
 from wryfalcon.bench.models import Felt, Intent, Lock, Tag
 from wryfalcon.bench.queries.reading import TrackReading
@@ -59,7 +58,7 @@ def making_of(tag: Tag) -> Making:
     """How far a key of this tag may come out, family unit: its machine's figures where chosen."""
     set_up = tag.set_up
     mm = Making(set_up.machine.sd_each, set_up.machine.sd_seat) if set_up else UNKNOWN_MAKING
-    return Making(*(convert(sd, Unit.MILLIMETRE, tag.family.unit) for sd in (mm.sd_each, mm.sd_common)))
+    return Making(*(tag.family.depth.from_machine(sd) for sd in (mm.sd_each, mm.sd_common)))
 
 
 def worst_turn(locks: Sequence[Lock]) -> Felt | None:
@@ -128,7 +127,7 @@ def _shift(family: Family, now: TrackNow, felt: Felt | None) -> LockShift:
         return NEW_LOCK
     track = family.track(now.name)
     cuts = [track.values[s] if value is None else value for s, value in zip(now.steps, now.as_is, strict=True)]
-    prior = Spread(*(convert(x, Unit.MILLIMETRE, family.unit) for x in (LOCK_WEAR_MM.mean, LOCK_WEAR_MM.sd)))
+    prior = Spread(*(family.depth.from_machine(x) for x in (LOCK_WEAR_MM.mean, LOCK_WEAR_MM.sd)))
     away = deviations_of(family, track, now.steps, cuts)
     return lock_shift(away, Making(now.sd, 0.0), play_of(family), FEELS[felt], prior)
 

@@ -15,7 +15,6 @@ from keycore.proving.lock import NEW_LOCK, Feel, Making, chance_of_turning, feel
 from keycore.proving.prospect import deviations_of, places_along, usually_along
 from keycore.proving.verdict import ProofCut, Verdict, can_be_inside, judge_key, repeats_needed, worst
 from keycore.reading.evidence import Spread
-from keycore.units import Unit, convert
 from wryfalcon.bench.models import Piece, PieceState, Proof, ProofValue, Tag
 from wryfalcon.bench.piece_states import ENDED
 from wryfalcon.bench.queries.brought_back import BroughtBack
@@ -86,7 +85,7 @@ def caliper_sd(tag: Tag, piece: Piece, sources: Collection[str]) -> float:
     """The sd of one reading of a new cut, family unit: the hand's or the machine's caliper's, the worse used."""
     by_machine = [piece.machine.caliper_sd] if "caliper" in sources and piece.machine else []
     by_hand = [caliper_sd_mm()] if "typed" in sources or not sources else []
-    return convert(max(by_machine + by_hand), Unit.MILLIMETRE, tag.family.unit)
+    return tag.family.depth.from_machine(max(by_machine + by_hand))
 
 
 def proof_of(tag: Tag, piece: Piece) -> ShownProof | None:
@@ -111,7 +110,7 @@ def proof_brought_back(tag: Tag, piece: Piece, back: BroughtBack) -> ShownProof 
     if tag.family.tolerance is None or tag.family_record is None:
         return None
     seen = {place: Seen(*place, tuple(values), ()) for place, values in back.values.items()}
-    worn = convert(back.worn.sd, Unit.INCH, tag.family.unit) / tag.family.share_per_edge
+    worn = back.worn.sd * tag.family.per_inch / tag.family.share_per_edge
     return _proof(tag, piece, seen, caliper_sd(tag, piece, {"typed"}), worn)
 
 
@@ -154,7 +153,7 @@ def _judged(
     family = parsed(document)
     assert family.tolerance is not None
     fewest = min((len(cut.values) for cut in seen if cut.values), default=1)
-    zero = sqrt(convert(ZERO_MM, Unit.MILLIMETRE, family.unit) ** 2 + worn**2)
+    zero = sqrt(family.depth.from_machine(ZERO_MM) ** 2 + worn**2)
     sd = sqrt(sd_once**2 / fewest + zero**2)
     asked = dict(wanted)
     proofs = [_mean_of(family, cut, asked[cut.track][cut.space - 1]) for cut in seen]
@@ -259,7 +258,7 @@ def cuts_to_deepen(tag: Tag, proof: ShownProof | None) -> list[ShallowCut]:
         track = tag.family.track(cut.track)
         too_shallow = cut.error if track.falls_when_deeper else -cut.error
         if too_shallow > CUT_SHALLOW_SHARE * tag.family.tolerance.value and cut.verdict != Verdict.INSIDE:
-            shallow.append(ShallowCut(cut.track, cut.space, convert(-cut.error, tag.family.unit, Unit.MILLIMETRE)))
+            shallow.append(ShallowCut(cut.track, cut.space, tag.family.depth.to_machine(-cut.error)))
     return shallow
 
 

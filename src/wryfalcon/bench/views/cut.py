@@ -8,7 +8,7 @@ from django.http import HttpResponse
 from django.shortcuts import get_object_or_404
 from django.views.decorators.http import require_GET, require_POST
 
-from keycore.units import Unit, convert
+from keycore.cutting.commands import Move
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.bench.actions.cut import (
     allowed_for,
@@ -25,7 +25,18 @@ from wryfalcon.bench.actions.cut import (
 from wryfalcon.bench.models import Piece, PieceState, Tag
 from wryfalcon.bench.piece_states import AT_MACHINE, OPEN, SENT_AGAIN, Operation
 from wryfalcon.bench.queries.cards import Holding, what_holds
-from wryfalcon.bench.views.stage import attempt, find_tag, key_of, open_tag, show_stage, to_stage, whole_number
+from wryfalcon.bench.queries.planning import place_of
+from wryfalcon.bench.views.stage import (
+    attempt,
+    find_tag,
+    key_of,
+    open_tag,
+    settled_key_of,
+    show_stage,
+    to_stage,
+    whole_number,
+)
+from wryfalcon.drawings.kinds import look_of
 from wryfalcon.drawings.sheet import Sheet, px
 from wryfalcon.machines.models import LineEvent
 from wryfalcon.machines.queries.line import LineNow, OrderNow, last_order, line_of
@@ -124,7 +135,7 @@ def _context(tag: Tag, pieces: list[Piece], piece: Piece | None, order: OrderNow
         "expected": f"{number}.{tries}",
         "to_prove": piece is not None and piece.state == PieceState.FINISHED and not hasattr(piece, "proof"),
         "is_one_more": number > tag.quantity,
-        "key": key_of(tag, tag.settlement.values if tag.settlement else {}),
+        "key": settled_key_of(tag),
         "holding": holding,
         "can_send": holding is not None and holding.is_checked and not holding.practice and not is_unhomed,
     }
@@ -171,34 +182,29 @@ def _progress(tag: Tag, piece: Piece, line: LineNow | None) -> dict[str, Any]:
     context: dict[str, Any] = {
         "progress": round(100 * (done + share) / of) if of else 0,
         "events": list(LineEvent.objects.filter(machine=piece.machine, job=piece.job).order_by("-id")[:EVENTS_SHOWN]),
-        "key": key_of(tag, _so_far(tag, piece)),
+        "key": key_of(tag, **_so_far(tag, piece)),
     }
     if done < of and piece.standing.wheel_is_in:
-        context |= _wheel(tag, piece, share)
+        context |= _tool(tag, piece, share)
     return context
 
 
-def _so_far(tag: Tag, piece: Piece) -> dict[str, list[float]]:
-    """The depth values of each side as far as it is cut; the blank's height where it is not."""
+def _so_far(tag: Tag, piece: Piece) -> dict[str, Any]:
+    """How the key is drawn as far as it is cut: its values, the path, and what is not cut yet."""
     if piece.settlement is None:
-        return {}
-    wanted = piece.settlement.values
+        return {"values": {}}
+    values, style = piece.settlement.values, piece.set_up.style if piece.set_up else ""
     if piece.onto_id is not None or piece.set_up is None:
-        return dict(wanted)
-    assert tag.family.blank is not None
-    sides: dict[str, list[float]] = {}
-    for place, command in enumerate(piece.set_up.commands):
-        values = wanted[command["track"]]
-        side = sides.setdefault(command["side"], [tag.family.blank.height] * len(values))
-        if place < piece.done:
-            side[command["space"] - 1] = values[command["space"] - 1]
-    return sides
+        return {"values": values, "style": style}
+    left = piece.set_up.commands[piece.done :]
+    return {"values": values, "style": style, "uncut": [(cut["clamping"], place_of(cut)) for cut in left]}
 
 
-def _wheel(tag: Tag, piece: Piece, share: float) -> dict[str, Any]:
-    """Where the wheel stands on the drawing: along by its position, down by how far it is."""
-    sheet, cut = Sheet.of(tag.family), piece.cuts[piece.done]
-    along = convert(cut["position"], Unit.MILLIMETRE, tag.family.unit)
-    value = convert(cut["value"], Unit.MILLIMETRE, tag.family.unit) * tag.family.share_per_edge
-    full = sheet.edge_height
-    return {"cutter_x": px(sheet.x(along)), "cutter_y": px(sheet.y(full - (full - value) * share))}
+def _tool(tag: Tag, piece: Piece, share: float) -> dict[str, Any]:
+    """Where the tool stands on the drawing, share of the next cut done; nothing for a kind that is not drawn."""
+    look, cut = look_of(tag.family.kind), piece.cuts[piece.done]
+    if look is None:
+        return {}
+    move = Move(cut["clamping"], place_of(cut), cut["position"], cut["value"])
+    x, y = look.tool_at(Sheet.of(tag.family), move, share)
+    return {"cutter_x": px(x), "cutter_y": px(y)}

@@ -11,7 +11,7 @@ from django.views.decorators.http import require_GET, require_POST
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.bench.actions.hand_over import hand_over
 from wryfalcon.bench.models import Piece, Trial
-from wryfalcon.bench.views.stage import attempt, find_tag, key_of, open_tag, show_stage, to_stage
+from wryfalcon.bench.views.stage import attempt, find_tag, open_tag, settled_key_of, show_stage, to_stage
 from wryfalcon.records.actions import note_document
 from wryfalcon.records.document import readings_record, record_of
 from wryfalcon.records.history import history_of
@@ -23,11 +23,10 @@ from wryfalcon.records.job_card import job_card_pdf
 def hand_over_stage(request: PersonRequest, number: int) -> HttpResponse:
     """Everything read, decided, cut and proven."""
     tag = open_tag(request, number)
-    values = tag.settlement.values if tag.settlement else {}
     pieces = Piece.objects.filter(tag=tag).select_related("machine", "proof").defer("cuts").order_by("id")
     trials = Trial.objects.select_related("lock")
     context = {
-        "key": key_of(tag, values),
+        "key": settled_key_of(tag),
         "readings": readings_record(tag) if tag.progress.is_read else [],
         "overrulings": tag.overrulings.filter(withdrawn=False) if tag.progress.is_read else [],
         "pieces": pieces.prefetch_related(Prefetch("trials", trials)),

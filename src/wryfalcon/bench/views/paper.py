@@ -28,13 +28,13 @@ def real_size(request: PersonRequest, number: int) -> HttpResponse:
     """The key to be cut and the old one at 1:1 and larger, for paper."""
     tag = open_tag(request, number)
     readings = readings_of(tag)
-    settlement = tag.settlement
+    settlement, style = tag.settlement, tag.set_up.style if tag.set_up else ""
     planned = settlement.values if settlement else factory_values(readings)
     if len(planned) < len(readings):
         return to_stage(tag, "settle")
     old, partly = _as_it_is(readings, planned)
     try:
-        sizes = draw_real_size(tag.family, planned, old)
+        sizes = draw_real_size(tag.family, planned, old, style)
     except InputError as error:
         messages.error(request, f"It cannot be drawn: {error.reason}.")
         return to_stage(tag, "settle")

@@ -125,7 +125,7 @@ def _show(
 ) -> HttpResponse:
     pieces = list(
         Piece.objects.filter(tag=tag, state=PieceState.FINISHED)
-        .select_related("machine", "settlement", "proof")
+        .select_related("machine", "settlement", "proof", "set_up")
         .defer("cuts", "set_up__commands", "proof__cuts", "proof__causes")
         .order_by("id")
     )
@@ -173,7 +173,7 @@ def _drawn(tag: Tag, piece: Piece, proof: ShownProof) -> dict[str, Any]:
     }
     errors = [(c.space, c.error, c.verdict.value) for c in _of_track(proof, track) if c.error is not None and c.verdict]
     return {
-        "key": key_of(tag, measured, wanted),
+        "key": key_of(tag, measured, wanted, style=piece.set_up.style if piece.set_up else ""),
         "errors": draw_errors(tag.family, track, errors, COVERAGE * proof.sd),
     }
 

@@ -10,17 +10,19 @@ from django.shortcuts import render
 from django.views.decorators.http import require_GET, require_POST
 
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
+from wryfalcon.bench.actions.cut import uncut_of
 from wryfalcon.bench.actions.set_up import remake, set_up, tick
 from wryfalcon.bench.forms import FittingForm
 from wryfalcon.bench.models import SetUp, Tag
 from wryfalcon.bench.queries.cards import TICKS, what_holds
 from wryfalcon.bench.queries.fittings import driven_machines, fittings_of
-from wryfalcon.bench.queries.planning import Card, card_of, is_same_wheel
-from wryfalcon.bench.views.stage import attempt, find_tag, key_of, open_tag, show_stage, to_stage, whole_number
+from wryfalcon.bench.queries.planning import Card, card_of, serves
+from wryfalcon.bench.shown.cut_table import cut_table
+from wryfalcon.bench.views.stage import attempt, find_tag, open_tag, settled_key_of, show_stage, to_stage, whole_number
 from wryfalcon.drawings.jaw import draw_jaw
 from wryfalcon.machines.formats.gcode import write_gcode
 from wryfalcon.machines.formats.outline import write_dxf, write_svg
-from wryfalcon.machines.models import Machine, MachineKind
+from wryfalcon.machines.models import TRACES_SURFACE, Machine
 from wryfalcon.machines.views.press import press_of
 from wryfalcon.records.actions import note_document
 
@@ -40,7 +42,7 @@ def print_card(request: PersonRequest, number: int) -> HttpResponse:
     tag = open_tag(request, number)
     if tag.set_up is None:
         return to_stage(tag, "set-up")
-    context = {"key": key_of(tag, tag.set_up.settlement.values), **_card_context(tag, tag.set_up)}
+    context = {"key": settled_key_of(tag), **_card_context(tag, tag.set_up)}
     return render(request, "bench/card_print.html", {"tag": tag, "family": tag.family, **context})
 
 
@@ -49,7 +51,7 @@ def print_card(request: PersonRequest, number: int) -> HttpResponse:
 def choose_fitting(request: PersonRequest, number: int) -> HttpResponse:
     """Choose the machine, cutter, jaw side and path."""
     tag = find_tag(number)
-    form = FittingForm(request.POST)
+    form = FittingForm(tag.family, request.POST)
     if not form.is_valid():
         return show_stage(
             request,
@@ -105,17 +107,15 @@ def _written(tag: Tag, card: Card, kind: str) -> tuple[str, str]:
         return write_dxf(card.plan), "image/vnd.dxf"
     if kind == "svg":
         return write_svg(card.plan), "image/svg+xml"
-    height = card.plan.blank.height * (25.4 if tag.family.unit == "in" else 1.0)
     axes = card.set_up.machine.space_axis, card.set_up.machine.depth_axis
-    return write_gcode(f"tag {tag}", card.set_up.commands, height, axes), "text/plain; charset=utf-8"
+    return write_gcode(f"tag {tag}", card.set_up.commands, uncut_of(tag.family), axes), "text/plain; charset=utf-8"
 
 
 def _context(request: PersonRequest, tag: Tag) -> dict[str, Any]:
     choosing = tag.set_up is None or "choose" in request.GET
-    values = tag.settlement.values if tag.settlement else {}
-    context: dict[str, Any] = {"choosing": choosing, "key": key_of(tag, values)}
+    context: dict[str, Any] = {"choosing": choosing, "key": settled_key_of(tag)}
     if choosing:
-        return {**context, "form": FittingForm(), **_choices(request, tag)}
+        return {**context, "form": FittingForm(tag.family), **_choices(request, tag)}
     assert tag.set_up is not None
     return {**context, **_card_context(tag, tag.set_up)}
 
@@ -123,27 +123,20 @@ def _context(request: PersonRequest, tag: Tag) -> dict[str, Any]:
 def _card_context(tag: Tag, made: SetUp) -> dict[str, Any]:
     """Everything the card itself shows."""
     card, holding = card_of(tag, made), what_holds(tag, made)
-    deepest = max(cut.depth_of_cut for planned in card.plan.tracks for cut in planned.cuts)
     return {
         "card": card,
         "holding": holding,
-        "told": _told(card),
+        "cuts": cut_table(card),
         "ticks": [(name, says, name in holding.ticks) for name, says in TICKS.items()],
-        "jaw": draw_jaw(tag.family, card.showing, deepest),
-        "deepest": deepest,
+        "jaw": draw_jaw(tag.family, card.showing, card.deepest),
+        "deepest": card.deepest,
         "plan_files": [("nc", "G-code"), ("dxf", "DXF"), ("svg", "SVG")],
     }
 
 
-def _told(card: Card) -> list[dict[str, Any]]:
-    """Each command with the plan's own figures beside it, grouped by side."""
-    planned = {(p.track.name, cut.space): cut for p in card.plan.tracks for cut in p.cuts}
-    return [{**command, "cut": planned[command["track"], command["space"]]} for command in card.set_up.commands]
-
-
 def _choices(request: PersonRequest, tag: Tag) -> dict[str, Any]:
     """The machine asked for, else the one whose fitted cutter serves, and what there is to put on it."""
-    tracer = MachineKind.TRACING if tag.family.kind.is_profiled else MachineKind.SIDE_MILL
+    tracer = TRACES_SURFACE.get(tag.family.kind.surface)
     machines = driven_machines()
     wanted = whole_number(request.POST.get("machine") or request.GET.get("machine"))
     asked = next((each for each in machines if each.pk == wanted), None)
@@ -157,5 +150,5 @@ def _choices(request: PersonRequest, tag: Tag) -> dict[str, Any]:
 
 
 def _is_served(tag: Tag, machine: Machine) -> bool:
-    own = tag.family.tracks[0].cut
-    return own is not None and machine.fitted is not None and is_same_wheel(tag, own, machine.fitted)
+    own = tag.family.tracks[0].tool
+    return own is not None and machine.fitted is not None and serves(tag, own, machine.fitted)

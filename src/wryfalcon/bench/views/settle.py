@@ -31,6 +31,7 @@ from wryfalcon.bench.views.stage import (
     find_tag,
     key_of,
     open_tag,
+    settled_key_of,
     shop_unit,
     show_stage,
     to_stage,
@@ -220,7 +221,7 @@ def _settled(request: PersonRequest, tag: Tag, settlement: Settlement, readings:
         "lines": lines,
         "reading": first,
         "readings": readings,
-        "key": key_of(tag, settlement.values, _now(readings), first.track.name),
+        "key": settled_key_of(tag, _now(readings), first.track.name),
         "strip": strip_of(first) if first.posterior else None,
     }
 

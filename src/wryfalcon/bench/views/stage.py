@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Collection
 from typing import Any
 
 from django.contrib import messages
@@ -10,6 +10,7 @@ from django.http import Http404, HttpResponse
 from django.shortcuts import redirect, render
 from django.urls import reverse
 
+from keycore.family import Place
 from keycore.units import Unit
 from wryfalcon.accounts.permissions import PersonRequest
 from wryfalcon.bench.authority import why_not_read
@@ -104,7 +105,29 @@ def whole_number(text: str | None) -> int:
     return int(text) if text and text.isascii() and text.isdecimal() and len(text) < 10 else 0
 
 
-def key_of(tag: Tag, values: Values, ghost: Values | None = None, track: str | None = None) -> KeyDrawing | None:
-    """The drawing of a tag's key cut to these depth values; None for a kind or blank that is not drawn."""
+def key_of(
+    tag: Tag,
+    values: Values,
+    ghost: Values | None = None,
+    track: str | None = None,
+    *,
+    style: str = "",
+    ghost_style: str | None = None,
+    uncut: Collection[tuple[int, Place]] = (),
+) -> KeyDrawing | None:
+    """The drawing of a tag's key cut to these depth values; None for a kind or blank that is not drawn.
+
+    ``style`` is the path's, the kind's usual one without, ``ghost_style`` that of the other where it differs;
+    ``uncut`` what is not cut yet, by clamping and place.
+    """
     assert tag.family_record is not None
-    return draw_cut_key(tag.family_record.document, values, ghost, track)
+    document = tag.family_record.document
+    return draw_cut_key(document, values, ghost, track, style=style, ghost_style=ghost_style, uncut=uncut)
+
+
+def settled_key_of(tag: Tag, ghost: Values | None = None, track: str | None = None) -> KeyDrawing | None:
+    """The drawing of a tag's key as it was settled, by the path of its card where there is one; bare before."""
+    if tag.settlement is None:
+        return key_of(tag, {}, ghost, track)
+    style = tag.set_up.style if tag.set_up else ""
+    return key_of(tag, tag.settlement.values, ghost, track, style=style, ghost_style="")

@@ -10,7 +10,6 @@ from django.db import connection
 
 from keycore.codes.series import code_range, looked_up
 from keycore.family import Family, Track
-from keycore.units import MM_PER_INCH, Unit
 from wryfalcon.codes.models import Series, SeriesState
 
 MOST = 200
@@ -130,10 +129,10 @@ def by_cuts(found: Iterable[FoundCode]) -> list[SameCuts]:
 
 def cuts_of(family: Family, track: Track, labels: Sequence[str]) -> tuple[object, ...]:
     """Where and how deep a bitting is cut, in hundredths of a millimetre from its gauge."""
-    scale = 100 * (MM_PER_INCH if family.unit == Unit.INCH else 1.0)
+    place, depth = family.space.to_machine, family.depth.to_machine
     values = [track.values[track.step(label)] for label in labels]
-    where = sorted((round(x * scale), round(v * scale)) for x, v in zip(track.spaces, values, strict=True))
-    return family.kind, family.gauge, family.measured, track.cut, tuple(where)
+    where = sorted((round(100 * place(x)), round(100 * depth(v))) for x, v in zip(track.spaces, values, strict=True))
+    return family.kind, family.gauge, family.measured, track.tool, tuple(where)
 
 
 def _about(series: Series) -> str:

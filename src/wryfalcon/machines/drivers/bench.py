@@ -19,7 +19,6 @@ from wryfalcon.machines.drivers.interface import (
     MachineRefused,
     MachineUnreachable,
     Whereabouts,
-    place_of,
 )
 from wryfalcon.machines.drivers.told import VERSION, Answer, read_answer, read_found, read_heard, read_reading
 
@@ -82,13 +81,12 @@ class BenchDriver:
         return read
 
     def _told(self, cuts: Sequence[Command]) -> list[dict[str, Any]]:
-        """Cuts as the protocol has them: a clamping for each side in turn, axes by their letters."""
-        sides = list(dict.fromkeys(cut["side"] for cut in cuts))
+        """Cuts as the protocol has them: clamping by clamping, axes by their letters."""
         along, depth = self.axes
         return [
             {
-                "clamping": sides.index(cut["side"]) + 1,
-                "place": place_of(cut["side"], cut["space"]),
+                "clamping": cut["clamping"],
+                "place": cut["place"],
                 "at": {along: cut["position"], depth: cut["value"]},
                 "tool": None,
             }

@@ -1,4 +1,4 @@
-"""What any machine must offer. Lengths are millimetres; nothing here knows what a tag is."""
+"""What any machine must offer. Lengths are millimetres, angles degrees; nothing here knows what a tag is."""
 
 from __future__ import annotations
 
@@ -25,10 +25,12 @@ class MachineNonsense(Exception):
 
 
 class Command(TypedDict):
-    """One cut as the machine is told it, offsets put in."""
+    """One cut as the machine is told it, offsets put in; millimetres, degrees of an angle."""
 
-    side: str  # the track, and whether the key is turned over
+    clamping: int  # from 1
+    track: str
     space: int
+    place: str  # the name by which the machine knows where it is
     position: float
     value: float
 
@@ -114,8 +116,3 @@ class Driver(Protocol):
 
     def find(self, job: str) -> Whereabouts:
         """Where a key is, for one that the log no longer tells of."""
-
-
-def place_of(side: str, space: int) -> str:
-    """The name by which a machine knows where a cut is."""
-    return f"{side} {space}"

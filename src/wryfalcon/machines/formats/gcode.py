@@ -1,7 +1,7 @@
 """A cut plan as G-code, RS-274 dialect (Kramer, Proctor and Messina, NISTIR 6556, 2000).
 
 One axis, usually X, pieces along the blade from the gauge, another, usually Z, is the depth value left;
-which, the machine's book says; both millimetres. Each side ends with M0, a stop in the program: the
+which, the machine's book says; both millimetres. Each clamping ends with M0, a stop in the program: the
 key is turned over by hand. Values measured across both roots of a double-edge key are for the
 machine's own jaw to halve, as on its dials.
 """
@@ -22,11 +22,13 @@ def write_gcode(job: str, cuts: Sequence[Command], blank_height: float, axes: tu
     safe = blank_height + CLEARANCE
     along, depth = axes
     lines = ["%", f"(job {_plain(job)})", "G21 G90 G94", f"G0 {depth}{safe:.4f}"]
-    for number, (side, of_side) in enumerate(groupby(cuts, key=lambda cut: cut["side"])):
+    for number, ((clamping, track), of_clamping) in enumerate(
+        groupby(cuts, key=lambda cut: (cut["clamping"], cut["track"]))
+    ):
         if number:
             lines += [f"G0 {depth}{safe:.4f}", "M5", "M0 (turn the key over and clamp it again)"]
-        lines += [f"(side {_plain(side)})", "M3"]
-        for cut in of_side:
+        lines += [f"(clamping {clamping}, track {_plain(track)})", "M3"]
+        for cut in of_clamping:
             lines += [
                 f"G0 {along}{cut['position']:.4f}",
                 f"G1 {depth}{cut['value']:.4f} F{FEED:.1f}",

@@ -1,29 +1,22 @@
-"""The profile of a planned key as DXF and SVG, millimetres, for checking or for another machine."""
+"""The edges of a planned key as DXF and SVG, millimetres, for checking or for another machine."""
 
 from __future__ import annotations
 
 from io import StringIO
 
-import numpy as np
 from django.template.loader import render_to_string
 
 from keycore.cutting.plan import Plan
-from keycore.units import Unit, convert
 
 
 def outlines(plan: Plan) -> dict[str, list[tuple[float, float]]]:
-    """Each track's edge as points (x from the gauge, height of that edge), millimetres."""
-    scale = convert(1.0, plan.family.unit, Unit.MILLIMETRE)
-    return {
-        planned.track.name: [
-            (float(x), float(h)) for x, h in np.column_stack([planned.profile.x, planned.profile.h]) * scale
-        ]
-        for planned in plan.tracks
-    }
+    """Each edge that a tool leaves as points (x from the gauge, y up from the blank's lower edge), millimetres."""
+    scale = plan.family.lengths.to_machine(1.0)
+    return {curve.name: [(float(x), float(y)) for x, y in curve.points * scale] for curve in plan.shape.view().curves}
 
 
 def write_dxf(plan: Plan) -> str:
-    """A DXF drawing (R2010) with one open polyline on a layer of its own for each track."""
+    """A DXF drawing (R2010) with one open polyline on a layer of its own for each edge."""
     import ezdxf  # here, since it takes seconds to load and few pages need it
     from ezdxf import units as dxf_units
 
@@ -31,7 +24,7 @@ def write_dxf(plan: Plan) -> str:
     drawing.units = dxf_units.MM
     space = drawing.modelspace()
     for name, points in outlines(plan).items():
-        layer = f"TRACK_{name}"
+        layer = f"TRACK_{name.replace(', ', '_').replace(' ', '_')}"
         drawing.layers.add(layer)
         space.add_lwpolyline(points, dxfattribs={"layer": layer})
     written = StringIO()
@@ -41,8 +34,6 @@ def write_dxf(plan: Plan) -> str:
 
 def write_svg(plan: Plan) -> str:
     """An SVG drawing at exactly 1:1 in millimetres."""
-    blank = plan.blank
-    scale = convert(1.0, plan.family.unit, Unit.MILLIMETRE)
-    length, height = blank.length * scale, blank.height * scale
-    paths = {name: " ".join(f"{x:.4f},{height - h:.4f}" for x, h in points) for name, points in outlines(plan).items()}
+    length, height = (plan.family.lengths.to_machine(size) for size in (plan.blank.length, plan.blank.height))
+    paths = {name: " ".join(f"{x:.4f},{height - y:.4f}" for x, y in points) for name, points in outlines(plan).items()}
     return render_to_string("machines/outline.svg", {"length": length, "height": height, "paths": paths})

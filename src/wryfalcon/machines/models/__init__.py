@@ -16,6 +16,7 @@ from wryfalcon.machines.models.keeping import (
 from wryfalcon.machines.models.line import Line, LineEvent, Misreport, Order, OrderState
 from wryfalcon.machines.models.machine import (
     TRACES,
+    TRACES_SURFACE,
     Clamp,
     Closer,
     Cutter,
@@ -29,6 +30,7 @@ from wryfalcon.machines.models.machine import (
 
 __all__ = [
     "TRACES",
+    "TRACES_SURFACE",
     "Clamp",
     "Closer",
     "Cutter",

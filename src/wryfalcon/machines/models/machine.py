@@ -5,6 +5,8 @@ from __future__ import annotations
 from django.db import models
 from django.db.models.functions import Coalesce
 
+from keycore.kinds.interface import Surface
+
 
 class DriverKind(models.TextChoices):
     """How the application reaches a machine."""
@@ -25,6 +27,10 @@ class MachineKind(models.TextChoices):
 
 TRACES = (MachineKind.TRACING, MachineKind.SIDE_MILL)
 """The kinds that follow a pattern key."""
+
+
+TRACES_SURFACE = {Surface.EDGE: MachineKind.TRACING, Surface.GROOVE: MachineKind.SIDE_MILL}
+"""Which of them follows which sort of cut."""
 
 
 class Closer(models.TextChoices):

@@ -8,8 +8,8 @@ from datetime import datetime
 
 from django.db.models import Count, Max, Q
 
-from keycore.family import Cut
 from keycore.machines.touch import match_shapes
+from keycore.tools import Wheel
 from wryfalcon.bench.models import PieceState
 from wryfalcon.machines.models import Cutter, Follower, JawSide, Machine, MachineWork, OffsetChange, Work
 
@@ -88,9 +88,9 @@ def axes_of(machine: Machine, side: JawSide | None) -> tuple[str, str]:
     return holder.space_axis, holder.depth_axis
 
 
-def shape_of(piece: Cutter | Follower) -> Cut:
+def shape_of(piece: Cutter | Follower) -> Wheel:
     """A wheel's or follower's shape, mm."""
-    return Cut(piece.flat, piece.angle)
+    return Wheel(piece.flat, piece.angle)
 
 
 def mismatch_of(machine: Machine, followers: Sequence[Follower]) -> str:

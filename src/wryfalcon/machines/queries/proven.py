@@ -54,14 +54,14 @@ def shallow_mm(family: Family) -> float:
 
 def edge_mm(family: Family) -> float:
     """What a depth error in the family's unit is on one edge, mm."""
-    return convert(1.0, family.unit, Unit.MILLIMETRE) * (0.5 if family.measured == "across" else 1.0)
+    return family.depth.to_machine(1.0) * family.share_per_edge
 
 
 def zero_mm(trim: Trim, family: Family) -> float:
     """What the caliper's own error adds to a depth on one edge, mm, to be taken off; 0 where it was not tried."""
     if trim.known_size is None or trim.known_read is None:
         return 0.0
-    return (trim.known_size - trim.known_read) * edge_mm(family) / convert(1.0, family.unit, Unit.MILLIMETRE)
+    return (trim.known_size - trim.known_read) * family.share_per_edge
 
 
 def _made_keys(machine: Machine, noise: Noise) -> tuple[list[ProvenKey], Counter[float]]:

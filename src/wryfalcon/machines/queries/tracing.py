@@ -7,13 +7,13 @@ from dataclasses import dataclass
 from functools import lru_cache
 from math import sqrt
 
+from keycore.kinds import kinds
 from keycore.machines.copies import Copied, compare_copy
 from keycore.proving.verdict import MOST_READINGS, Verdict, repeats_needed
-from keycore.units import Unit, convert
 from wryfalcon.bench.models import Sighting, SourceKind, Tag
 from wryfalcon.documents import parsed
 from wryfalcon.library.models import FamilyRecord
-from wryfalcon.machines.models import Duplicate, Machine
+from wryfalcon.machines.models import TRACES_SURFACE, Duplicate, Machine
 from wryfalcon.machines.queries.hands import caliper_sd_mm
 
 SHOWN = 8
@@ -65,9 +65,9 @@ def duplicates_on(machine: Machine) -> list[ShownDuplicate]:
 
 def compared(duplicate: Duplicate, sd_mm: float) -> Copied:
     """What a duplicate says, one measurement being good to ``sd_mm``. Raises InputError where it cannot."""
-    document, unit = duplicate.family_record.document, duplicate.family_record.family.unit
-    sd = convert(sd_mm, Unit.MILLIMETRE, unit) / sqrt(duplicate.repeats)
-    return _compared(document, duplicate.track, tuple(duplicate.pattern), tuple(duplicate.copy), sd)
+    record = duplicate.family_record
+    sd = record.family.depth.from_machine(sd_mm) / sqrt(duplicate.repeats)
+    return _compared(record.document, duplicate.track, tuple(duplicate.pattern), tuple(duplicate.copy), sd)
 
 
 @lru_cache(maxsize=64)
@@ -82,7 +82,8 @@ def _compared(
 def tracks_to_trace() -> list[tuple[str, str]]:
     """What can be measured with a caliper: each family's tracks, for a choice."""
     found = []
-    for record in FamilyRecord.objects.filter(kind__in=("edge", "double-edge", "side-milled")):
+    traced = [kind.id for kind in kinds() if kind.surface in TRACES_SURFACE]
+    for record in FamilyRecord.objects.filter(kind__in=traced):
         tracks = record.family.tracks if record.family.tolerance else ()
         several = len(tracks) > 1
         found += [(f"{record.pk}:{t.name}", f"{record}, {t.name}" if several else str(record)) for t in tracks]

@@ -8,12 +8,14 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 from keycore.errors import InputError
-from keycore.family import Cut, Family, Tolerance, Track
+from keycore.family import Family, Tolerance, Track
+from keycore.kinds import kinds
+from keycore.kinds.interface import Surface
 from keycore.machines.design import TestKey, clampings_to_settle, design_test_key
 from keycore.machines.trim import Adjustment, Advice, MeasuredCut, Noise, fit_trim, odd_clamping
 from keycore.machines.trim import Trim as Fit
 from keycore.machines.wheel import KeyOfWheel, WheelAdvice, WheelSigns, judge_wheel, steep_error, worse_neighbour
-from keycore.units import Unit, convert
+from keycore.tools import Wheel
 from wryfalcon.bench.models import PieceState, ProofValue
 from wryfalcon.documents import parsed
 from wryfalcon.library.models import FamilyRecord
@@ -190,8 +192,8 @@ class TrimState:
     def _beyond(self) -> list[str]:
         fit, found = self.fit, []
         assert fit is not None
-        x = [convert(cut.position, self.family.unit, Unit.MILLIMETRE) for cut in self.planned]
-        v = [convert(cut.value, self.family.unit, Unit.MILLIMETRE) for cut in self.planned]
+        x = [self.family.space.to_machine(cut.position) for cut in self.planned]
+        v = [self.family.depth.to_machine(cut.value) for cut in self.planned]
         if fit.per_space and fit.per_space.excludes_zero:
             effect = abs(fit.per_space.value) * (max(x) - min(x))
             found.append(
@@ -240,10 +242,10 @@ def trim_state(trim: Trim) -> TrimState:
     keys = [_as_cuts(trim, family, planned, each) for each in clampings]
     if any(keys):
         tolerance = family.tolerance or Tolerance(0.002, 0.003)
-        mm = convert(1.0, family.unit, Unit.MILLIMETRE)
+        allowed = Tolerance(family.depth.to_machine(tolerance.value), family.lengths.to_machine(tolerance.space))
         step = Adjustment(trim.machine.depth_step, trim.machine.space_step)
         try:
-            fit = fit_trim(keys, Tolerance(tolerance.value * mm, tolerance.space * mm), step, noise)
+            fit = fit_trim(keys, allowed, step, noise)
         except InputError as error:
             problem = error.reason
     odd = odd_clamping(keys, noise)
@@ -278,7 +280,7 @@ def _worn(fit: Fit | None, keys: Sequence[Sequence[MeasuredCut]], family: Family
             by_wheel.append(KeyOfWheel(tuple(error for error, _ in told), tuple(jump for _, jump in told)))
     steepest = max((max(key.jumps) for key in by_wheel), default=0.0)
     signs = WheelSigns(steep_error(by_wheel, noise), steepest, family.tolerance.value * edge_mm(family))
-    verdict = judge_wheel(Cut(0.0, 90.0), signs)
+    verdict = judge_wheel(Wheel(0.0, 90.0), signs)
     return verdict.reasons[0] if verdict.advice == WheelAdvice.CHANGE else None
 
 
@@ -286,7 +288,7 @@ def _worn(fit: Fit | None, keys: Sequence[Sequence[MeasuredCut]], family: Family
 def best_test_key(document: str, name: str, noise: Noise, clampings: int) -> TestKey:
     """The test bitting that tells the terms apart best; worked out once. Raises InputError."""
     family = parsed(document)
-    mm = convert(1.0, Unit.MILLIMETRE, family.unit)
+    mm = family.lengths.from_machine(1.0)
     return design_test_key(family, family.track(name), Noise(noise.sd * mm, noise.seat_sd * mm), clampings)
 
 
@@ -294,13 +296,13 @@ def can_be_cut(trim: Trim) -> bool:
     """Whether its test keys can be cut from here: an edge, held where the axes do what they usually do."""
     side = trim.jaw_side
     usual = (trim.machine.space_axis, trim.machine.depth_axis)
-    return trim.family_record.family.kind.is_profiled and axes_of(trim.machine, side) == usual
+    return trim.family_record.family.kind.cutting is not None and axes_of(trim.machine, side) == usual
 
 
 def families_to_trim_by(sides: Sequence[JawSide]) -> list[FamilyRecord]:
     """The families whose test keys tell the terms apart: edges, and tubular keys where a clamp holds them."""
-    kinds = ["edge", "double-edge"] + (["tubular"] if any(side.clamp_id for side in sides) else [])
-    records = FamilyRecord.objects.filter(kind__in=kinds)
+    surfaces = {Surface.EDGE} | ({Surface.END} if any(side.clamp_id for side in sides) else set())
+    records = FamilyRecord.objects.filter(kind__in=[kind.id for kind in kinds() if kind.surface in surfaces])
     return [r for r in records if len(r.family.tracks[0].spaces) > 2 and r.family.tolerance]
 
 
@@ -344,7 +346,7 @@ def _mean(readings: list[tuple[float, float | None]]) -> tuple[float, float | No
 
 def _as_cuts(trim: Trim, family: Family, planned: Sequence[PlannedTestCut], clamping: Clamping) -> list[MeasuredCut]:
     """A clamping in millimetres on one edge, shallow positive, the caliper's own error taken off."""
-    mm, edge = convert(1.0, family.unit, Unit.MILLIMETRE), shallow_mm(family)
+    to_machine, edge = family.space.to_machine, shallow_mm(family)
     zero = 0.0 if clamping.from_tag else zero_mm(trim, family)
     found = []
     for cut in planned:
@@ -352,7 +354,12 @@ def _as_cuts(trim: Trim, family: Family, planned: Sequence[PlannedTestCut], clam
         if value is not None or position is not None:
             measured = None if value is None else value * edge + zero
             found.append(
-                MeasuredCut(cut.position * mm, cut.value * edge, measured, None if position is None else position * mm)
+                MeasuredCut(
+                    to_machine(cut.position),
+                    cut.value * edge,
+                    measured,
+                    None if position is None else to_machine(position),
+                )
             )
     return found
 

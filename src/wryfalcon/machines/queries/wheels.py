@@ -21,7 +21,6 @@ from keycore.machines.wheel import (
     worse_neighbour,
 )
 from keycore.reading.evidence import Spread
-from keycore.units import Unit, convert
 from wryfalcon.bench.models import Piece, PieceState, Proof
 from wryfalcon.library.models import FamilyRecord
 from wryfalcon.machines.models import Cutter, CutterLook, Machine, MachineWork, Work
@@ -110,7 +109,7 @@ def _keys_of(made: QuerySet[Piece]) -> tuple[list[KeyOfWheel], float, Tolerance]
         keys += _edges(family, cuts, values)
         if family.tolerance:
             depths.append(family.tolerance.value * edge_mm(family))
-            spaces.append(convert(family.tolerance.space, family.unit, Unit.MILLIMETRE))
+            spaces.append(family.lengths.to_machine(family.tolerance.space))
     steepest = max((max(key.jumps) for key in keys), default=0.0)
     usual = USUAL_TOLERANCE_MM
     return keys, steepest, Tolerance(min(depths, default=usual), min(spaces, default=usual))

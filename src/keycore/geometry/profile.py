@@ -1,7 +1,7 @@
-"""The edge a wheel leaves: profile, flats left, and MACS as the geometry has it.
+"""The edge a wheel leaves: its profile, the flats left, and where a tumbler stands on it.
 
 Heights here are measured on one edge: families measured across both roots give half of every
-value to each side (see ``edge_values``).
+value to each side.
 """
 
 from __future__ import annotations
@@ -9,18 +9,17 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 from itertools import pairwise
-from math import inf
-from typing import Literal
+from math import inf, sqrt
 
 import numpy as np
 from numpy.typing import NDArray
 
-from keycore.cutting.limits import NOTHING
 from keycore.errors import InputError
-from keycore.family import Cut
+from keycore.family import Tumbler
+from keycore.tools import Wheel
+from keycore.units import NOTHING
 
 Array = NDArray[np.float64]
-Style = Literal["plunged", "ramped"]
 
 
 @dataclass(frozen=True)
@@ -43,7 +42,7 @@ class Profile:
 
 
 def profile_of(
-    spaces: Sequence[float], heights: Sequence[float], cut: Cut, height: float, length: float, style: Style
+    spaces: Sequence[float], heights: Sequence[float], cut: Wheel, height: float, length: float, style: str
 ) -> Profile:
     """The profile a cutter leaves when it goes to each space and height.
 
@@ -54,7 +53,7 @@ def profile_of(
     ``height`` on that edge and ``length``; lengths in one unit. Returns a Profile clipped to the
     blade, straight runs merged. Raises InputError for lists of unequal length.
 
-    >>> cut = Cut(flat=0.02, angle=90)
+    >>> cut = Wheel(flat=0.02, angle=90)
     >>> p = profile_of([0.2], [0.25], cut, height=0.3, length=0.5, style="plunged")
     >>> [round(float(x), 3) for x in p.x], round(p.area_below(0.3), 6)
     ([0.0, 0.14, 0.19, 0.21, 0.26, 0.5], 0.0035)
@@ -67,7 +66,7 @@ def profile_of(
     return _merged(*_clipped(*draw(x, v, cut, height, length), height, length))
 
 
-def _plunged(x: Array, v: Array, cut: Cut, height: float, length: float) -> tuple[Array, Array]:
+def _plunged(x: Array, v: Array, cut: Wheel, height: float, length: float) -> tuple[Array, Array]:
     half, slope = cut.flat / 2, cut.slope
     rises = (v[None, :] - v[:, None]) * slope  # from i up to the level of j
     corners = [
@@ -81,7 +80,7 @@ def _plunged(x: Array, v: Array, cut: Cut, height: float, length: float) -> tupl
     return at, np.minimum(height, flanks.min(axis=0))
 
 
-def _ramped(x: Array, v: Array, cut: Cut, height: float, length: float) -> tuple[Array, Array]:
+def _ramped(x: Array, v: Array, cut: Wheel, height: float, length: float) -> tuple[Array, Array]:
     half, slope = cut.flat / 2, cut.slope
     points = [(x[0] - half - max(0.0, height - v[0]) * slope, height)]
     for i in range(len(x)):
@@ -128,13 +127,13 @@ def _on_line(x: Array, h: Array, a: int, b: int, c: int) -> bool:
     return abs(float(cross)) < 1e-12
 
 
-def flats_left(spaces: Sequence[float], heights: Sequence[float], cut: Cut) -> tuple[float, ...]:
+def flats_left(spaces: Sequence[float], heights: Sequence[float], cut: Wheel) -> tuple[float, ...]:
     """How much of each root's flat every deeper cut's flanks leave.
 
     Arguments: as for ``profile_of``. Returns (n,): the length of [x_i - f/2, x_i + f/2] outside
     every deeper cut's reach |x - x_j| < f/2 + (v_i - v_j) T. Raises nothing.
 
-    >>> flats_left([0.0, 0.1], [0.30, 0.22], Cut(flat=0.03, angle=90))
+    >>> flats_left([0.0, 0.1], [0.30, 0.22], Wheel(flat=0.03, angle=90))
     (0.02, 0.03)
     """
     return tuple(
@@ -143,14 +142,14 @@ def flats_left(spaces: Sequence[float], heights: Sequence[float], cut: Cut) -> t
     )
 
 
-def roots_gone(spaces: Sequence[float], heights: Sequence[float], cut: Cut) -> tuple[bool, ...]:
+def roots_gone(spaces: Sequence[float], heights: Sequence[float], cut: Wheel) -> tuple[bool, ...]:
     """Whether deeper neighbours' flanks leave nothing of each root; a V without a flat has a point.
 
     Arguments: as for ``profile_of``. Returns (n,). Raises nothing.
 
-    >>> roots_gone([0.0, 0.1], [0.30, 0.22], Cut(flat=0.0, angle=90))
+    >>> roots_gone([0.0, 0.1], [0.30, 0.22], Wheel(flat=0.0, angle=90))
     (False, False)
-    >>> roots_gone([0.0, 0.1], [0.34, 0.22], Cut(flat=0.0, angle=90))
+    >>> roots_gone([0.0, 0.1], [0.34, 0.22], Wheel(flat=0.0, angle=90))
     (True, False)
     """
     if cut.flat > NOTHING:
@@ -161,7 +160,7 @@ def roots_gone(spaces: Sequence[float], heights: Sequence[float], cut: Cut) -> t
     )
 
 
-def _reaches(spaces: Sequence[float], heights: Sequence[float], level: float, cut: Cut) -> list[tuple[float, float]]:
+def _reaches(spaces: Sequence[float], heights: Sequence[float], level: float, cut: Wheel) -> list[tuple[float, float]]:
     """What deeper cuts take away at a level, as intervals along the blade."""
     reach = []
     for x, v in zip(spaces, heights, strict=True):
@@ -177,3 +176,43 @@ def _uncovered(begin: float, end: float, covered: list[tuple[float, float]]) -> 
         left += max(0.0, min(low, end) - at)
         at = max(at, min(high, end))
     return left
+
+
+def stand(profile: Profile, spaces: Sequence[float], tumbler: Tumbler) -> tuple[float, ...]:
+    """How high each tumbler stands on a profile.
+
+    Round of radius r: the largest of h(x + d) - (r - sqrt(r**2 - d**2)) over |d| <= r; flat of
+    width w: the largest of h(x + d) over |d| <= w/2. Exact: on a straight run of slope m the
+    round end touches at d = m r / sqrt(1 + m**2). Arguments: ``spaces`` (n,). Returns (n,),
+    family unit. Raises nothing.
+
+    >>> flat = Profile(np.array([0.0, 1.0]), np.array([0.3, 0.3]))
+    >>> stand(flat, [0.5], Tumbler("round", 0.03))
+    (0.3,)
+    """
+    rest = _rest_round if tumbler.shape == "round" else _rest_flat
+    return tuple(rest(profile, x, tumbler.size) for x in spaces)
+
+
+def _rest_flat(profile: Profile, x: float, width: float) -> float:
+    low, high = x - width / 2, x + width / 2
+    inside = profile.x[(profile.x > low) & (profile.x < high)]
+    return float(profile.at(np.concatenate([[low, high], inside])).max())
+
+
+def _rest_round(profile: Profile, x: float, radius: float) -> float:
+    best = -np.inf
+    ends = [
+        (x - radius - 1.0, profile.h[0]),
+        *zip(profile.x, profile.h, strict=True),
+        (x + radius + 1.0, profile.h[-1]),
+    ]
+    for (x0, h0), (x1, h1) in pairwise(ends):
+        low, high = max(x0, x - radius), min(x1, x + radius)
+        if high < low or x1 <= x0:
+            continue
+        slope = (h1 - h0) / (x1 - x0)
+        touch = min(max(x + slope * radius / sqrt(1 + slope * slope), low), high)
+        dip = radius - sqrt(max(0.0, radius**2 - (touch - x) ** 2))
+        best = max(best, h0 + slope * (touch - x0) - dip)
+    return float(best)

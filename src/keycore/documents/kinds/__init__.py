@@ -1,0 +1,65 @@
+"""What the documents of a kind of key have of their own, each kind in a module of its own where it has anything.
+
+A kind without a part has the fields that every family has, and its plans answer what every plan does.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from importlib import import_module
+from typing import TYPE_CHECKING, Any
+
+from keycore.documents.models.family import FamilyModel
+from keycore.documents.models.plan import PlanModel
+from keycore.tools import Tool, Wheel
+
+if TYPE_CHECKING:
+    from keycore.cutting.plan import TrackPlan
+
+_MODULE_OF = {"edge": "edge", "double-edge": "edge"}
+_PARTS: dict[str, DocumentPart] = {}
+
+
+def _wheel_of(model: Any) -> Tool | None:
+    return Wheel(model.cut.flat, model.cut.angle) if model.cut else None
+
+
+def _cutter_of(model: Any) -> Tool | None:
+    return Wheel(model.cutter.flat, model.cutter.angle) if model.cutter else None
+
+
+def _nothing_more(planned: TrackPlan) -> dict[str, Any]:
+    return {}
+
+
+@dataclass(frozen=True)
+class DocumentPart:
+    """How a kind's families and plans are read, and what its plans answer beside what all do.
+
+    ``track_tool`` and ``plan_tool`` read the tool of a checked track and of a checked plan, None without one.
+    """
+
+    family: type[FamilyModel] = FamilyModel
+    plan: type[PlanModel] = PlanModel
+    track_tool: Callable[[Any], Tool | None] = _wheel_of
+    plan_tool: Callable[[Any], Tool | None] = _cutter_of
+    track_answer: Callable[[TrackPlan], dict[str, Any]] = _nothing_more
+    tells_clampings: bool = True
+
+
+PLAIN = DocumentPart()
+
+
+def part_of(kind: Any) -> DocumentPart:
+    """The part of the kind of that name; the plain one for any other thing that a document may name. Raises nothing."""
+    if not isinstance(kind, str):
+        return PLAIN
+    if kind not in _PARTS and kind in _MODULE_OF:
+        register(kind, import_module(f"keycore.documents.kinds.{_MODULE_OF[kind]}").PART)
+    return _PARTS.get(kind, PLAIN)
+
+
+def register(kind: str, part: DocumentPart) -> None:
+    """Take a kind's part into the house. Raises nothing."""
+    _PARTS[kind] = part

@@ -1,0 +1,191 @@
+"""What a kind of key answers. Whoever needs something that differs from kind to kind asks it here.
+
+A kind is a record of plain functions, made in a module of its own and found through the registry in
+``keycore/kinds/__init__.py``. One without ``cuts`` is read and settled, and stops before Set up. What cutting
+needs is brought in only when it is asked for: checking a family waits for no arrays.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
+from dataclasses import dataclass
+from enum import StrEnum
+from typing import TYPE_CHECKING, Any, Protocol
+
+from keycore.coordinate import Coordinate, Quantity
+from keycore.errors import InputError
+from keycore.tools import Tool
+
+if TYPE_CHECKING:
+    from keycore.cutting.plan import Plan
+    from keycore.family import Family, Place, Track
+    from keycore.geometry.shape import Shape
+
+
+LONG_AXIS = "long-axis"
+"""How a key is turned over between two clampings."""
+
+
+class Surface(StrEnum):
+    """Where on the key the cuts are, which says what can trace it and what can be measured of it."""
+
+    EDGE = "edge"
+    GROOVE = "groove"  # milled into a face
+    HOLE = "hole"  # drilled into a face
+    END = "end"
+    ROUND = "round"
+    BIT = "bit"
+
+
+@dataclass(frozen=True, slots=True)
+class Column:
+    """A figure of a planned cut that only this kind has: its name in documents, and in words."""
+
+    name: str
+    words: str
+    quantity: Quantity = Quantity.LENGTH
+
+
+@dataclass(frozen=True, slots=True)
+class Clamping:
+    """One time that the key is clamped: which face is up, which tracks are cut, how it was turned to get there."""
+
+    number: int  # from 1, in the order of the work
+    face: str  # front, back, top or bottom
+    tool: str  # what cuts, by its name
+    tracks: tuple[str, ...]
+    turn: str | float | None = None  # None as first clamped, "long-axis" turned over, or an angle, degrees
+
+    def words_of(self, track: str) -> str:
+        """A track in this clamping as the smith calls it.
+
+        >>> Clamping(2, "back", "wheel", ("A",), "long-axis").words_of("A")
+        'A, turned over'
+        """
+        return track if self.turn is None else f"{track}, turned over"
+
+
+class Planning(Protocol):
+    """Plan a key: see ``plan_cuts`` in ``keycore/cutting/plan.py``, which every plan begins with."""
+
+    def __call__(
+        self,
+        family: Family,
+        bitting: Mapping[str, Sequence[str]],
+        style: str,
+        tool: Tool | None,
+        values: Mapping[str, Sequence[float]],
+    ) -> Plan:
+        """``bitting`` labels and ``values`` by track. InputError for a family that cannot be planned."""
+
+
+class Shaping(Protocol):
+    """What metal is where once a key is cut: the one geometry that everything draws and stands tumblers on."""
+
+    def __call__(
+        self,
+        family: Family,
+        values: Mapping[str, Sequence[float]],
+        *,
+        style: str = "",
+        tool: Tool | None = None,
+        uncut: Collection[tuple[int, Place]] = (),
+    ) -> Shape:
+        """``values`` by track; without a style the usual one; ``uncut`` by clamping and place. InputError likewise."""
+
+
+class Standing(Protocol):
+    """Where the tumblers of one track stand on a key."""
+
+    def __call__(
+        self,
+        family: Family,
+        track: Track,
+        values: Sequence[float],
+        *,
+        style: str = "",
+        tool: Tool | None = None,
+        along: float = 0.0,
+    ) -> tuple[float, ...]:
+        """``values`` (n,), all cuts so far ``along`` from where they should be; (n,) positive is high."""
+
+
+@dataclass(frozen=True, eq=False)
+class Cutting:
+    """How keys of a kind are planned, cut and stood in the lock."""
+
+    tool: type[Tool]
+    styles: Mapping[str, str]  # of the path, with words; the first is the usual one
+    columns: tuple[Column, ...]
+    clampings: Callable[[Family, Iterable[str]], tuple[Clamping, ...]]  # for the tracks that are cut
+    plan: Planning
+    shape: Shaping
+    stands: Standing
+    reach: Callable[[Plan], float | None]  # how far below the blank's edge the tool goes; None where no jaw minds
+    working: Callable[[Family, Plan], tuple[str, ...]]  # of its own columns, in sentences
+    suspects: frozenset[str]  # what can make its keys come out wrong, as ``proving/causes.py`` names it
+
+
+def _nothing_wrong(family: Family) -> Iterable[InputError]:
+    return ()
+
+
+def _nothing_assumed(family: Family, given: Mapping[str, Any]) -> Iterable[str]:
+    return ()
+
+
+def _as_long(family: Family) -> float:
+    return family.depth.of_inches(1.0)
+
+
+def _no_working(family: Family) -> str:
+    return ""
+
+
+def _no_limit(family: Family, track: Track) -> None:
+    return None
+
+
+def _no_macs(family: Family, track: Track, tool: Tool | None = None) -> None:
+    return None
+
+
+@dataclass(frozen=True, eq=False)
+class Kind:
+    """One kind of key.
+
+    ``falls_when_deeper``: whether a deeper cut has the smaller value, None where its table says.
+    ``check`` finds what is wrong with a family of it, ``assumed`` what a document of it leaves out and is therefore
+    taken to be so, ``uncut`` the value where nothing is cut yet, beyond which no cut can be, None where there is no
+    such value; ``per_inch`` how much of a depth value an inch of metal is; ``macs_geometric`` the largest step
+    between neighbours that its tool leaves whole, None without it.
+    """
+
+    id: str
+    surface: Surface
+    space: Coordinate
+    depth: Coordinate
+    falls_when_deeper: bool | None
+    can_be_across: bool = False  # whether a table may give the width across both roots
+    usual_entry: str = ""  # how its keys usually go in, added where the document does not say
+    is_read: bool = True  # whether its keys can be read and settled here
+    check: Callable[[Family], Iterable[InputError]] = _nothing_wrong
+    assumed: Callable[[Family, Mapping[str, Any]], Iterable[str]] = _nothing_assumed
+    uncut: Callable[[Family, Track], float | None] = _no_limit
+    per_inch: Callable[[Family], float] = _as_long
+    macs_geometric: Callable[[Family, Track, Tool | None], int | None] = _no_macs
+    macs_working: Callable[[Family], str] = _no_working  # in a sentence
+    cuts: Callable[[], Cutting] | None = None
+
+    def __str__(self) -> str:
+        return self.id
+
+    @property
+    def cutting(self) -> Cutting | None:
+        """How its keys are cut, None where they are not cut from here; brought in when it is first asked for."""
+        return self.cuts() if self.cuts else None
+
+    def __reduce__(self) -> tuple[Callable[[str], Kind], tuple[str]]:
+        from keycore.kinds import kind_of
+
+        return kind_of, (self.id,)

@@ -1,0 +1,17 @@
+"""Bit keys, whose steps lift levers.
+
+They are read and settled; how they are cut is not known here yet.
+"""
+
+from __future__ import annotations
+
+from keycore.coordinate import Coordinate
+from keycore.kinds.interface import Kind, Surface
+
+KIND = Kind(
+    id="lever",
+    surface=Surface.BIT,
+    space=Coordinate("along the bit"),
+    depth=Coordinate("height of the bit left"),
+    falls_when_deeper=True,
+)

@@ -1,0 +1,57 @@
+"""How each kind of key is drawn: a record of functions in a module of its own, found here by the kind's id.
+
+A kind without a drawing is read with the strip alone.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from importlib import import_module
+
+from keycore.cutting.commands import Move
+from keycore.family import Family
+from keycore.geometry.shape import Shape
+from keycore.kinds.interface import Kind
+from wryfalcon.drawings.sheet import Sheet
+
+_MODULE_OF = {"edge": "edge", "double-edge": "edge"}
+_DRAWINGS: dict[str, KeyLook] = {}
+
+
+@dataclass(frozen=True)
+class KeyLook:
+    """What the keys of one kind look like on a sheet.
+
+    ``outline`` the path of the metal that a shape leaves, or of the bare blank; ``bow`` the path of what is held;
+    ``tool_at`` where the tool stands when a move is done so far (0 to 1), in pixels.
+    """
+
+    outline: Callable[[Sheet, Shape | None], str]
+    bow: Callable[[Sheet], str]
+    tool_at: Callable[[Sheet, Move, float], tuple[float, float]]
+    seen: str  # how it lies on the sheet, in words
+
+
+def look_of(kind: Kind) -> KeyLook | None:
+    """How a kind is drawn, None for one that is not."""
+    if kind.id not in _DRAWINGS and kind.id in _MODULE_OF:
+        register(kind.id, import_module(f"wryfalcon.drawings.kinds.{_MODULE_OF[kind.id]}").LOOK)
+    return _DRAWINGS.get(kind.id)
+
+
+def register(kind: str, look: KeyLook) -> None:
+    """Take a kind's drawing into the house."""
+    _DRAWINGS[kind] = look
+
+
+def is_drawable(family: Family) -> bool:
+    """Whether a family's keys can be drawn to scale here: on a blank of known size, of a kind with a drawing."""
+    return family.blank is not None and look_of(family.kind) is not None
+
+
+def drawn_as(family: Family) -> KeyLook:
+    """How a family that can be drawn is drawn."""
+    look = look_of(family.kind)
+    assert look is not None, family.kind
+    return look
