@@ -8,7 +8,8 @@ from contextlib import contextmanager
 from contextvars import ContextVar
 from dataclasses import dataclass
 
-from keycore.coordinate import Coordinate
+from keycore.coordinate import FULL_TURN, Coordinate
+from keycore.family import Family, Track
 from keycore.tools import Tool
 from keycore.units import Unit, convert
 
@@ -75,6 +76,36 @@ def _likeliest(readings: list[float], unit: Unit, wanted: Unit, near: tuple[floa
     return (fits or readings)[0]
 
 
+_ANGLE = re.compile(
+    r"^\s*(?P<number>[+-]?(?:\d+(?:[.,]\d*)?|[.,]\d+))\s*(?:°|deg|degrees)?\s*$", re.IGNORECASE | re.ASCII
+)
+
+
+def parse_value(typed: str, shop: Unit, coordinate: Coordinate, near: tuple[float, float] | None = None) -> Entry:
+    """Understand a typed value of a coordinate: a length as ``parse_length`` does, an angle in degrees.
+
+    ``near`` is where it can lie: an angle that goes round is moved by whole turns to lie there. Raises NotALength.
+
+    >>> from keycore.coordinate import Quantity
+    >>> turned = Coordinate("angle of the cut", Quantity.ANGLE, is_round=True)
+    >>> parse_value("36", Unit.INCH, turned).value, parse_value("358°", Unit.INCH, turned, (0, 90)).value
+    (36.0, -2.0)
+    """
+    if coordinate.is_length:
+        return parse_length(typed, shop, coordinate.unit, near)
+    match = _ANGLE.match(typed)
+    if match is None:
+        raise NotALength(f"“{typed.strip()[:20]}” is not an angle. Type it in degrees, as 36 or 36.5.")
+    value = float(match["number"].replace(",", "."))
+    moved = coordinate.near(value, *near) if near else value
+    return Entry(moved, "" if moved == value else f"{moved:g}°")
+
+
+def meant_in_other_unit(typed: str, shop: Unit, coordinate: Coordinate, near: tuple[float, float]) -> str:
+    """As ``meant_otherwise`` for a coordinate; angles have no other unit. Raises NotALength."""
+    return meant_otherwise(typed, shop, coordinate.unit, near) if coordinate.is_length else ""
+
+
 def other_unit(typed: str, shop: Unit) -> str:
     """The same without a unit of its own, said in the other unit; "" where a unit was typed, or no length.
 
@@ -122,11 +153,17 @@ def show_length(value: float, unit: Unit, shown: Unit, fine: bool = False, signe
     ('0.301', '7.62')
     """
     places = (3 if shown == Unit.INCH else 2) + fine
-    rounded = round(convert(value, unit, shown), places) + 0.0  # never a minus before nothing
+    return _written(convert(value, unit, shown), places, signed=signed)
+
+
+def _written(number: float, places: int, *, signed: bool = False) -> str:
+    rounded = round(number, places) + 0.0  # never a minus before nothing
     return f"{rounded:{'+' if signed and rounded else ''}.{places}f}".replace("-", "\N{MINUS SIGN}")
 
 
-def show_value(coordinate: Coordinate, value: float, shown: Unit | None = None, *, fine: bool = False) -> str:
+def show_value(
+    coordinate: Coordinate, value: float, shown: Unit | None = None, *, fine: bool = False, signed: bool = False
+) -> str:
     """A value of a coordinate as text, without its unit: a length in the unit shown, else its own; an angle in degrees.
 
     >>> from keycore.coordinate import Quantity
@@ -136,8 +173,8 @@ def show_value(coordinate: Coordinate, value: float, shown: Unit | None = None, 
     '36.0'
     """
     if coordinate.is_length:
-        return show_length(value, coordinate.unit, shown or coordinate.unit, fine=fine)
-    return f"{round(value, 1 + fine) + 0.0:.{1 + fine}f}".replace("-", "\N{MINUS SIGN}")
+        return show_length(value, coordinate.unit, shown or coordinate.unit, fine=fine, signed=signed)
+    return _written(value, 1 + fine, signed=signed)
 
 
 @dataclass(frozen=True, slots=True)
@@ -235,8 +272,7 @@ def mm_as_shown(mm: float, places: int = 3, *, signed: bool = False) -> str:
     ('0.025', '−0.050')
     """
     places += unit_shown() == Unit.INCH
-    rounded = round(convert(mm, Unit.MILLIMETRE, unit_shown()), places) + 0.0
-    return f"{rounded:{'+' if signed and rounded else ''}.{places}f}".replace("-", "\N{MINUS SIGN}")
+    return _written(convert(mm, Unit.MILLIMETRE, unit_shown()), places, signed=signed)
 
 
 def say_mm(mm: float, places: int = 3, *, signed: bool = False) -> str:
@@ -248,11 +284,32 @@ def say_mm(mm: float, places: int = 3, *, signed: bool = False) -> str:
     return f"{mm_as_shown(mm, places, signed=signed)} {unit_shown()}"
 
 
-def show_small(value: float, unit: Unit, shown: Unit) -> str:
-    """A small difference as the trade says it: thou, or hundredths of a millimetre.
+def show_small(coordinate: Coordinate, value: float, shown: Unit) -> str:
+    """A small difference as the trade says it: thou, hundredths of a millimetre, tenths of a degree.
 
-    >>> show_small(-0.0077, Unit.INCH, Unit.INCH), show_small(0.0077, Unit.INCH, Unit.MILLIMETRE)
+    >>> depth = Coordinate("left at the root", unit=Unit.INCH)
+    >>> show_small(depth, -0.0077, Unit.INCH), show_small(depth, 0.0077, Unit.MILLIMETRE)
     ('7.7 thou', '0.20 mm')
     """
-    size = abs(convert(value, unit, shown))
+    if not coordinate.is_length:
+        return f"{abs(value):.1f}°"
+    size = abs(convert(value, coordinate.unit, shown))
     return f"{size * 1000:.1f} thou" if shown == Unit.INCH else f"{size:.2f} mm"
+
+
+def can_measure(family: Family, track: Track) -> tuple[float, float]:
+    """Between what values a cut of this track can be measured, in the unit of its depth.
+
+    Lengths go from half of the deepest to a little above the blank, angles a step beyond the table at either end.
+
+    >>> from keycore.documents.family import read_family
+    >>> harbour = read_family("harbour-five")
+    >>> [round(end, 4) for end in can_measure(harbour, harbour.tracks[0])]
+    [0.113, 0.3641]
+    """
+    low, high = min(track.values), max(track.values)
+    if not family.depth.is_length:
+        step = (high - low) / max(1, len(track.values) - 1) or FULL_TURN / 8
+        return low - step, high + step
+    uncut = family.kind.uncut(family, track) or (family.blank.height if family.blank else 0.0)
+    return low / 2, max(high, uncut) * 1.1

@@ -31,7 +31,7 @@ def _wear(reading: TrackReading, shown: Unit) -> str:
     offset = reading.offset
     if offset is None:
         return ""
-    amount = show_small(reading.wear_found, reading.family.unit, shown)
+    amount = show_small(reading.family.depth, reading.wear_found, shown)
     if abs(offset.mean) < WORN_FROM * offset.sd:
         return "No wear to speak of."
     return f"Worn by about {amount}." if reading.wear_found > 0 else f"It reads about {amount} shallow all over."

@@ -12,10 +12,11 @@ from django.template.context import Context
 from django.utils.html import format_html_join
 from django.utils.safestring import SafeString, mark_safe
 
+from keycore.coordinate import Coordinate
 from keycore.units import Unit
 from wryfalcon.accounts.permissions import Act, may
 from wryfalcon.drawings.strip import chance_words
-from wryfalcon.lengths import show_length, show_small
+from wryfalcon.lengths import show_length, show_small, show_value
 from wryfalcon.numbers import thousands
 
 register = template.Library()
@@ -32,21 +33,34 @@ def shown_unit(context: Context, unit: str) -> Unit:
     return Unit(str(context.get("unit") or unit))
 
 
-@register.simple_tag(takes_context=True)
-def length(context: Context, value: float | None, unit: str, signed: bool = False) -> str:
-    """A length in the unit shown, without the unit's name; a dash for none."""
-    if value is None:
-        return "–"
-    shown = shown_unit(context, unit)
-    return show_length(value, Unit(unit), shown, fine=bool(context.get("fine")), signed=signed)
+def _coordinate(of: Coordinate | str) -> Coordinate:
+    """What a figure is of: a coordinate, or a length in a unit."""
+    return of if isinstance(of, Coordinate) else Coordinate("length", unit=Unit(of))
 
 
 @register.simple_tag(takes_context=True)
-def length_fine(context: Context, value: float | None, unit: str, signed: bool = False) -> str:
+def length(context: Context, value: float | None, of: Coordinate | str, signed: bool = False) -> str:
+    """A value of a coordinate, or a length in a unit, as this person sees it, without its unit; a dash for none."""
+    return _shown(context, value, of, fine=bool(context.get("fine")), signed=signed)
+
+
+@register.simple_tag(takes_context=True)
+def length_fine(context: Context, value: float | None, of: Coordinate | str, signed: bool = False) -> str:
     """As ``length`` with one more decimal, for errors and means."""
+    return _shown(context, value, of, fine=True, signed=signed)
+
+
+def _shown(context: Context, value: float | None, of: Coordinate | str, *, fine: bool, signed: bool) -> str:
+    coordinate = _coordinate(of)
     if value is None:
         return "–"
-    return show_length(value, Unit(unit), shown_unit(context, unit), fine=True, signed=signed)
+    return show_value(coordinate, value, shown_unit(context, coordinate.unit), fine=fine, signed=signed)
+
+
+@register.simple_tag(takes_context=True)
+def unit_of(context: Context, of: Coordinate) -> str:
+    """The unit that a coordinate's figures are shown in: this person's, or degrees."""
+    return shown_unit(context, of.unit).value if of.is_length else of.unit_name
 
 
 @register.simple_tag
@@ -56,9 +70,10 @@ def length_in(value: float | None, unit: str, shown: str, fine: bool = False) ->
 
 
 @register.simple_tag(takes_context=True)
-def small(context: Context, value: float, unit: str) -> str:
-    """A small difference in words: thou or hundredths."""
-    return show_small(value, Unit(unit), shown_unit(context, unit))
+def small(context: Context, value: float, of: Coordinate | str) -> str:
+    """A small difference in words: thou, hundredths or degrees."""
+    coordinate = _coordinate(of)
+    return show_small(coordinate, value, shown_unit(context, coordinate.unit))
 
 
 @register.filter
@@ -170,10 +185,10 @@ def in_100(chance: float | None) -> str:
 
 
 @register.simple_tag(takes_context=True)
-def clamped(context: Context, clamping: Any, space: int, unit: str) -> str:
+def clamped(context: Context, clamping: Any, space: int, of: Coordinate) -> str:
     """What one clamping's cut measured, finely; a dash for none."""
     value, _ = clamping.values.get(space, (None, None))
-    return length_fine(context, value, unit)
+    return length_fine(context, value, of)
 
 
 @register.filter

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from django.db import transaction
 from django.db.models import Max
 
+from keycore.coordinate import Coordinate
 from keycore.family import Track
 from keycore.reading.instruments import depth_under_pin
 from keycore.units import Unit
@@ -16,7 +17,7 @@ from wryfalcon.bench.actions.sources import calipers_of
 from wryfalcon.bench.actions.take_in import check_read
 from wryfalcon.bench.models import Beside, CutMark, Seen, Sighting, Source, SourceKind, Tag
 from wryfalcon.bench.refusal import NotDone, SecondLook
-from wryfalcon.lengths import Entry, NotALength, meant_otherwise, parse_length
+from wryfalcon.lengths import Entry, NotALength, can_measure, meant_in_other_unit, parse_value
 from wryfalcon.records.actions import write_down
 from wryfalcon.records.models import Event
 
@@ -92,7 +93,7 @@ def _add_pins(actor: User, tag: Tag, track: Track, typed: Typed, source: Source)
     parts = typed.text.split("+")
     if len(parts) > 2:
         raise NotDone("Type the bottom pin, or bottom + master.", "typed")
-    lengths = [_length(part, typed.unit, tag.family.unit) for part in parts]
+    lengths = [_value(part, typed.unit, tag.family.depth) for part in parts]
     for length in (lengths[0].value, sum(entry.value for entry in lengths)):
         _check_depth(tag, track, depth_under_pin(length, source.plug), typed.text)
     seen = {"value": lengths[0].value, "master": lengths[1].value if len(lengths) > 1 else None}
@@ -110,35 +111,30 @@ def check_looks(typed: Typed, have: Sequence[str]) -> None:
 
 
 def understood(tag: Tag, track: Track, typed: Typed) -> Entry:
-    """A typed length in the family's unit; NotDone where it is none, or cannot be a cut of this key."""
-    near = _depths(tag, track)
-    entry = _length(typed.text, typed.unit, tag.family.unit, near)
-    if other := meant_otherwise(typed.text, typed.unit, tag.family.unit, near):
+    """A typed depth value as the family has it; NotDone where it is none, or cannot be a cut of this key."""
+    near, depth = can_measure(tag.family, track), tag.family.depth
+    entry = _value(typed.text, typed.unit, depth, near)
+    if other := meant_in_other_unit(typed.text, typed.unit, depth, near):
         raise NotDone(f"{other}? Type the unit if so; your unit is {typed.unit}.", "typed", other)
     _check_depth(tag, track, entry.value, typed.text)
     return entry
 
 
-def _length(text: str, shop: Unit, wanted: Unit, near: tuple[float, float] | None = None) -> Entry:
+def _value(text: str, shop: Unit, wanted: Coordinate, near: tuple[float, float] | None = None) -> Entry:
     try:
-        return parse_length(text, shop, wanted, near)
+        return parse_value(text, shop, wanted, near)
     except NotALength as error:
         raise NotDone(str(error), "typed") from None
 
 
-def _depths(tag: Tag, track: Track) -> tuple[float, float]:
-    """Between what lengths a cut of this key can be, family unit."""
-    highest = max(*track.values, tag.family.blank.height if tag.family.blank else 0.0)
-    return min(track.values) / 2, highest * 1.1
-
-
 def _check_depth(tag: Tag, track: Track, value: float, text: str) -> None:
-    family = tag.family
-    low, high = _depths(tag, track)
+    depth = tag.family.depth
+    low, high = can_measure(tag.family, track)
     if not low <= value <= high:
+        unit = f" {depth.unit_name}" if depth.is_length else depth.unit_name
         raise NotDone(
-            f"“{text.strip()[:20]}” was read as {value:.3f} {family.unit}, which no cut of this key can be. "
-            f"Its depths run from {track.values[0]:g} to {track.values[-1]:g} {family.unit}.",
+            f"“{text.strip()[:20]}” was read as {value:.3f}{unit}, which no cut of this key can be. "
+            f"Its depths run from {track.values[0]:g} to {track.values[-1]:g}{unit}.",
             "typed",
         )
 

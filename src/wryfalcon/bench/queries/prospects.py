@@ -69,6 +69,14 @@ def worst_turn(locks: Sequence[Lock]) -> Felt | None:
 
 
 @dataclass(frozen=True)
+class Way:
+    """How a key will be made: how far it may come out, and the path that cuts it."""
+
+    making: Making
+    style: str  # "" is the kind's usual one
+
+
+@dataclass(frozen=True)
 class TrackNow:
     """What is known of one track of the old key, as plain values."""
 
@@ -94,7 +102,8 @@ def options_of(tag: Tag, readings: Sequence[TrackReading], locks: Sequence[Lock]
     )
     if len(now) < len(readings) or tag.family_record is None:
         return []
-    return _options(tag.family_record.document, now, worst_turn(locks), deeper_by, making_of(tag))
+    path = tag.set_up.style if tag.set_up else ""
+    return _options(tag.family_record.document, now, worst_turn(locks), deeper_by, Way(making_of(tag), path))
 
 
 def choice_of(readings: Sequence[TrackReading], intent: str, deeper_by: float) -> Choice:
@@ -108,9 +117,7 @@ def choice_of(readings: Sequence[TrackReading], intent: str, deeper_by: float) -
 
 
 @kept(256)
-def _options(
-    document: str, now: tuple[TrackNow, ...], felt: Felt | None, deeper_by: float, making: Making
-) -> list[Option]:
+def _options(document: str, now: tuple[TrackNow, ...], felt: Felt | None, deeper_by: float, way: Way) -> list[Option]:
     """The same key in the same lock turns the same every time a page is looked at."""
     family = parsed(document)
     try:
@@ -118,7 +125,7 @@ def _options(
     except InputError:
         shift = NEW_LOCK
     intents = [intent for intent in Intent if intent != Intent.COPY or all(track.sd is not None for track in now)]
-    return [_option(family, now, intent, deeper_by, making=making, shift=shift) for intent in intents]
+    return [_option(family, now, intent, deeper_by, way=way, shift=shift) for intent in intents]
 
 
 def _shift(family: Family, now: TrackNow, felt: Felt | None) -> LockShift:
@@ -133,14 +140,14 @@ def _shift(family: Family, now: TrackNow, felt: Felt | None) -> LockShift:
 
 
 def _option(
-    family: Family, now: Sequence[TrackNow], intent: Intent, deeper_by: float, *, making: Making, shift: LockShift
+    family: Family, now: Sequence[TrackNow], intent: Intent, deeper_by: float, *, way: Way, shift: LockShift
 ) -> Option:
     labels = {track.name: [family.track(track.name).labels[step] for step in track.steps] for track in now}
     as_measured = {track.name: track.as_is for track in now}
     values = values_of(family, Choice(labels, intent=intent, as_measured=as_measured, deeper_by=deeper_by))
     try:
-        new = _chance(family, now, values, making, NEW_LOCK)
-        whole, if_right = new if shift is NEW_LOCK else _chance(family, now, values, making, shift)
+        new = _chance(family, now, values, way, NEW_LOCK)
+        whole, if_right = new if shift is NEW_LOCK else _chance(family, now, values, way, shift)
     except InputError:
         return Option(intent, SAYS[intent], None, None)
     judged = all(track.bittings == ((track.steps, 1.0),) for track in now)
@@ -157,7 +164,7 @@ SAYS = {
 
 
 def _chance(
-    family: Family, now: Sequence[TrackNow], values: Mapping[str, Sequence[float]], making: Making, lock: LockShift
+    family: Family, now: Sequence[TrackNow], values: Mapping[str, Sequence[float]], way: Way, lock: LockShift
 ) -> tuple[float, float]:
     """The chance that the key turns freely, and the same were the settled bitting certain.
 
@@ -167,7 +174,7 @@ def _chance(
     """
     whole, first = 0.0, 0.0
     for along, weight in places_along(usually_along(family)):
-        turns, if_right = _chance_there(family, now, values, making, lock, along)
+        turns, if_right = _chance_there(family, now, values, way, lock, along)
         whole, first = whole + weight * turns, first + weight * if_right
     return whole, first
 
@@ -176,14 +183,14 @@ def _chance_there(
     family: Family,
     now: Sequence[TrackNow],
     values: Mapping[str, Sequence[float]],
-    making: Making,
+    way: Way,
     lock: LockShift,
     along: float,
 ) -> tuple[float, float]:
     """The same with all cuts so far along the blade from where they should be."""
     away = [
         [
-            (deviations_of(family, family.track(track.name), steps, values[track.name], along), chance)
+            (deviations_of(family, family.track(track.name), steps, values[track.name], along, way.style), chance)
             for steps, chance in track.bittings
         ]
         for track in now
@@ -194,7 +201,7 @@ def _chance_there(
         if place and likely < LEAST:
             continue
         each = [deviation for deviations, _ in together for deviation in deviations]
-        turns = chance_of_turning(each, making, play_of(family), lock)
+        turns = chance_of_turning(each, way.making, play_of(family), lock)
         whole += likely * turns
         first = turns if place == 0 else first
     return whole, first

@@ -127,7 +127,8 @@ def _proof(
     )
     wanted = tuple((track.name, tuple(settlement.values[track.name])) for track in tag.family.tracks)
     bitting = tuple((track.name, tuple(settlement.bitting[track.name])) for track in tag.family.tracks)
-    return _judged(record.document, bitting, wanted, every, sd_once, worn)
+    path = piece.set_up.style if piece.set_up else ""
+    return _judged(record.document, bitting, wanted, every, Doubt(sd_once, worn), path)
 
 
 @dataclass(frozen=True)
@@ -140,21 +141,29 @@ class Seen:
     positions: tuple[float, ...]
 
 
+@dataclass(frozen=True)
+class Doubt:
+    """How well the cuts of a key are known, sd in the family's unit: one reading, and what wear may have taken."""
+
+    sd_once: float
+    worn: float
+
+
 @kept(256)
 def _judged(
     document: str,
     bitting: tuple[tuple[str, tuple[str, ...]], ...],
     wanted: tuple[tuple[str, tuple[float, ...]], ...],
     seen: tuple[Seen, ...],
-    sd_once: float,
-    worn: float,
+    doubt: Doubt,
+    style: str,
 ) -> ShownProof:
     """The same measurements say the same every time a page is looked at."""
     family = parsed(document)
     assert family.tolerance is not None
     fewest = min((len(cut.values) for cut in seen if cut.values), default=1)
-    zero = sqrt(family.depth.from_machine(ZERO_MM) ** 2 + worn**2)
-    sd = sqrt(sd_once**2 / fewest + zero**2)
+    zero = sqrt(family.depth.from_machine(ZERO_MM) ** 2 + doubt.worn**2)
+    sd = sqrt(doubt.sd_once**2 / fewest + zero**2)
     asked = dict(wanted)
     proofs = [_mean_of(family, cut, asked[cut.track][cut.space - 1]) for cut in seen]
     verdicts = [judge_key([proof], sd, family.tolerance)[0].verdict if proof else None for proof in proofs]
@@ -173,15 +182,15 @@ def _judged(
         for cut, proof, verdict in zip(seen, proofs, verdicts, strict=True)
     )
     measured = [proof for proof in proofs if proof]
-    cuts, chance = _forecast(family, dict(bitting), cuts, sd)
+    cuts, chance = _forecast(family, dict(bitting), cuts, sd, style)
     return ShownProof(
         cuts=cuts,
         sd=sd,
-        sd_once=sd_once,
+        sd_once=doubt.sd_once,
         causes=_causes(measured, sd, family),
         verdict=worst([verdict for verdict in verdicts if verdict is not None]),
         chance=chance,
-        repeats_wanted=repeats_needed(sd_once, family.tolerance.value, len(cuts), zero=zero),
+        repeats_wanted=repeats_needed(doubt.sd_once, family.tolerance.value, len(cuts), zero=zero),
         can_judge=can_be_inside(sd, family.tolerance.value),
     )
 
@@ -213,7 +222,7 @@ def _mean_of(family: Family, cut: Seen, wanted: float) -> ProofCut | None:
 
 
 def _forecast(
-    family: Family, bitting: Mapping[str, Sequence[str]], cuts: Sequence[ProvedCut], sd: float
+    family: Family, bitting: Mapping[str, Sequence[str]], cuts: Sequence[ProvedCut], sd: float, style: str
 ) -> tuple[tuple[ProvedCut, ...], float | None]:
     """Stand the tumblers on the key as measured: how each feels, and the chance that all turn freely.
 
@@ -229,11 +238,11 @@ def _forecast(
         away: list[float] = []
         for track in family.tracks:
             values = [cut.measured for cut in cuts if cut.track == track.name and cut.measured is not None]
-            away += deviations_of(family, track, track.steps(bitting[track.name]), values, shift)
+            away += deviations_of(family, track, track.steps(bitting[track.name]), values, shift, style)
         chance += weight * chance_of_turning(away, making, play, NEW_LOCK)
     for track in family.tracks:
         values = [cut.measured for cut in cuts if cut.track == track.name and cut.measured is not None]
-        stands = deviations_of(family, track, track.steps(bitting[track.name]), values, along.mean)
+        stands = deviations_of(family, track, track.steps(bitting[track.name]), values, along.mean, style)
         felt += [feel_of(deviation, play) for deviation in stands]
     standing = tuple(replace(cut, feels=feel) for cut, feel in zip(cuts, felt, strict=True))
     return standing, chance

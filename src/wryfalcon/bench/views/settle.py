@@ -40,7 +40,7 @@ from wryfalcon.bench.views.stage import (
 from wryfalcon.bench.views.strip import strip_of
 from wryfalcon.codes.models import Code
 from wryfalcon.codes.queries.fitting import FittingCode, codes_that_fit
-from wryfalcon.lengths import NotALength, parse_length, show_length
+from wryfalcon.lengths import NotALength, parse_value, show_value
 
 
 @require_GET
@@ -65,7 +65,7 @@ def settle_stage(request: PersonRequest, number: int) -> HttpResponse:
         "strip": strip_of(reading, at or None),
         "sentence": sentence_of(reading, shop_unit(request)),
         "options": options_of(tag, readings, list(tag.locks.all()), deeper_by),
-        "deeper_by": show_length(deeper_by, tag.family.unit, shop_unit(request), fine=True),
+        "deeper_by": show_value(tag.family.depth, deeper_by, shop_unit(request), fine=True),
         "codes": _codes(reading),
         "unread": [r.track.name for r in readings if r.steps is None],
     }
@@ -174,7 +174,7 @@ def _deeper_by(request: PersonRequest, reading: TrackReading) -> float:
     if request.POST.get("intent") != Intent.COMPENSATE:
         return 0.0
     try:
-        value = parse_length(text, shop_unit(request), reading.family.unit).value
+        value = parse_value(text, shop_unit(request), reading.family.depth).value
     except NotALength as error:
         raise NotDone(str(error), "deeper_by") from None
     gap = abs(reading.track.values[0] - reading.track.values[-1]) / max(len(reading.track.values) - 1, 1)

@@ -7,10 +7,11 @@ from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_http_methods, require_POST
 
+from keycore.coordinate import Coordinate
 from keycore.units import Unit
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs, needs_to_change
 from wryfalcon.bench.models import Tag
-from wryfalcon.lengths import NotALength, parse_length, show_length, split_lengths
+from wryfalcon.lengths import NotALength, parse_value, show_value, split_lengths
 from wryfalcon.library.models import FamilyRecord
 from wryfalcon.machines.actions.tracing import TracedKey, keep_duplicate, note_copy_seen, withdraw_duplicate
 from wryfalcon.machines.models import TRACES, Duplicate, Machine
@@ -63,16 +64,16 @@ def _traced(request: PersonRequest, typed: dict[str, str]) -> TracedKey:
     record = FamilyRecord.objects.filter(pk=number).first() if number.isdecimal() else None
     if record is None or track not in {each.name for each in record.family.tracks}:
         raise NotKept("Say which family the keys are of.")
-    unit, shop = record.family.unit, Unit(request.user.unit)
-    pattern, copy = _values(typed["pattern"], shop, unit), _values(typed["copy"], shop, unit)
+    depth, shop = record.family.depth, Unit(request.user.unit)
+    pattern, copy = _values(typed["pattern"], shop, depth), _values(typed["copy"], shop, depth)
     repeats = min((len(values) for values in [*pattern, *copy] if values), default=1)
     return TracedKey(record, track, _means(pattern), _means(copy), _tag(typed["tag"]), repeats)
 
 
-def _values(typed: str, shop: Unit, wanted: Unit) -> list[list[float]]:
+def _values(typed: str, shop: Unit, depth: Coordinate) -> list[list[float]]:
     """Each cut's values: ``.301/.302`` is one cut measured twice, a dash one not measured."""
     cuts = [[] if each in UNMEASURED else each.split("/") for each in split_lengths(typed)[:MOST_CUTS]]
-    return [[parse_length(value, shop, wanted).value for value in values] for values in cuts]
+    return [[parse_value(value, shop, depth).value for value in values] for values in cuts]
 
 
 def _means(cuts: list[list[float]]) -> list[float | None]:
@@ -100,7 +101,7 @@ def _from_tag(request: PersonRequest, number: str) -> dict[str, str]:
     note_tag_opened(request.user, tag)
     track, shown = tag.family.tracks[0].name, Unit(request.user.unit)
     values = [
-        "-" if value is None else show_length(value, tag.family.unit, shown, fine=True)
+        "-" if value is None else show_value(tag.family.depth, value, shown, fine=True)
         for value in measured_pattern(tag, track)
     ]
     return {"key": f"{tag.family_record.pk}:{track}", "pattern": "" if set(values) == {"-"} else " ".join(values)}

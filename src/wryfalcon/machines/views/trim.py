@@ -10,12 +10,13 @@ from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
+from keycore.coordinate import Coordinate
 from keycore.units import Unit
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.bench.actions.prove import read_caliper as ask_caliper
 from wryfalcon.bench.models import Piece, PieceState
 from wryfalcon.bench.refusal import NotDone
-from wryfalcon.lengths import NotALength, meant_otherwise, parse_length, split_lengths
+from wryfalcon.lengths import NotALength, can_measure, meant_in_other_unit, parse_value, split_lengths
 from wryfalcon.library.models import FamilyRecord
 from wryfalcon.machines.actions.trimming import (
     Measured,
@@ -32,6 +33,7 @@ from wryfalcon.machines.queries.trimming import CLAMPINGS, TrimState, can_be_cut
 from wryfalcon.machines.refusal import NotKept, OnlyPartly
 from wryfalcon.machines.views.press import press_of
 
+BLOCK = Coordinate("size of a gauge block")
 MOST_CLAMPINGS = 12
 
 
@@ -82,7 +84,7 @@ def caliper(request: PersonRequest, pk: int) -> HttpResponse:
     trim = _trim(pk)
 
     def act() -> None:
-        known, read = (_length(request, request.POST.get(name, ""), Unit.MILLIMETRE) for name in ("known", "read"))
+        known, read = (_value(request, request.POST.get(name, ""), BLOCK) for name in ("known", "read"))
         if known is None or read is None:
             raise NotKept("Type the known size and what the caliper says of it.")
         try_caliper(request.user, trim, known, read)
@@ -99,14 +101,13 @@ def measured(request: PersonRequest, pk: int) -> HttpResponse:
     try:
         if not number.isdecimal() or not 1 <= int(number[:4]) <= MOST_CLAMPINGS:
             raise NotKept(f"At most {MOST_CLAMPINGS} clampings.")
-        unit, spaces = trim.family_record.family.unit, range(1, len(trim.steps) + 1)
-        depths = trim.family_record.family.track(trim.track).values
-        near = min(depths) / 2, max(depths) * 1.1
+        family, spaces = trim.family_record.family, range(1, len(trim.steps) + 1)
+        near = can_measure(family, family.track(trim.track))
         values, positions = (_spread(request, letter, len(trim.steps)) for letter in "vp")
         cuts = {
             space: Measured(
-                _length(request, values[space - 1], unit, f"Cut {space}", near),
-                _length(request, positions[space - 1], unit, f"Position of cut {space}"),
+                _value(request, values[space - 1], family.depth, f"Cut {space}", near),
+                _value(request, positions[space - 1], family.space, f"Position of cut {space}"),
             )
             for space in spaces
         }
@@ -219,16 +220,16 @@ def _spread(request: PersonRequest, letter: str, count: int) -> list[str]:
     return typed
 
 
-def _length(
-    request: PersonRequest, typed: str, wanted: Unit, what: str = "", near: tuple[float, float] | None = None
+def _value(
+    request: PersonRequest, typed: str, wanted: Coordinate, what: str = "", near: tuple[float, float] | None = None
 ) -> float | None:
     if not typed.strip():
         return None
     shop = Unit(request.user.unit)
     try:
-        if near and (other := meant_otherwise(typed, shop, wanted, near)):
+        if near and (other := meant_in_other_unit(typed, shop, wanted, near)):
             raise NotKept(f"{what}: {other}? Type the unit if so; your unit is {shop}.")
-        return parse_length(typed, shop, wanted, near).value
+        return parse_value(typed, shop, wanted, near).value
     except NotALength as error:
         raise NotKept(f"{what}: {error}" if what else str(error)) from None
 
