@@ -256,6 +256,17 @@ def say_tool(lengths: Coordinate, tool: Tool) -> str:
     return size if angle is None else f"{size} and {angle:g}°"
 
 
+def say_depth(family: Family, unit: Unit, value: float, signed: bool = False) -> str:
+    """A depth error of a family with its unit, finely, in a unit named outright.
+
+    >>> from keycore.documents.family import read_family
+    >>> say_depth(read_family("harbour-five"), Unit.INCH, 0.0042)
+    '0.0042 in'
+    """
+    said = show_value(family.depth, value, unit, fine=True, signed=signed)
+    return f"{said} {unit}" if family.depth.is_length else f"{said}{family.depth.unit_name}"
+
+
 def told(coordinate: Coordinate, number: float) -> str:
     """A machine's number of a coordinate, mm or degrees, finely, without its unit.
 

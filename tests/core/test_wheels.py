@@ -94,7 +94,7 @@ def test_steep_neighbours_are_told_from_a_machine_that_is_out() -> None:
         ),
         (
             WheelSigns(None, 1.5, 0.05, 0.08, WheelShape(Spread(1.04, 0.01), Spread(90.0, 0.2))),
-            WheelAdvice.LOOK, "flat 1.040, not 1.000",
+            WheelAdvice.LOOK, "flat 1.040 mm, not 1.000 mm",
         ),
         (
             WheelSigns(None, 1.5, 0.05, 0.08, WheelShape(Spread(1.1, 0.2), Spread(90.0, 0.2))),

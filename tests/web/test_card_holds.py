@@ -11,6 +11,7 @@ from django.test import Client
 from django.utils import timezone
 
 from conftest import BenchMachine
+from keycore.units import Unit
 from web.jobs import (
     People,
     asked,
@@ -32,6 +33,7 @@ from wryfalcon.bench.queries.cards import TICKS, what_holds
 from wryfalcon.bench.queries.proving import cuts_to_deepen, proof_of
 from wryfalcon.bench.refusal import NotDone
 from wryfalcon.demonstration.making import again, settle_as
+from wryfalcon.lengths import shown_in
 from wryfalcon.library.models import Blank, FamilyRecord
 from wryfalcon.machines.actions.care import note_work
 from wryfalcon.machines.actions.fitting import fit_cutter
@@ -115,11 +117,11 @@ CHANGES: list[Change] = [
     (fit_another, "Old Gannet has W-100 fitted now, not W-80.", False),
     (new_wheel, "A new cutter was put on Old Gannet since", False),
     (clear_a_jam, "Somebody cleared a jam on Old Gannet since", False),
-    (trim, "The depths put in for Old Gannet have changed by +0.030 mm (+0.0012 in)", True),
-    (put_back, "The depths put in for Old Gannet have changed by +0.020 mm", True),
-    (shift, "The places put in for Old Gannet have moved by +0.050 mm", True),
-    (family_offset, "The depths put in for Old Gannet have changed by \N{MINUS SIGN}0.010 mm", True),
-    (jaw_offset, "The depths put in for Old Gannet have changed by +0.020 mm", True),
+    (trim, "The depths put in for Old Gannet have changed by +0.0012 in", True),
+    (put_back, "The depths put in for Old Gannet have changed by +0.0008 in", True),
+    (shift, "The places put in for Old Gannet have moved by +0.0020 in", True),
+    (family_offset, "The depths put in for Old Gannet have changed by \N{MINUS SIGN}0.0004 in", True),
+    (jaw_offset, "The depths put in for Old Gannet have changed by +0.0008 in", True),
     (change_the_jaw, "The jaw or clamp named on this card was changed", True),
     (change_the_table, "The family’s table was changed since this card was made.", True),
     (change_the_wheels_shape, "The shape written down for W-80 was changed.", True),
@@ -140,7 +142,7 @@ def test_what_a_card_rests_on_has_changed(
     assert "Send key 1" not in cut_page
     page = smith.get(f"/tags/{tag}/set-up").content.decode()
     assert page.count("checked>") < len(TICKS)
-    with pytest.raises(NotDone) as refusal:
+    with shown_in(Unit.INCH), pytest.raises(NotDone) as refusal:
         cut_key(by(people), tag)
     assert says in refusal.value.says
     assert not Piece.objects.exists()
@@ -177,7 +179,7 @@ def test_a_trim_after_the_key_was_sent_is_found_at_the_start(
     with pytest.raises(NotDone, match=r"have changed by .* Make the card anew"):
         operate(by(people), tag, piece, "start")
     page = words(smith, f"/tags/{tag}/cut")
-    assert "have changed by +0.030 mm" in page
+    assert "have changed by +0.0012 in" in page
     assert "Make the card anew" in page
     smith.post(f"/tags/{tag}/set-up/anew")
     followed(piece)

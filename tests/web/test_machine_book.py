@@ -272,16 +272,16 @@ def test_a_follower_unlike_the_wheel_is_spoken_of(owner: Client, tern: Machine) 
     said = words(owner, f"/machines/{tern.pk}/touch")
     assert "F-broad and W-80 are not of one shape" in said
     assert "too shallow where it rides on the flanks" in said
-    owner.post(f"/machines/{tern.pk}/followers", {"name": "F-90", "flat": "1.0", "angle": "90"})
+    owner.post(f"/machines/{tern.pk}/followers", {"name": "F-90", "flat": "1.0 mm", "angle": "90"})
     assert Follower.objects.filter(machine=tern, name="F-90").exists()
-    again = owner.post(f"/machines/{tern.pk}/followers", {"name": "F-90", "flat": "1", "angle": "90"}, follow=True)
+    again = owner.post(f"/machines/{tern.pk}/followers", {"name": "F-90", "flat": "1 mm", "angle": "90"}, follow=True)
     assert "There is a follower F-90 already." in again.content.decode()
     assert owner.post(f"/machines/{tern.pk}/followers", {"name": "", "flat": "x"}).status_code == 422
 
 
 def test_an_adapter_has_axes_and_offsets_of_its_own(owner: Client, gannet: Machine) -> None:
     new = {
-        "name": "Angle clamp", "space_axis": "X", "depth_axis": "Z", "face": "2", "slot_depth": "1.5", "note": "",
+        "name": "Angle clamp", "space_axis": "X", "depth_axis": "Z", "face": "2", "slot_depth": "1.5 mm", "note": "",
     }  # fmt: skip
     owner.post(f"/machines/{gannet.pk}/clamps", new)
     side = JawSide.objects.get(machine=gannet, name="2")
@@ -299,7 +299,9 @@ def test_an_adapter_has_axes_and_offsets_of_its_own(owner: Client, gannet: Machi
     for clamping in (1, 2):
         typed = {f"v{n}": f"{values[step] + 0.004:.4f}" for n, step in enumerate(trim.steps, start=1)}
         owner.post(f"/machines/trims/{trim.pk}/measured", {"clamping": clamping, "partly": "1", **typed})
-    assert "Depth, axis Z for Angle clamp, face 2: add -0.100 mm" in words(owner, f"/machines/trims/{trim.pk}")
+    assert "Depth, axis Z for Angle clamp, face 2: add \N{MINUS SIGN}0.0039 in" in words(
+        owner, f"/machines/trims/{trim.pk}"
+    )
     owner.post(f"/machines/trims/{trim.pk}/close", {"apply": "1"})
     own = MachineOffset.objects.get(machine=gannet, jaw_side=side)
     assert own.value == pytest.approx(-0.10)
@@ -336,14 +338,16 @@ def test_axes_of_a_file_machine_are_the_letters_of_its_program(owner: Client, pe
 def test_a_side_mill_is_set_by_arithmetic_and_corrected_by_its_proof(smith: Client, people: People) -> None:
     fulmar = Machine.objects.get(kind=MachineKind.SIDE_MILL)
     page = f"/machines/{fulmar.pk}/touch"
-    asked = {"tracer": "2.4", "mill": "2.5", "touched": "10", "floor": "11.2", "clearance": "0.25"}
+    asked = {"tracer": "2.4 mm", "mill": "2.5 mm", "touched": "10 mm", "floor": "11.2 mm", "clearance": "0.25 mm"}
     said = words(smith, page, **asked)
-    assert "Every track comes out 0.10 mm wider" in said
-    assert "The track is 1.200 mm deep. Lock the stop at 11.200, then lift the tracer alone by 0.250 mm" in said
+    assert "Every track comes out 0.004 in wider" in said
+    assert "The track is 0.0472 in deep. Lock the stop at 0.4409 in, then lift the tracer alone by 0.0098 in" in said
     assert "reads no deeper than the flat" in words(smith, page, **{**asked, "floor": "9"})
-    proof = {"pattern_depth": "1.2", "pattern_width": "3.0", "copy_depth": "1.1", "copy_width": "3.0"}
-    assert "Lower the mill by 0.100 mm against the tracer" in words(smith, page, **proof)
-    assert "too deep: raise the mill" in words(smith, page, **{**proof, "copy_depth": "1.4"})
+    proof = {
+        "pattern_depth": "1.2 mm", "pattern_width": "3.0 mm", "copy_depth": "1.1 mm", "copy_width": "3.0 mm",
+    }  # fmt: skip
+    assert "Lower the mill by 0.0039 in against the tracer" in words(smith, page, **proof)
+    assert "too deep: raise the mill" in words(smith, page, **{**proof, "copy_depth": "1.4 mm"})
     assert "no height mends that" in words(smith, page, **{**proof, "copy_width": "3.2"})
 
 
@@ -378,16 +382,16 @@ def test_a_card_whose_wheel_is_not_fitted_says_so_and_notes_the_change(
 def test_the_makers_figures_stand_beside_those_in_force(owner: Client, gannet: Machine) -> None:
     posted = {
         "gauge": "tip",
-        "value": "0.02",
+        "value": "0.02 mm",
         "space": "0",
-        "maker_value": "0.015",
+        "maker_value": "0.015 mm",
         "maker_space": "",
         "why": "new jaw",
     }
     owner.post(f"/machines/{gannet.pk}/offset", posted)
     own = MachineOffset.objects.get(machine=gannet, gauge="tip")
     assert (own.value, own.maker_value, own.maker_space) == (0.02, 0.015, 0.0)
-    owner.post(f"/machines/{gannet.pk}/offset", {**posted, "maker_value": "40"})
+    owner.post(f"/machines/{gannet.pk}/offset", {**posted, "maker_value": "40 mm"})
     own.refresh_from_db()
     assert own.maker_value == 0.015
 
@@ -494,7 +498,7 @@ def test_a_test_bitting_of_ones_own_is_taken_if_the_family_allows_it(smith: Clie
 
 def test_dials_say_how_many_divisions(people: People, gannet: Machine) -> None:
     gannet.depth_dial, gannet.space_dial = 0.02, 0.05
-    assert turn_words(gannet, -0.03) == "add -0.030 mm to the offset, 1.5 divisions of the dial, deeper"
+    assert turn_words(gannet, -0.03) == "add \N{MINUS SIGN}0.030 mm to the offset, 1.5 divisions of the dial, deeper"
     assert dial_words(gannet.space_dial, 0.05) == ", 1 division of the dial"
 
 

@@ -76,7 +76,7 @@ def test_a_trim_is_measured_put_in_force_and_undone(smith: Client, gannet: Machi
     refused = smith.post(f"/machines/trims/{trim.pk}/close", {"apply": "1"}, follow=True)
     assert "Measure the test keys first." in refused.content.decode()
     second = measure(smith, trim, [0.0030, 0.0032, 0.0027, 0.0031, 0.0033], clamping=2)
-    assert "It cuts 0.077 mm shallow. Depth: add -0.080 mm to the offset, deeper." in second
+    assert "It cuts 0.0030 in shallow. Depth: add \N{MINUS SIGN}0.0031 in to the offset, deeper." in second
     assert "The caliper was not tried on a known size" in second
     smith.post(f"/machines/trims/{trim.pk}/close", {"apply": "1"})
     own = MachineOffset.objects.get(machine=gannet, gauge="shoulder")
@@ -191,7 +191,7 @@ def test_a_morning_check_says_true_or_not(smith: Client, gannet: Machine) -> Non
     assert check.verdict == "true"
     assert "morning check by Harbour five" in words(smith, f"/machines/{gannet.pk}")
     check = begun(smith, gannet, check="1")
-    assert "Not true: 0.102 mm deep." in measure(smith, check, [-0.004] * 5)
+    assert "Not true: 0.0040 in deep." in measure(smith, check, [-0.004] * 5)
 
 
 def test_the_test_keys_can_be_cut_and_proven_as_any_key_is(smith: Client, people: People, gannet: Machine) -> None:
@@ -215,7 +215,7 @@ def test_the_test_keys_can_be_cut_and_proven_as_any_key_is(smith: Client, people
 
 
 def test_an_adjustment_becomes_a_part_of_a_turn_and_which_way(gannet: Machine) -> None:
-    assert turn_words(gannet, -0.02) == "add -0.020 mm to the offset, deeper"
+    assert turn_words(gannet, -0.02) == "add \N{MINUS SIGN}0.020 mm to the offset, deeper"
     gannet.screw_lead, gannet.closer = 0.5, "anticlockwise"
     assert turn_words(gannet, -0.125) == "turn the screw 0.25 of a turn anticlockwise, closer"
     assert turn_words(gannet, 0.05) == "turn the screw 0.10 of a turn clockwise, away"
@@ -223,11 +223,11 @@ def test_an_adjustment_becomes_a_part_of_a_turn_and_which_way(gannet: Machine) -
 
 def test_offsets_of_a_side_and_a_family_come_on_top(owner: Client, gannet: Machine) -> None:
     side, record = gannet.jaw_sides.get(name="B"), family_record("harbour-five")
-    posted = {"gauge": "shoulder", "value": "0.005", "space": "0", "why": "side B sits proud"}
+    posted = {"gauge": "shoulder", "value": "0.005 mm", "space": "0", "why": "side B sits proud"}
     owner.post(f"/machines/{gannet.pk}/offset", {**posted, "jaw_side": side.pk})
     owner.post(
         f"/machines/{gannet.pk}/offset",
-        {**posted, "value": "-0.02", "why": "their locks are worn", "family": record.pk},
+        {**posted, "value": "-0.02 mm", "why": "their locks are worn", "family": record.pk},
     )
     assert offsets_for(gannet, "shoulder").value == pytest.approx(0.012)
     assert offsets_for(gannet, "shoulder", side).value == pytest.approx(0.017)
@@ -310,7 +310,7 @@ def test_a_study_of_hands_is_used_from_then_on(smith: Client, people: People) ->
     lines = ["Tam .301 .286 .322", "Tam .3015 .2855 .3225", "Orla .302 .287 .3235", "Orla .3025 .2865 .323"]
     page = smith.post("/machines/hands", {"instrument": "bench caliper", "readings": "\n".join(lines)}, follow=True)
     study = HandStudy.objects.get()
-    assert f"One reading counts as good to {study.whole:.4f} mm" in " ".join(page.content.decode().split())
+    assert f"One reading counts as good to {study.whole / 25.4:.5f} in" in " ".join(page.content.decode().split())
     assert caliper_sd_mm() == pytest.approx(study.whole)
     after = add_source(people["tam"], hang(people), "A", "calipers")
     assert (before.caliper_sd, after.caliper_sd) == (None, pytest.approx(study.whole))

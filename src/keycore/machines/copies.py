@@ -11,7 +11,7 @@ from scipy.special import ndtr
 from keycore.errors import InputError
 from keycore.family import Family, Play, Track
 from keycore.machines.trim import Noise
-from keycore.proving.causes import Cause, likely_causes
+from keycore.proving.causes import Cause, Say, likely_causes
 from keycore.proving.verdict import ProofCut, Verdict, judge_key, worst
 from keycore.reading.decode import Reading, decode
 from keycore.reading.evidence import Spread
@@ -97,13 +97,15 @@ class Copied:
 
 
 def compare_copy(
-    family: Family, track: Track, pattern: Sequence[float | None], copy: Sequence[float | None], sd: float
-) -> Copied:
+    family: Family, track: Track, pattern: Sequence[float | None], copy: Sequence[float | None], sd: float,
+    say: Say | None = None,
+) -> Copied:  # fmt: skip
     """Judge a traced copy by its pattern and by the depths that the pattern was once cut to.
 
     The pattern's bitting is the likeliest of its measured values, within MACS, worn as far as it looks. The
     difference of two measurements has sd sqrt(2) sd. Arguments: values (n,) in the family's unit
-    and order, ``sd`` of one measurement in it. Returns a Copied. Raises InputError for another number
+    and order, ``sd`` of one measurement in it, how its causes ``say`` a length.
+    Returns a Copied. Raises InputError for another number
     of values, fewer than two cuts measured on both, or a family without tolerance.
 
     >>> from keycore.documents.family import read_family
@@ -140,5 +142,5 @@ def compare_copy(
         sd_from_pattern=both,
         by_machine=worst([each.verdict for each in judge_key(traced, both, family.tolerance)]),
         as_key=worst([each.verdict for each in judge_key(made, sd, family.tolerance)]),
-        causes=tuple(likely_causes(traced, both, family.tolerance, family.unit.value)),
+        causes=tuple(likely_causes(traced, both, family.tolerance, family.unit.value, say=say)),
     )

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 from math import atan, degrees, hypot, radians, tan
@@ -143,15 +143,24 @@ class WheelSigns:
     shakes: int = 0  # times it was felt to shake
 
 
-def judge_wheel(meant: Wheel, signs: WheelSigns, unit: str = "mm") -> WheelVerdict:
+def in_millimetres(length: float) -> str:
+    """A length in millimetres as a text. Raises nothing.
+
+    >>> in_millimetres(0.0254)
+    '0.025 mm'
+    """
+    return f"{length:.3f} mm"
+
+
+def judge_wheel(meant: Wheel, signs: WheelSigns, say: Callable[[float], str] = in_millimetres) -> WheelVerdict:
     """Whether a wheel still serves.
 
     It is changed when cuts beside steep neighbours are deeper by more than half the depth's tolerance,
     or its flank stands out by more than half the tolerance along the blade at the steepest of them,
     interval excluding zero; looked at
     when the same may be so but the interval does not say, when it shook, or left burrs twice.
-    Arguments: the shape it should have, the signs, all in ``unit``. Returns a WheelVerdict. Raises
-    nothing.
+    Arguments: the shape it should have, the signs, all in one unit, and how a length of it is to be ``say``-ed.
+    Returns a WheelVerdict. Raises nothing.
 
     >>> judge_wheel(Wheel(1.0, 90.0), WheelSigns()).advice.value
     'keep'
@@ -162,18 +171,18 @@ def judge_wheel(meant: Wheel, signs: WheelSigns, unit: str = "mm") -> WheelVerdi
     change, look = [], []
     if signs.steep is not None and signs.tolerance:
         effect = signs.steep.value * signs.steepest
-        says = f"cuts beside the steepest neighbours come out {abs(effect):.3f} {unit} deep"
+        says = f"cuts beside the steepest neighbours come out {say(abs(effect))} deep"
         if effect < -allowed and signs.steep.excludes_zero:
             change.append(says)
         elif signs.steep.low * signs.steepest < -2 * allowed:
-            look.append(f"its keys cannot rule out {abs(signs.steep.low * signs.steepest):.3f} {unit} at the steepest")
+            look.append(f"its keys cannot rule out {say(abs(signs.steep.low * signs.steepest))} at the steepest")
     if signs.shape is not None:
         off = _flank(meant, signs.shape, signs.steepest or 1.0)
         if abs(off.mean) > 2 * off.sd:
             way = "out" if off.mean > 0 else "in"
             says = (
-                f"its flank stands {abs(off.mean):.3f} {unit} too far {way}: flat {signs.shape.flat.mean:.3f}, not "
-                f"{meant.flat:.3f}, {signs.shape.angle.mean:.1f} degrees, not {meant.angle:.1f}"
+                f"its flank stands {say(abs(off.mean))} too far {way}: flat {say(signs.shape.flat.mean)}, not "
+                f"{say(meant.flat)}, {signs.shape.angle.mean:.1f} degrees, not {meant.angle:.1f}"
             )
             (change if abs(off.mean) > SHARE * signs.tolerance_space else look).append(says)
     if signs.shakes:

@@ -7,8 +7,9 @@ evidence framework). The prior weights are common practice, no source.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Collection, Sequence
 from dataclasses import dataclass
+from functools import partial
 
 import numpy as np
 from numpy.typing import NDArray
@@ -29,6 +30,10 @@ COMMON = 2.0  # how large an effect each cause makes, in tolerances
 LONE = 4.0
 UNEVEN = 0.25  # a sound machine's own scatter
 LOOSE = 1.5
+
+
+Say = Callable[[float, bool], str]
+"""How a length is said in words, with a sign or without."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -53,14 +58,16 @@ class _Errors:
 
 
 def likely_causes(
-    cuts: Sequence[ProofCut], sd: float, tolerance: Tolerance, unit: str = "", *, falls_when_deeper: bool = True
-) -> list[Cause]:
+    cuts: Sequence[ProofCut], sd: float, tolerance: Tolerance, unit: str = "", *, falls_when_deeper: bool = True,
+    among: Collection[str] | None = None, say: Say | None = None,
+) -> list[Cause]:  # fmt: skip
     """Rank what may have made these errors.
 
     Arguments: the measured cuts, at least one; ``sd`` of one
     measurement, the family's tolerance, the ``unit`` to name in words, whether a deeper cut has the smaller value:
-    errors are judged by the metal left. A cause that these cuts cannot show has no weight. Returns every cause with
-    weights that sum to 1, likeliest first. Raises nothing.
+    errors are judged by the metal left; the causes ``among`` which to choose, all without it; how to ``say`` a
+    length, where that is not in its own unit. A cause that these cuts cannot show has no weight. Returns every cause
+    with weights that sum to 1, likeliest first. Raises nothing.
 
     >>> deep = [ProofCut(n, 0.2 * n, 0.1, 0.1 + 0.004) for n in (1, 2, 3)]
     >>> found = likely_causes(deep, 0.0003, Tolerance(0.002, 0.003), falls_when_deeper=False)
@@ -71,10 +78,11 @@ def likely_causes(
     logs = {
         cause: np.log(prior) + _log_evidence(cause, errors) if _can_show(cause, errors) else -np.inf
         for cause, prior in PRIOR.items()
+        if among is None or cause in among
     }
     total = log_sum(np.array(list(logs.values())))
-    suffix = f" {unit}" if unit else ""
-    causes = [Cause(name, float(np.exp(log - total)), _says(name, errors, suffix)) for name, log in logs.items()]
+    said = say or partial(_plainly, f" {unit}" if unit else "")
+    causes = [Cause(name, float(np.exp(log - total)), _says(name, errors, said)) for name, log in logs.items()]
     return sorted(causes, key=lambda cause: -cause.weight)
 
 
@@ -188,16 +196,20 @@ def _log_one_way(e: Array, sd: float, column: Array, size: float) -> float:
     return two_sided + float(np.log(2) + log_ndtr(-mean * precision**0.5))
 
 
-def _says(cause: str, errors: _Errors, unit: str) -> str:
+def _plainly(suffix: str, length: float, signed: bool) -> str:
+    return f"{length:{'+' if signed else ''}.4f}{suffix}"
+
+
+def _says(cause: str, errors: _Errors, say: Say) -> str:
     mean = float(errors.e.mean())
     way = "deep" if mean < 0 else "shallow"
-    shift = f"{errors.s.mean():+.4f}{unit}" if len(errors.s) else "not measured"
+    shift = say(float(errors.s.mean()), True) if len(errors.s) else "not measured"
     odd = int(np.abs(errors.e - np.median(errors.e)).argmax()) + 1
     return {
         "none": "Nothing but the ordinary scatter of cutting and measuring.",
         "seat": "All cuts deep alike: the blank was not bottomed in the jaw. "
         "Clamp again and cut again before any adjustment.",
-        "depth": f"All cuts {way} alike, by {abs(mean):.4f}{unit} on average: "
+        "depth": f"All cuts {way} alike, by {say(abs(mean), False)} on average: "
         "the depth setting is off, or the wheel is worn.",
         "angle": "The error grows along the blade: the key sat at an angle, or the pitch is off. "
         "Clamp again, sight the millings.",

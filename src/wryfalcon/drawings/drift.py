@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 from keycore.machines.drift import Drift
 from wryfalcon.drawings.sheet import px
+from wryfalcon.lengths import mm_as_shown
 
 WIDTH, HEIGHT = 1120.0, 300.0
 LEFT, RIGHT, TOP, BOTTOM = 58.0, 1100.0, 26.0, 262.0
@@ -119,6 +120,14 @@ class DriftChart:
     first: str
     later: str
 
+    @property
+    def words(self) -> str:
+        """What it shows, for whoever does not see it."""
+        return (
+            f"Depth error of {len(self.dots)} keys in the order they were made, shallow upwards, with the estimate "
+            "and what is foretold"
+        )
+
 
 def draw_drift(
     drift: Drift, errors: Sequence[tuple[float, str]], words: DriftWords, places: DriftPlaces, tolerance: float
@@ -148,7 +157,7 @@ def draw_drift(
         bottom=BOTTOM,
         zero=px(zero),
         band=(y_of(half), px(y_of(-half) - y_of(half))),
-        levels=tuple(Level(y_of(at), f"{at:+.3f}") for at in (half, -half)),
+        levels=tuple(Level(y_of(at), mm_as_shown(at, signed=True)) for at in (half, -half)),
         dots=tuple(
             KeyDot(x_of(place), y_of(error), at.is_misseated, title)
             for place, (error, title), at in zip(places.keys, errors, drift.course, strict=True)

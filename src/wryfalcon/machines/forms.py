@@ -6,7 +6,8 @@ from typing import Any
 
 from django import forms
 
-from keycore.machines.side_mill import CLEARANCE
+from keycore.machines.side_mill import CLEARANCE, FEWEST_MM, MOST_MM
+from wryfalcon.fields import MmField
 from wryfalcon.library.models import FamilyRecord
 from wryfalcon.machines.actions.care import PARTICULARS, Particulars
 from wryfalcon.machines.models import Closer, JawSide, Machine, MachineKind
@@ -19,16 +20,16 @@ class ParticularsForm(forms.Form):
     """How a machine is adjusted."""
 
     kind = forms.ChoiceField(label="Kind", choices=MachineKind)
-    depth_step = forms.FloatField(label="Smallest depth adjustment, mm", min_value=0.0001, max_value=1)
-    space_step = forms.FloatField(label="Smallest along the blade, mm", min_value=0.0001, max_value=1)
-    screw_lead = forms.FloatField(
-        label="Depth screw, mm a turn", min_value=0.01, max_value=5, required=False, help_text="Empty: set by number."
+    depth_step = MmField(label="Smallest depth adjustment", least=0.0001, most=1)
+    space_step = MmField(label="Smallest along the blade", least=0.0001, most=1)
+    screw_lead = MmField(
+        label="Depth screw", per="a turn", least=0.01, most=5, required=False, help_text="Empty: set by number."
     )
-    depth_dial = forms.FloatField(
-        label="Depth dial, mm a division", min_value=0.0001, max_value=1, required=False, help_text="Empty: no dial."
+    depth_dial = MmField(
+        label="Depth dial", per="a division", least=0.0001, most=1, required=False, help_text="Empty: no dial."
     )
-    space_dial = forms.FloatField(
-        label="Space dial, mm a division", min_value=0.0001, max_value=1, required=False, help_text="Empty: no dial."
+    space_dial = MmField(
+        label="Space dial", per="a division", least=0.0001, most=1, required=False, help_text="Empty: no dial."
     )
     closer = forms.ChoiceField(label="Closer is", choices=[("", "by number"), *Closer.choices], required=False)
     space_axis = forms.ChoiceField(label="Axis along the blade", choices=AXES)
@@ -55,10 +56,10 @@ class OffsetForm(forms.Form):
     family = forms.ModelChoiceField(
         label="or for family", queryset=FamilyRecord.objects.all(), required=False, empty_label="every family"
     )
-    value = forms.FloatField(label="Depth, mm", initial=0)
-    space = forms.FloatField(label="Along the blade, mm", initial=0)
-    maker_value = forms.FloatField(label="The maker’s own depth, mm", required=False, help_text="Empty: as it was.")
-    maker_space = forms.FloatField(label="The maker’s own along the blade, mm", required=False)
+    value = MmField(label="Depth", initial=0)
+    space = MmField(label="Along the blade", initial=0)
+    maker_value = MmField(label="The maker’s own depth", required=False, help_text="Empty: as it was.")
+    maker_space = MmField(label="The maker’s own along the blade", required=False)
     why = forms.CharField(label="Why", max_length=200)
 
     def __init__(self, data: Any = None, *, machine: Machine) -> None:
@@ -73,7 +74,7 @@ class ClampForm(forms.Form):
     space_axis = forms.ChoiceField(label="Axis from space to space", choices=AXES, initial="X")
     depth_axis = forms.ChoiceField(label="Axis of depth there", choices=AXES, initial="Z")
     face = forms.CharField(label="Face", max_length=10)
-    slot_depth = forms.FloatField(label="Slot, mm deep", min_value=0, max_value=50)
+    slot_depth = MmField(label="Slot", per="deep", least=0, most=50)
     note = forms.CharField(label="Note", max_length=200, required=False)
 
 
@@ -81,24 +82,24 @@ class FollowerForm(forms.Form):
     """A follower, or a mill's tracer."""
 
     name = forms.CharField(label="Follower", max_length=40)
-    flat = forms.FloatField(label="Flat, or a tracer’s diameter, mm", min_value=0, max_value=12)
+    flat = MmField(label="Flat, or a tracer’s diameter", least=0, most=12)
     angle = forms.FloatField(label="Angle, degrees; 0 for a tracer", min_value=0, max_value=150)
 
 
 class MillForm(forms.Form):
     """What is measured for a side mill's setting, mm."""
 
-    tracer = forms.FloatField(label="Tracer’s diameter, mm", min_value=0)
-    mill = forms.FloatField(label="Mill’s diameter, mm", min_value=0)
-    touched = forms.FloatField(label="Stop where both touch the flats", required=False)
-    floor = forms.FloatField(label="Stop with the tracer on the track’s floor", required=False)
-    clearance = forms.FloatField(label="Clearance, mm", initial=round(CLEARANCE, 3), min_value=0)
+    tracer = MmField(label="Tracer’s diameter", least=FEWEST_MM, most=MOST_MM)
+    mill = MmField(label="Mill’s diameter", least=FEWEST_MM, most=MOST_MM)
+    touched = MmField(label="Stop where both touch the flats", required=False)
+    floor = MmField(label="Stop with the tracer on the track’s floor", required=False)
+    clearance = MmField(label="Clearance", initial=round(CLEARANCE, 3), least=0)
 
 
 class MillProofForm(forms.Form):
     """The pattern's track and the proving cut's, mm."""
 
-    pattern_depth = forms.FloatField(label="Pattern: depth", min_value=0)
-    pattern_width = forms.FloatField(label="width", min_value=0)
-    copy_depth = forms.FloatField(label="Proving cut: depth", min_value=0)
-    copy_width = forms.FloatField(label="width", min_value=0)
+    pattern_depth = MmField(label="Pattern: depth", least=0)
+    pattern_width = MmField(label="width", least=0)
+    copy_depth = MmField(label="Proving cut: depth", least=0)
+    copy_width = MmField(label="width", least=0)

@@ -16,7 +16,7 @@ from keycore.coordinate import Coordinate
 from keycore.units import Unit
 from wryfalcon.accounts.permissions import Act, may
 from wryfalcon.drawings.strip import chance_words
-from wryfalcon.lengths import show_length, show_small, show_value
+from wryfalcon.lengths import mm_as_shown, say_mm, show_length, show_small, show_value
 from wryfalcon.numbers import thousands
 
 register = template.Library()
@@ -205,3 +205,15 @@ def bitting_words(posterior: Any) -> str:
 
 
 register.filter(thousands)
+
+
+@register.filter
+def mm(number: float | None, places: int = 3) -> str:
+    """A machine's millimetres in the unit of whoever is looking, without it; a dash for none."""
+    return "–" if number is None else mm_as_shown(number, places)
+
+
+@register.filter
+def say(number: float, places: int = 3) -> str:
+    """The same with its unit, for sentences."""
+    return say_mm(number, places)

@@ -13,9 +13,9 @@ from django.db.models import Max
 
 from keycore.cutting.commands import MachineOffsets, moves_of
 from keycore.errors import InputError
-from keycore.units import MM_PER_INCH
 from wryfalcon.bench.models import Settlement, SetUp, Tag
 from wryfalcon.bench.queries.planning import plan_of
+from wryfalcon.lengths import say_mm
 from wryfalcon.machines.models import (
     Cutter,
     DriverKind,
@@ -54,6 +54,7 @@ class Lapse:
     says: str
     ticks: frozenset[str]
     to_remake: bool = False  # the card itself is wrong; else the checks are gone through again
+    amount: str = ""  # what it is told apart by, where its words are in somebody's own unit
 
 
 @dataclass(frozen=True)
@@ -89,7 +90,8 @@ class Holding:
     @property
     def known(self) -> str:
         """A word for exactly these lapses: sent back by a page that showed them, by whoever goes on all the same."""
-        return sha256(self.says.encode()).hexdigest()[:12] if self.lapses else ""
+        told_apart = " ".join(lapse.amount or lapse.says for lapse in self.lapses)
+        return sha256(told_apart.encode()).hexdigest()[:12] if self.lapses else ""
 
     @property
     def seen(self) -> str:
@@ -273,19 +275,17 @@ def _of_the_numbers(tag: Tag, card: SetUp, offsets: Iterable[OffsetNow]) -> Iter
         for what in ("value", "position")
     }
     if moved["value"] and abs(moved["value"]) > TELLING:
+        by = say_mm(moved["value"], signed=True)
         yield Lapse(
-            f"The depths put in for {card.machine} have changed by {_both(moved['value'])} since this card was made.",
-            EVERY_TICK, to_remake=True,
+            f"The depths put in for {card.machine} have changed by {by} since this card was made.",
+            EVERY_TICK, to_remake=True, amount=f"depth {moved['value']:.4f}",
         )  # fmt: skip
     if moved["position"] and abs(moved["position"]) > TELLING:
+        by = say_mm(moved["position"], signed=True)
         yield Lapse(
-            f"The places put in for {card.machine} have moved by {_both(moved['position'])} since this card was made.",
-            EVERY_TICK, to_remake=True,
+            f"The places put in for {card.machine} have moved by {by} since this card was made.",
+            EVERY_TICK, to_remake=True, amount=f"place {moved['position']:.4f}",
         )  # fmt: skip
-
-
-def _both(mm: float) -> str:
-    return f"{mm:+.3f} mm ({mm / MM_PER_INCH:+.4f} in)".replace("-", "\N{MINUS SIGN}")
 
 
 def _place(command: dict[str, Any]) -> tuple[int, str, int]:

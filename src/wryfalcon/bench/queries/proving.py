@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, replace
+from functools import partial
 from math import sqrt
 
 from django.db.models import Exists, OuterRef
@@ -15,11 +16,13 @@ from keycore.proving.lock import NEW_LOCK, Feel, Making, chance_of_turning, feel
 from keycore.proving.prospect import deviations_of, places_along, usually_along
 from keycore.proving.verdict import ProofCut, Verdict, can_be_inside, judge_key, repeats_needed, worst
 from keycore.reading.evidence import Spread
+from keycore.units import Unit
 from wryfalcon.bench.models import Piece, PieceState, Proof, ProofValue, Tag
 from wryfalcon.bench.piece_states import ENDED
 from wryfalcon.bench.queries.brought_back import BroughtBack
 from wryfalcon.documents import parsed
 from wryfalcon.kept import kept
+from wryfalcon.lengths import say_depth, unit_shown
 from wryfalcon.machines.queries.hands import caliper_sd_mm
 
 ZERO_MM = 0.004
@@ -106,7 +109,7 @@ def proof_of(tag: Tag, piece: Piece) -> ShownProof | None:
 
 
 def proof_brought_back(tag: Tag, piece: Piece, back: BroughtBack) -> ShownProof | None:
-    """Judge a key by what it measured when it came back; the wear in between widens its doubt."""
+    """Judge a key by what it measured when it came back; the wear in between widens its by."""
     if tag.family.tolerance is None or tag.family_record is None:
         return None
     seen = {place: Seen(*place, tuple(values), ()) for place, values in back.values.items()}
@@ -128,7 +131,7 @@ def _proof(
     wanted = tuple((track.name, tuple(settlement.values[track.name])) for track in tag.family.tracks)
     bitting = tuple((track.name, tuple(settlement.bitting[track.name])) for track in tag.family.tracks)
     path = piece.set_up.style if piece.set_up else ""
-    return _judged(record.document, bitting, wanted, every, Doubt(sd_once, worn), path)
+    return _judged(record.document, bitting, wanted, every, Judging(sd_once, worn, path, unit_shown()))
 
 
 @dataclass(frozen=True)
@@ -142,11 +145,13 @@ class Seen:
 
 
 @dataclass(frozen=True)
-class Doubt:
-    """How well the cuts of a key are known, sd in the family's unit: one reading, and what wear may have taken."""
+class Judging:
+    """How a key is judged: how well its cuts are known, the path that cut it, and the unit that is spoken in."""
 
-    sd_once: float
-    worn: float
+    sd_once: float  # of one reading, family unit
+    worn: float  # what wear may have taken since, sd, family unit
+    style: str
+    unit: Unit
 
 
 @kept(256)
@@ -155,15 +160,14 @@ def _judged(
     bitting: tuple[tuple[str, tuple[str, ...]], ...],
     wanted: tuple[tuple[str, tuple[float, ...]], ...],
     seen: tuple[Seen, ...],
-    doubt: Doubt,
-    style: str,
+    by: Judging,
 ) -> ShownProof:
     """The same measurements say the same every time a page is looked at."""
     family = parsed(document)
     assert family.tolerance is not None
     fewest = min((len(cut.values) for cut in seen if cut.values), default=1)
-    zero = sqrt(family.depth.from_machine(ZERO_MM) ** 2 + doubt.worn**2)
-    sd = sqrt(doubt.sd_once**2 / fewest + zero**2)
+    zero = sqrt(family.depth.from_machine(ZERO_MM) ** 2 + by.worn**2)
+    sd = sqrt(by.sd_once**2 / fewest + zero**2)
     asked = dict(wanted)
     proofs = [_mean_of(family, cut, asked[cut.track][cut.space - 1]) for cut in seen]
     verdicts = [judge_key([proof], sd, family.tolerance)[0].verdict if proof else None for proof in proofs]
@@ -182,24 +186,26 @@ def _judged(
         for cut, proof, verdict in zip(seen, proofs, verdicts, strict=True)
     )
     measured = [proof for proof in proofs if proof]
-    cuts, chance = _forecast(family, dict(bitting), cuts, sd, style)
+    cuts, chance = _forecast(family, dict(bitting), cuts, sd, by.style)
     return ShownProof(
         cuts=cuts,
         sd=sd,
-        sd_once=doubt.sd_once,
-        causes=_causes(measured, sd, family),
+        sd_once=by.sd_once,
+        causes=_causes(measured, sd, family, by.unit),
         verdict=worst([verdict for verdict in verdicts if verdict is not None]),
         chance=chance,
-        repeats_wanted=repeats_needed(doubt.sd_once, family.tolerance.value, len(cuts), zero=zero),
+        repeats_wanted=repeats_needed(by.sd_once, family.tolerance.value, len(cuts), zero=zero),
         can_judge=can_be_inside(sd, family.tolerance.value),
     )
 
 
-def _causes(measured: Sequence[ProofCut], sd: float, family: Family) -> tuple[Cause, ...]:
+def _causes(measured: Sequence[ProofCut], sd: float, family: Family, unit: Unit) -> tuple[Cause, ...]:
     if not measured or family.tolerance is None:
         return ()
     falls = family.tracks[0].falls_when_deeper
-    return tuple(likely_causes(measured, sd, family.tolerance, family.unit.value, falls_when_deeper=falls))
+    among = family.kind.cutting.suspects if family.kind.cutting else None
+    said = partial(say_depth, family, unit)
+    return tuple(likely_causes(measured, sd, family.tolerance, falls_when_deeper=falls, among=among, say=said))
 
 
 def _kept_values(piece: Piece) -> defaultdict[tuple[str, int], list[ProofValue]]:

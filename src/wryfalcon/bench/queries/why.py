@@ -18,6 +18,7 @@ from wryfalcon.bench.models import Felt, Lock, Piece, Tag, WayUp
 from wryfalcon.bench.queries.brought_back import BroughtBack, brought_back
 from wryfalcon.bench.queries.proving import ShownProof, proof_brought_back, proof_of
 from wryfalcon.codes.models import Code
+from wryfalcon.lengths import say_mm
 from wryfalcon.machines.queries.drift import MachineDrift, drift_of, offset_before
 from wryfalcon.machines.queries.proven import shallow_mm
 
@@ -56,8 +57,8 @@ class Why:
         if self.changed is None:
             return ""
         if self.changed > 0:
-            return f"It has lost {self.changed:.3f} mm since it was proven, more than use explains"
-        return f"It measures {-self.changed:.3f} mm higher than when it was proven"
+            return f"It has lost {say_mm(self.changed)} since it was proven, more than use explains"
+        return f"It measures {say_mm(-self.changed)} higher than when it was proven"
 
 
 def why_wrong(tag: Tag, piece: Piece) -> Why | None:

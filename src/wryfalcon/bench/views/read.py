@@ -5,8 +5,10 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
+from urllib.parse import urlencode
 
 from django.http import HttpResponse, JsonResponse
+from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
@@ -188,9 +190,16 @@ def show_read(
         "is_second": entry.is_second,
         "typed": entry.typed,
         "complete": not reading.unread,
+        "to_settle": _address_of_settling(tag, reading),
         **looks,
     }
     return show_stage(request, tag, "read", context, status=422 if entry.refusal else 200)
+
+
+def _address_of_settling(tag: Tag, reading: TrackReading) -> str:
+    """Where this track is settled; a tag that is settled already is settled again."""
+    asked = {"track": reading.track.name} | ({"again": "1"} if tag.settlement else {})
+    return f"{reverse('bench:settle', args=[tag.number])}?{urlencode(asked)}"
 
 
 def _cut_so_far(reading: TrackReading, looks: Mapping[str, Any]) -> dict[str, list[float]]:

@@ -12,6 +12,7 @@ from django.utils import timezone
 from keycore.cutting.commands import MachineOffsets
 from wryfalcon.accounts.models import User
 from wryfalcon.bench.models import PieceState
+from wryfalcon.lengths import say_mm
 from wryfalcon.machines.actions.orders import Press, place_order
 from wryfalcon.machines.models import DriverKind, HiddenFault, Machine, Practice
 from wryfalcon.machines.queries.line import line_of
@@ -92,11 +93,11 @@ def score_words(practice: Practice) -> str:
     if named != hidden:
         return f"{was}, not {named.label}. {keys}. Look at how the errors go along the blade, and where the cuts sit."
     if hidden.is_trimmed and abs(practice.left_over) > GOOD:
-        return f"{was}, as you say; {abs(practice.left_over):.3f} mm left over. {keys}. Trust the interval, then trim."
+        return f"{was}, as you say; {say_mm(abs(practice.left_over))} left over. {keys}. Trust the interval, then trim."
     if not hidden.is_trimmed and abs(practice.left_over) > GOOD:
         return f"{was}, as you say; but no adjustment mends that, and one was made. {keys}."
     thrift = "thriftily" if practice.keys_used <= FEW_KEYS else "with more keys than it takes"
-    left = f" {abs(practice.left_over):.3f} mm left over." if hidden.is_trimmed else ""
+    left = f" {say_mm(abs(practice.left_over))} left over." if hidden.is_trimmed else ""
     return f"Found, and {thrift}: {was[0].lower()}{was[1:]}.{left} {keys}."
 
 

@@ -15,6 +15,7 @@ from keycore.machines.drift import Drift, Forecast, KeyMade, Touched, follow_dri
 from keycore.machines.trim import Noise
 from keycore.reading.evidence import Spread
 from wryfalcon.bench.models import PieceState
+from wryfalcon.lengths import mm_as_shown, say_mm
 from wryfalcon.machines.models import TRACES, Machine, MachineWork, OffsetChange, Trim, Work
 from wryfalcon.machines.queries.care import to_be_homed
 from wryfalcon.machines.queries.hands import caliper_sd_mm
@@ -33,9 +34,14 @@ class Marked:
 
     at: datetime
     number: int
-    words: str
+    words: str  # "" for a trim
     by: float | None  # mm; None where the offset is unknown afterwards
     wheel: int | None = None  # whose own offset alone is unknown afterwards
+
+    @property
+    def says(self) -> str:
+        """In words, a trim in the unit of whoever is looking."""
+        return self.words or f"trimmed by {say_mm(self.by or 0.0, signed=True)}"
 
 
 @dataclass(frozen=True)
@@ -104,11 +110,11 @@ class MachineDrift:
         wheels = {key.wheel for key in self.keys}
         if self.told.wheel not in wheels and wheels != {0}:
             return (
-                f"The wheel that is on has proven no key here yet; by the others it is within {2 * offset.sd:.3f} mm."
+                f"The wheel that is on has proven no key here yet; by the others it is within {say_mm(2 * offset.sd)}."
             )
         if abs(offset.mean) < 1.96 * offset.sd:
-            return f"It cuts true as far as its keys can tell, within {1.96 * offset.sd:.3f} mm."
-        return f"It cuts {abs(offset.mean):.3f} mm {way}, give or take {1.96 * offset.sd:.3f}."
+            return f"It cuts true as far as its keys can tell, within {say_mm(1.96 * offset.sd)}."
+        return f"It cuts {say_mm(abs(offset.mean))} {way}, give or take {mm_as_shown(1.96 * offset.sd)}."
 
     @property
     def foretells(self) -> str:
@@ -286,7 +292,7 @@ def _marks(machine: Machine, gauge: str, works: list[MachineWork], made_at: list
     for change in own.order_by("at"):
         by = change.value_after - change.value_before + change.turned
         if by:
-            marks.append(Marked(change.at, bisect_left(made_at, change.at), f"trimmed by {by:+.3f} mm", by))
+            marks.append(Marked(change.at, bisect_left(made_at, change.at), "", by))
     for work in [work for work in works if Work(work.what).moves_it]:
         words, wheel = Work(work.what).label, work.cutter_id if work.what == Work.WHEEL else None
         marks.append(Marked(work.at, bisect_left(made_at, work.at), words, None, wheel))

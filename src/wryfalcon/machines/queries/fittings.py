@@ -11,6 +11,7 @@ from django.db.models import Count, Max, Q
 from keycore.machines.touch import match_shapes
 from keycore.tools import Wheel
 from wryfalcon.bench.models import PieceState
+from wryfalcon.lengths import say_mm
 from wryfalcon.machines.models import Cutter, Follower, JawSide, Machine, MachineWork, OffsetChange, Work
 
 DEEPEST_CUT_MM = 3.0  # of an ordinary key; common practice, no source
@@ -105,9 +106,9 @@ def mismatch_of(machine: Machine, followers: Sequence[Follower]) -> str:
     if abs(match.wider_at_edge - match.wider_at_root) > abs(match.wider_at_root) / 10:
         says.append(f"{_wider(match.wider_at_edge)} at the edge of a deep one")
     if match.shallow:
-        says.append(f"up to {match.shallow:.2f} mm too shallow where it rides on the flanks")
+        says.append(f"up to {say_mm(match.shallow, 2)} too shallow where it rides on the flanks")
     return f"{follower} and {machine.fitted} are not of one shape: {', '.join(says)}. Fit the follower of that wheel."
 
 
 def _wider(by: float) -> str:
-    return f"{abs(by):.2f} mm {'wider' if by > 0 else 'narrower'}"
+    return f"{say_mm(abs(by), 2)} {'wider' if by > 0 else 'narrower'}"

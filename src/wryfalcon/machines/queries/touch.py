@@ -8,6 +8,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from keycore.machines.touch import Mark
+from wryfalcon.lengths import say_mm
 from wryfalcon.machines.models import Machine, MachineKind, TouchTry
 from wryfalcon.machines.queries.trimming import turn_words
 
@@ -98,5 +99,5 @@ def last_advice(machine: Machine, tries: Sequence[TouchTry]) -> str:
     words = turn_words(machine, -last.moved)
     if not machine.screw_lead:
         way = "closer" if last.moved > 0 else "away"
-        words = f"move the wheel {abs(last.moved):.3f} mm {way}"
+        words = f"move the wheel {say_mm(abs(last.moved))} {way}"
     return f"{words[0].upper()}{words[1:]}. Do not tighten it yet; turn the wheel by hand again."

@@ -4,14 +4,16 @@ from __future__ import annotations
 
 from collections import defaultdict
 from dataclasses import dataclass
-from functools import lru_cache
+from functools import lru_cache, partial
 from math import sqrt
 
 from keycore.kinds import kinds
 from keycore.machines.copies import Copied, compare_copy
 from keycore.proving.verdict import MOST_READINGS, Verdict, repeats_needed
+from keycore.units import Unit
 from wryfalcon.bench.models import Sighting, SourceKind, Tag
 from wryfalcon.documents import parsed
+from wryfalcon.lengths import say_depth, unit_shown
 from wryfalcon.library.models import FamilyRecord
 from wryfalcon.machines.models import TRACES_SURFACE, Duplicate, Machine
 from wryfalcon.machines.queries.hands import caliper_sd_mm
@@ -67,16 +69,19 @@ def compared(duplicate: Duplicate, sd_mm: float) -> Copied:
     """What a duplicate says, one measurement being good to ``sd_mm``. Raises InputError where it cannot."""
     record = duplicate.family_record
     sd = record.family.depth.from_machine(sd_mm) / sqrt(duplicate.repeats)
-    return _compared(record.document, duplicate.track, tuple(duplicate.pattern), tuple(duplicate.copy), sd)
+    return _compared(
+        record.document, duplicate.track, tuple(duplicate.pattern), tuple(duplicate.copy), sd, unit_shown()
+    )
 
 
 @lru_cache(maxsize=64)
 def _compared(
-    document: str, track: str, pattern: tuple[float | None, ...], copy: tuple[float | None, ...], sd: float
-) -> Copied:
+    document: str, track: str, pattern: tuple[float | None, ...], copy: tuple[float | None, ...], sd: float,
+    unit: Unit,
+) -> Copied:  # fmt: skip
     """The same measurements say the same however often they are looked at."""
     family = parsed(document)
-    return compare_copy(family, family.track(track), pattern, copy, sd)
+    return compare_copy(family, family.track(track), pattern, copy, sd, say=partial(say_depth, family, unit))
 
 
 def tracks_to_trace() -> list[tuple[str, str]]:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 
@@ -12,12 +12,13 @@ from keycore.family import Family, Tolerance, Track
 from keycore.kinds import kinds
 from keycore.kinds.interface import Surface
 from keycore.machines.design import TestKey, clampings_to_settle, design_test_key
-from keycore.machines.trim import Adjustment, Advice, MeasuredCut, Noise, fit_trim, odd_clamping
+from keycore.machines.trim import Adjustment, Advice, MeasuredCut, Noise, Term, fit_trim, odd_clamping
 from keycore.machines.trim import Trim as Fit
 from keycore.machines.wheel import KeyOfWheel, WheelAdvice, WheelSigns, judge_wheel, steep_error, worse_neighbour
 from keycore.tools import Wheel
 from wryfalcon.bench.models import PieceState, ProofValue
 from wryfalcon.documents import parsed
+from wryfalcon.lengths import mm_as_shown, say_mm, unit_shown
 from wryfalcon.library.models import FamilyRecord
 from wryfalcon.machines.models import Closer, JawSide, Machine, Trim, TrimReading
 from wryfalcon.machines.queries.drift import drift_of, noise_of
@@ -47,6 +48,16 @@ class Clamping:
 
 
 @dataclass(frozen=True)
+class ShownTerm:
+    """A term of a trim as a row of its table: its interval, or why it is not told."""
+
+    name: str
+    value: str
+    says: str
+    is_known: bool = True
+
+
+@dataclass(frozen=True)
 class TrimState:
     """Everything a trim's page says."""
 
@@ -65,6 +76,20 @@ class TrimState:
     def falls_when_deeper(self) -> bool:
         """Whether a deeper cut has the smaller value."""
         return self.family.track(self.trim.track).falls_when_deeper
+
+    @property
+    def terms(self) -> tuple[ShownTerm, ...]:
+        """What the keys say of each term, in the unit of whoever is looking."""
+        fit, unit = self.fit, unit_shown()
+        if fit is None:
+            return ()
+        return (
+            _shown(f"Depth offset, {unit}", fit.offset, fit.left_out.get("offset", ""), mm_as_shown),
+            _shown("Depth error for what lies along the blade", fit.per_space, fit.left_out.get("per_space", "")),
+            _shown("Depth error for how deep it goes", fit.per_depth, fit.left_out.get("per_depth", "")),
+            _shown(f"Position offset, {unit}", fit.space_offset, fit.left_out.get("space_offset", ""), mm_as_shown),
+            _shown("Spacing, for what lies along the blade", fit.space_scale, fit.left_out.get("space_scale", "")),
+        )
 
     @property
     def can_apply(self) -> bool:
@@ -164,7 +189,7 @@ class TrimState:
             parts.append(f"It cuts {_error(self.fit.offset.value)}")
         if self.fit.space_adjust and self.fit.space_offset:
             way = "from the gauge" if self.fit.space_offset.value > 0 else "towards the gauge"
-            parts.append(f"the cuts sit {abs(self.fit.space_offset.value):.3f} mm {way}")
+            parts.append(f"the cuts sit {say_mm(abs(self.fit.space_offset.value))} {way}")
         return " and ".join(parts)
 
     @property
@@ -176,7 +201,9 @@ class TrimState:
             steps.append(f"Depth{self._axis(1)}: {turn_words(machine, self.fit.depth_adjust, self._sign)}")
         if self.fit.space_adjust:
             dial = dial_words(machine.space_dial, self.fit.space_adjust)
-            steps.append(f"Along the blade{self._axis(0)}: add {self.fit.space_adjust:+.3f} mm to the offset{dial}")
+            steps.append(
+                f"Along the blade{self._axis(0)}: add {say_mm(self.fit.space_adjust, signed=True)} to the offset{dial}"
+            )
         return ". ".join(steps) + "." if steps else ""
 
     @property
@@ -197,14 +224,24 @@ class TrimState:
         if fit.per_space and fit.per_space.excludes_zero:
             effect = abs(fit.per_space.value) * (max(x) - min(x))
             found.append(
-                f"the error grows by {effect:.3f} mm along the blade, so square the jaw and sight the millings"
+                f"the error grows by {say_mm(effect)} along the blade, so square the jaw and sight the millings"
             )
         if fit.per_depth and fit.per_depth.excludes_zero:
             effect = abs(fit.per_depth.value) * (max(v) - min(v))
-            found.append(f"the error grows by {effect:.3f} mm with depth, so have the depth axis serviced")
+            found.append(f"the error grows by {say_mm(effect)} with depth, so have the depth axis serviced")
         if fit.space_scale and fit.space_scale.excludes_zero:
             found.append("the spacing itself is off, so have that axis serviced")
         return found
+
+
+def _ratio(number: float, places: int = 4) -> str:
+    return f"{number:.{places}f}".replace("-", "\N{MINUS SIGN}")
+
+
+def _shown(name: str, term: Term | None, why: str, show: Callable[[float, int], str] = _ratio) -> ShownTerm:
+    if term is None:
+        return ShownTerm(name, "–", why, is_known=False)
+    return ShownTerm(name, show(term.value, 4), f"{show(term.low, 4)} to {show(term.high, 4)}")
 
 
 def turn_words(machine: Machine, adjust: float, sign: float = 1.0) -> str:
@@ -215,7 +252,7 @@ def turn_words(machine: Machine, adjust: float, sign: float = 1.0) -> str:
     deeper = adjust < 0
     if not machine.screw_lead:
         dial = dial_words(machine.depth_dial, adjust)
-        return f"add {adjust * sign:+.3f} mm to the offset{dial}, {'deeper' if deeper else 'shallower'}"
+        return f"add {say_mm(adjust * sign, signed=True)} to the offset{dial}, {'deeper' if deeper else 'shallower'}"
     turns = abs(adjust) / machine.screw_lead
     closer = machine.closer or Closer.CLOCKWISE
     other = Closer.ANTICLOCKWISE if closer == Closer.CLOCKWISE else Closer.CLOCKWISE
@@ -280,7 +317,7 @@ def _worn(fit: Fit | None, keys: Sequence[Sequence[MeasuredCut]], family: Family
             by_wheel.append(KeyOfWheel(tuple(error for error, _ in told), tuple(jump for _, jump in told)))
     steepest = max((max(key.jumps) for key in by_wheel), default=0.0)
     signs = WheelSigns(steep_error(by_wheel, noise), steepest, family.tolerance.value * edge_mm(family))
-    verdict = judge_wheel(Wheel(0.0, 90.0), signs)
+    verdict = judge_wheel(Wheel(0.0, 90.0), signs, say_mm)
     return verdict.reasons[0] if verdict.advice == WheelAdvice.CHANGE else None
 
 
@@ -365,4 +402,4 @@ def _as_cuts(trim: Trim, family: Family, planned: Sequence[PlannedTestCut], clam
 
 
 def _error(value: float) -> str:
-    return f"{abs(value):.3f} mm {'shallow' if value > 0 else 'deep'}"
+    return f"{say_mm(abs(value))} {'shallow' if value > 0 else 'deep'}"

@@ -22,6 +22,7 @@ from keycore.machines.wheel import (
 )
 from keycore.reading.evidence import Spread
 from wryfalcon.bench.models import Piece, PieceState, Proof
+from wryfalcon.lengths import say_mm
 from wryfalcon.library.models import FamilyRecord
 from wryfalcon.machines.models import Cutter, CutterLook, Machine, MachineWork, Work
 from wryfalcon.machines.queries.drift import noise_of
@@ -88,7 +89,7 @@ def wheel_of(cutter: Cutter) -> Wheel:
         tolerance=tolerance,
         burrs=burrs,
         shakes=shakes,
-        verdict=judge_wheel(shape_of(cutter), signs),
+        verdict=judge_wheel(shape_of(cutter), signs, say_mm),
     )
 
 

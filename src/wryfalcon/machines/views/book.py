@@ -13,8 +13,10 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
+from keycore.units import Unit
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs, needs_to_change
 from wryfalcon.drawings.drift import DriftChart, DriftWords, draw_drift, over_days, over_keys
+from wryfalcon.lengths import say_mm, unit_shown
 from wryfalcon.machines.actions.care import note_work
 from wryfalcon.machines.actions.practice import score_words
 from wryfalcon.machines.actions.trimming import undo_change
@@ -114,11 +116,11 @@ def _chart(found: MachineDrift, by: str) -> DriftChart | None:
     if found.drift is None:
         return None
     today = days_between(found.keys[0].at, timezone.now()) if by == DAYS else 0.0
-    return _drawn(replace(found.told, days_a_key=round(found.told.days_a_key, 3)), round(today))
+    return _drawn(replace(found.told, days_a_key=round(found.told.days_a_key, 3)), round(today), unit_shown())
 
 
 @lru_cache(maxsize=16)
-def _drawn(told: Told, today: int) -> DriftChart:
+def _drawn(told: Told, today: int, unit: Unit) -> DriftChart:
     """The same course is drawn once; over days where today is said."""
     keys, marks = told.keys, told.marks
     errors = [(key.error, _title(key)) for key in keys]
@@ -130,12 +132,12 @@ def _drawn(told: Told, today: int) -> DriftChart:
     else:
         then_at, swaps_at = [mark.number for mark in marks], [swap.number for swap in told.swaps]
         places = over_keys(len(keys), then_at, swaps_at, told.days_a_key)
-    words = DriftWords(tuple(mark.words for mark in marks), tuple(swap.words for swap in told.swaps))
+    words = DriftWords(tuple(mark.says for mark in marks), tuple(swap.words for swap in told.swaps))
     return draw_drift(drift, errors, words, places, told.tolerance)
 
 
 def _title(key: ProvenKey) -> str:
-    return ", ".join(filter(None, [key.name, f"{key.at:%d %b}", key.wheel_name, f"{key.error:+.3f} mm"]))
+    return ", ".join(filter(None, [key.name, f"{key.at:%d %b}", key.wheel_name, say_mm(key.error, signed=True)]))
 
 
 def _machine(pk: int) -> Machine:

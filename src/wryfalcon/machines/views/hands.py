@@ -9,9 +9,9 @@ from django.http import HttpResponse
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_http_methods
 
-from keycore.units import Unit, convert
+from keycore.units import Unit
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs_to_change
-from wryfalcon.lengths import NotALength, parse_length
+from wryfalcon.lengths import NotALength, parse_length, say_mm
 from wryfalcon.machines.actions.care import keep_study
 from wryfalcon.machines.models import HandStudy
 from wryfalcon.machines.queries.hands import caliper_sd_mm
@@ -29,14 +29,13 @@ def hands(request: PersonRequest) -> HttpResponse:
         try:
             people, readings = _parsed(typed, Unit(request.user.unit))
             study = keep_study(request.user, request.POST.get("instrument", ""), people, readings)
-            messages.success(request, f"Kept: one reading is good to {study.whole:.4f} mm from now on.")
+            messages.success(request, f"Kept: one reading is good to {say_mm(study.whole, 4)} from now on.")
             return redirect("machines:hands")
         except (NotKept, NotALength) as refusal:
             problem = str(refusal)
     context = {
         "studies": HandStudy.objects.select_related("by")[:12], "typed": typed, "problem": problem,
         "instrument": request.POST.get("instrument", ""), "sd": caliper_sd_mm(),
-        "sd_thou": convert(caliper_sd_mm(), Unit.MILLIMETRE, Unit.INCH) * 1000,
     }  # fmt: skip
     return render(request, "machines/hands.html", context, status=422 if problem else 200)
 

@@ -1,0 +1,56 @@
+"""Form fields that a shop's forms share."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django import forms
+from django.core.exceptions import ValidationError
+from django.utils.functional import lazy
+
+from keycore.units import Unit, convert
+from wryfalcon.lengths import NotALength, parse_length, say_mm, unit_shown
+
+INCH_PLACES, MM_PLACES = 6, 6  # as they are shown to be typed over
+KEPT = {Unit.INCH: 4, Unit.MILLIMETRE: 6}  # places of a millimetre that are kept of what is typed
+
+
+class MmField(forms.CharField):
+    """A length of the machine room: kept in millimetres, typed and shown in the unit of whoever is looking.
+
+    What was shown and comes back unchanged is kept to a ten-thousandth of a millimetre.
+    """
+
+    def __init__(
+        self, *, label: str, least: float | None = None, most: float | None = None, initial: float | None = None,
+        per: str = "", **more: Any,
+    ) -> None:  # fmt: skip
+        super().__init__(label=_labelled(label, per), initial=initial, max_length=24, **more)
+        self.least, self.most = least, most
+        self.widget.attrs |= {"inputmode": "decimal", "autocomplete": "off"}
+
+    def prepare_value(self, value: Any) -> Any:
+        """A number of millimetres as it is typed in the unit shown; what was typed as it is."""
+        if not isinstance(value, int | float):
+            return value
+        shown = convert(float(value), Unit.MILLIMETRE, unit_shown())
+        return f"{round(shown, INCH_PLACES if unit_shown() == Unit.INCH else MM_PLACES):.6f}".rstrip("0").rstrip(".")
+
+    def clean(self, value: Any) -> float | None:
+        """Millimetres; None for nothing. Raises ValidationError for what is no length, or too large or small."""
+        text = super().clean(value).strip()
+        if not text:
+            return None
+        try:
+            mm = parse_length(text, unit_shown(), Unit.MILLIMETRE).value
+        except NotALength as error:
+            raise ValidationError(str(error)) from None
+        if self.least is not None and mm < self.least:
+            raise ValidationError(f"{say_mm(self.least, 4)} at least.")
+        if self.most is not None and mm > self.most:
+            raise ValidationError(f"{say_mm(self.most)} at most.")
+        return round(mm, KEPT[unit_shown()])
+
+
+def _labelled(label: str, per: str) -> Any:
+    return lazy(lambda: f"{label}, {unit_shown()}{f' {per}' if per else ''}", str)()
