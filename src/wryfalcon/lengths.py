@@ -210,12 +210,17 @@ def unit_shown() -> Unit:
     return _SHOWN.get().unit
 
 
+def figures_shown() -> Preference:
+    """How whoever is looking likes figures, to keep what is drawn for them apart from what is drawn for others."""
+    return _SHOWN.get()
+
+
 def unit_words(coordinate: Coordinate) -> str:
     """The unit that a coordinate's figures are shown in."""
     return unit_shown().value if coordinate.is_length else coordinate.unit_name
 
 
-def figure(coordinate: Coordinate, value: float) -> str:
+def figure(coordinate: Coordinate, value: float, *, fine: bool = False) -> str:
     """A value of a coordinate as whoever is looking likes it, without its unit.
 
     >>> from keycore.coordinate import Quantity
@@ -223,7 +228,7 @@ def figure(coordinate: Coordinate, value: float) -> str:
     ...     figure(Coordinate("left at the root"), 7.62), figure(Coordinate("angle", Quantity.ANGLE), 7.62)
     ('0.300', '7.6')
     """
-    return show_value(coordinate, value, unit_shown(), fine=_SHOWN.get().fine)
+    return show_value(coordinate, value, unit_shown(), fine=fine or _SHOWN.get().fine)
 
 
 def say_figure(coordinate: Coordinate, number: float) -> str:
@@ -324,3 +329,17 @@ def can_measure(family: Family, track: Track) -> tuple[float, float]:
         return low - step, high + step
     uncut = family.kind.uncut(family, track) or (family.blank.height if family.blank else 0.0)
     return low / 2, max(high, uncut) * 1.1
+
+
+def how_to_type(coordinate: Coordinate, shop: Unit, *, pins: bool = False) -> str:
+    """What may be typed for a value, in a sentence.
+
+    >>> how_to_type(Coordinate("left at the root"), Unit.INCH)
+    '0.301, .301 or 301; 7.65 mm too.'
+    """
+    if pins:
+        stack = "0.195+0.030" if shop == Unit.INCH else "4.95+0.76"
+        return f"The bottom pin’s length; with a master pin, bottom + master: {stack}."
+    if not coordinate.is_length:
+        return "Degrees: 36 or 36.5."
+    return "0.301, .301 or 301; 7.65 mm too." if shop == Unit.INCH else "7.65 or 765; 0.301 in too."

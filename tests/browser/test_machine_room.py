@@ -21,7 +21,7 @@ def test_a_machine_is_trimmed_by_two_clampings_of_a_test_key(smith: Smith) -> No
     smith.fill("#known", "7 mm")
     smith.fill("#read", "7.00 mm")
     smith.press("Enter")
-    smith.sees("It said 7.0000 mm of 7.0000 mm")
+    smith.sees("It said 0.27559 in of 0.27559 in")
     values = trim.family_record.family.track(trim.track).values
     for clamping, off in ((1, 0.0031), (2, 0.0029)):
         smith.sees(f"3. Measure clamping {clamping}")

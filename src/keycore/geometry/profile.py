@@ -51,7 +51,7 @@ def profile_of(
 
     Arguments: ``spaces`` and ``heights`` (n,) on one edge, the cutter's ``cut``, the blank's
     ``height`` on that edge and ``length``; lengths in one unit. Returns a Profile clipped to the
-    blade, straight runs merged. Raises InputError for lists of unequal length.
+    blade, straight runs merged. Raises InputError for lists of unequal length or another style.
 
     >>> cut = Wheel(flat=0.02, angle=90)
     >>> p = profile_of([0.2], [0.25], cut, height=0.3, length=0.5, style="plunged")
@@ -62,7 +62,9 @@ def profile_of(
         raise InputError("heights", f"{len(heights)} heights for {len(spaces)} spaces")
     order = np.argsort(spaces)
     x, v = np.array(spaces, dtype=float)[order], np.array(heights, dtype=float)[order]
-    draw = _plunged if style == "plunged" else _ramped
+    if style not in PATHS:
+        raise InputError("style", f"must be {' or '.join(PATHS)}, not {style[:20]!r}")
+    draw = PATHS[style]
     return _merged(*_clipped(*draw(x, v, cut, height, length), height, length))
 
 
@@ -93,6 +95,10 @@ def _ramped(x: Array, v: Array, cut: Wheel, height: float, length: float) -> tup
     points.append((x[-1] + half + max(0.0, height - v[-1]) * slope, height))
     at, heights = np.array(points).T
     return np.maximum.accumulate(at), heights
+
+
+PATHS = {"plunged": _plunged, "ramped": _ramped}
+"""How a wheel may go from space to space."""
 
 
 def _clipped(x: Array, h: Array, height: float, length: float) -> tuple[Array, Array]:

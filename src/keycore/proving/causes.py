@@ -59,22 +59,23 @@ class _Errors:
 
 def likely_causes(
     cuts: Sequence[ProofCut], sd: float, tolerance: Tolerance, unit: str = "", *, falls_when_deeper: bool = True,
-    among: Collection[str] | None = None, say: Say | None = None,
+    among: Collection[str] | None = None, say: Say | None = None, sd_space: float | None = None,
 ) -> list[Cause]:  # fmt: skip
     """Rank what may have made these errors.
 
     Arguments: the measured cuts, at least one; ``sd`` of one
     measurement, the family's tolerance, the ``unit`` to name in words, whether a deeper cut has the smaller value:
     errors are judged by the metal left; the causes ``among`` which to choose, all without it; how to ``say`` a
-    length, where that is not in its own unit. A cause that these cuts cannot show has no weight. Returns every cause
-    with weights that sum to 1, likeliest first. Raises nothing.
+    length, where that is not in its own unit; ``sd_space`` of a position, where that has another unit. A cause
+    that these cuts cannot show has no weight. Returns every cause with weights that sum to 1,
+    likeliest first. Raises nothing.
 
     >>> deep = [ProofCut(n, 0.2 * n, 0.1, 0.1 + 0.004) for n in (1, 2, 3)]
     >>> found = likely_causes(deep, 0.0003, Tolerance(0.002, 0.003), falls_when_deeper=False)
     >>> found[0].cause, "deep" in found[0].says, {c.cause: c.weight for c in found}["scale"]
     ('seat', True, 0.0)
     """
-    errors = _errors(cuts, sd, tolerance, 1.0 if falls_when_deeper else -1.0)
+    errors = _errors(cuts, sd, tolerance, 1.0 if falls_when_deeper else -1.0, sd_space)
     logs = {
         cause: np.log(prior) + _log_evidence(cause, errors) if _can_show(cause, errors) else -np.inf
         for cause, prior in PRIOR.items()
@@ -125,7 +126,9 @@ def _can_show(cause: str, errors: _Errors) -> bool:
     return column is None or float(np.ptp(column)) > 0
 
 
-def _errors(cuts: Sequence[ProofCut], sd: float, tolerance: Tolerance, way: float = 1.0) -> _Errors:
+def _errors(
+    cuts: Sequence[ProofCut], sd: float, tolerance: Tolerance, way: float = 1.0, sd_space: float | None = None
+) -> _Errors:
     ordered = sorted(cuts, key=lambda cut: cut.from_gauge)  # stable: one_side_alone counts on it
     values = np.array([cut.value for cut in ordered])
     jumps = np.abs(np.diff(values, prepend=values[0], append=values[-1]))
@@ -138,7 +141,7 @@ def _errors(cuts: Sequence[ProofCut], sd: float, tolerance: Tolerance, way: floa
         v=_centred(values),
         steep=steep / steep.max() if steep.max() > 0 else steep,
         sd=float(np.hypot(sd, UNEVEN * tolerance.value)),
-        sd_space=float(np.hypot(sd, UNEVEN * tolerance.space)),
+        sd_space=float(np.hypot(sd if sd_space is None else sd_space, UNEVEN * tolerance.space)),
         tolerance=tolerance,
     )
 

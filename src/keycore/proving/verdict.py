@@ -71,16 +71,19 @@ def judge(error: float, sd: float, tolerance: float) -> Verdict:
     return Verdict.OUTSIDE if abs(error) - expanded > tolerance + ROUNDING else Verdict.DOUBTFUL
 
 
-def judge_key(cuts: Sequence[ProofCut], sd: float, tolerance: Tolerance) -> list[JudgedCut]:
+def judge_key(
+    cuts: Sequence[ProofCut], sd: float, tolerance: Tolerance, sd_space: float | None = None
+) -> list[JudgedCut]:
     """Every cut's verdict: the worse of its depth's and, where measured, its position's.
 
-    Arguments: cuts, ``sd`` of one measurement, the family's tolerance. Raises nothing.
+    Arguments: cuts, ``sd`` of one measurement, the family's tolerance, ``sd_space`` of one position where that is
+    measured in another unit. Raises nothing.
     """
     judged = []
     for cut in cuts:
         verdicts = [judge(cut.error, sd, tolerance.value)]
         if cut.space_error is not None:
-            verdicts.append(judge(cut.space_error, sd, tolerance.space))
+            verdicts.append(judge(cut.space_error, sd if sd_space is None else sd_space, tolerance.space))
         judged.append(JudgedCut(cut, worst(verdicts)))
     return judged
 

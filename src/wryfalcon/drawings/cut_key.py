@@ -1,8 +1,9 @@
-"""A key drawn from the depth values it is cut to; the same values are drawn once."""
+"""A key drawn from the depth values it is cut to; the same key is drawn once for whoever likes the same figures."""
 
 from __future__ import annotations
 
 from collections.abc import Collection, Mapping, Sequence
+from dataclasses import dataclass
 from functools import lru_cache
 
 from keycore.cutting.plan import cutting_of
@@ -11,47 +12,39 @@ from keycore.geometry.shape import Shape
 from wryfalcon.documents import parsed
 from wryfalcon.drawings.key import KeyDrawing, draw_key
 from wryfalcon.drawings.kinds import is_drawable
+from wryfalcon.lengths import Preference, figures_shown
 
 Values = Mapping[str, Sequence[float]]
-Frozen = tuple[tuple[str, tuple[float, ...]], ...]
-Uncut = frozenset[tuple[int, Place]]
 
 
-def draw_cut_key(
-    document: str,
-    values: Values,
-    ghost: Values | None = None,
-    track: str | None = None,
-    *,
-    style: str = "",
-    ghost_style: str | None = None,
-    uncut: Collection[tuple[int, Place]] = (),
-) -> KeyDrawing | None:
-    """The key of a family document cut to its values, another key as an outline over it; None if it cannot be drawn.
+@dataclass(frozen=True)
+class CutKey:
+    """A key as it is cut: its values by track, the style of the path, what is not cut yet by clamping and place."""
 
-    Values go by track; ``style`` is the path's, the same for both keys unless ``ghost_style`` says otherwise;
-    ``uncut`` what is not cut yet, by clamping and place.
-    """
-    if not is_drawable(parsed(document)):
-        return None
-    styles = style, style if ghost_style is None else ghost_style
-    return _drawn(document, _frozen(values), _frozen(ghost or {}), track, styles, frozenset(uncut))
+    values: tuple[tuple[str, tuple[float, ...]], ...] = ()
+    style: str = ""
+    uncut: frozenset[tuple[int, Place]] = frozenset()
+
+    @classmethod
+    def of(cls, values: Values, style: str = "", uncut: Collection[tuple[int, Place]] = ()) -> CutKey:
+        """Of values by track."""
+        return cls(tuple((name, tuple(numbers)) for name, numbers in sorted(values.items())), style, frozenset(uncut))
+
+    def shape(self, family: Family) -> Shape | None:
+        """What metal is where; None where no track of it can be cut."""
+        known = {name: numbers for name, numbers in self.values if family.track(name).tool is not None}
+        return cutting_of(family).shape(family, known, style=self.style, uncut=self.uncut) if known else None
 
 
-def shape_cut(family: Family, values: Values, style: str = "", uncut: Uncut = frozenset()) -> Shape | None:
-    """What metal is where on a key cut to these values; None where no track of it can be cut."""
-    known = {name: numbers for name, numbers in values.items() if family.track(name).tool is not None}
-    return cutting_of(family).shape(family, known, style=style, uncut=uncut) if known else None
+BARE = CutKey()
 
 
-def _frozen(values: Values) -> Frozen:
-    return tuple((name, tuple(numbers)) for name, numbers in sorted(values.items()))
+def draw_cut_key(document: str, key: CutKey, ghost: CutKey = BARE, track: str | None = None) -> KeyDrawing | None:
+    """The key of a family document, another as an outline over it; None if it cannot be drawn."""
+    return _drawn(document, key, ghost, track, figures_shown()) if is_drawable(parsed(document)) else None
 
 
 @lru_cache(maxsize=512)
-def _drawn(
-    document: str, values: Frozen, ghost: Frozen, track: str | None, styles: tuple[str, str], uncut: Uncut
-) -> KeyDrawing:
+def _drawn(document: str, key: CutKey, ghost: CutKey, track: str | None, shown: Preference) -> KeyDrawing:
     family = parsed(document)
-    shapes = shape_cut(family, dict(values), styles[0], uncut), shape_cut(family, dict(ghost), styles[1])
-    return draw_key(family, *shapes, track=track)
+    return draw_key(family, key.shape(family), ghost.shape(family), track=track)

@@ -36,7 +36,7 @@ class ErrorStrip:
     band_height: float
     left: float
     right: float
-    times: int  # exaggeration against the drawing above
+    words: str  # with the exaggeration against the drawing above
     marks: tuple[ErrorMark, ...]
 
 
@@ -75,6 +75,6 @@ def draw_errors(
         band_height=px(2 * band),
         left=px(min(mark.x for mark in marks) - 34),
         right=px(max(mark.x for mark in marks) + 34),
-        times=round(scale / sheet.scale),
+        words=f"errors ×{round(scale / sheet.scale)}" if family.depth.is_length else "errors",
         marks=marks,
     )

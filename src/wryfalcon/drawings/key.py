@@ -8,7 +8,7 @@ from keycore.family import End, Family
 from keycore.geometry.shape import Shape
 from wryfalcon.drawings.kinds import drawn_as
 from wryfalcon.drawings.sheet import BLADE_LEFT, BOW_LEFT, WIDTH, Sheet, px
-from wryfalcon.lengths import show_value
+from wryfalcon.lengths import figure, unit_words
 
 
 @dataclass(frozen=True)
@@ -51,7 +51,7 @@ def draw_key(
     """
     sheet, look = Sheet.of(family), drawn_as(family)
     marks = tuple(
-        PositionMark(px(sheet.x(x)), number, show_value(family.space, x))
+        PositionMark(px(sheet.x(x)), number, figure(family.space, x))
         for number, x in enumerate(family.track(track).spaces, start=1)
     )
     return KeyDrawing(
@@ -69,7 +69,7 @@ def draw_key(
         positions=marks,
         counted_from=family.numbered_from,
         gauge_name=family.gauge.value,
-        unit=family.space.unit_name,
+        unit=unit_words(family.space),
         words=(
             f"{family.name}, {'cut' if shape else 'uncut'}, drawn to scale: {look.seen}, "
             f"positions from the {family.gauge}."

@@ -12,7 +12,7 @@ from keycore.reading.decode import Posterior
 from keycore.reading.evidence import Beside, Compared, Evidence, Flush, Looks, Measured, Rounded, Spread, Stated
 from wryfalcon.drawings.kinds import is_drawable
 from wryfalcon.drawings.sheet import BLADE_LEFT, WIDTH, Sheet, px
-from wryfalcon.lengths import show_value
+from wryfalcon.lengths import figure
 
 LANE_TOP = 62.0  # below the blade
 LANE_HEIGHT = 196.0
@@ -139,7 +139,7 @@ def draw_strip(family: Family, track: Track, state: StripState) -> Strip:
     lanes = tuple(_lane(family, track, place, _Lanes(ys, x, width), state) for place, x in enumerate(xs))
     ladder_x = min(lane.left for lane in lanes) - 10
     ladder = tuple(
-        (px(y), f"{depth.label} · {show_value(family.depth, depth.value)}")
+        (px(y), f"{depth.label} · {figure(family.depth, depth.value)}")
         for depth, y in zip(track.depths, ys, strict=True)
     )
     bottom = top + LANE_HEIGHT
@@ -309,7 +309,7 @@ def _measured(family: Family, track: Track, place: int, source: SeenSource, lane
         shape=Shape.MEASURED,
         x=px(lane.x - lane.width * 0.2),
         y=px(at[0]),
-        words=f"cut {place + 1} read {show_value(family.depth, value, fine=True)}, {source.name}",
+        words=f"cut {place + 1} read {figure(family.depth, value, fine=True)}, {source.name}",
         low=px(min(at)),
         high=px(max(at)),
     )

@@ -51,7 +51,7 @@ def edge_of(
     if family.blank is None:
         raise InputError("family", "a profile needs the blank and the cut")
     wheel, (height,) = wheel_for(track, fitted), edge_values(family, [family.blank.height])
-    return profile_of(track.spaces, edge_values(family, values), wheel, height, family.blank.length, style)
+    return profile_of(track.spaces, edge_values(family, values), wheel, height, family.blank.length, style or PLUNGED)
 
 
 def tumbler_of(family: Family, track: Track) -> Tumbler:

@@ -168,9 +168,9 @@ def _judged(
     fewest = min((len(cut.values) for cut in seen if cut.values), default=1)
     zero = sqrt(family.depth.from_machine(ZERO_MM) ** 2 + by.worn**2)
     sd = sqrt(by.sd_once**2 / fewest + zero**2)
-    asked = dict(wanted)
+    along, asked = _along_sd(family, sd), dict(wanted)
     proofs = [_mean_of(family, cut, asked[cut.track][cut.space - 1]) for cut in seen]
-    verdicts = [judge_key([proof], sd, family.tolerance)[0].verdict if proof else None for proof in proofs]
+    verdicts = [judge_key([proof], sd, family.tolerance, along)[0].verdict if proof else None for proof in proofs]
     cuts = tuple(
         ProvedCut(
             track=cut.track,
@@ -205,7 +205,18 @@ def _causes(measured: Sequence[ProofCut], sd: float, family: Family, unit: Unit)
     falls = family.tracks[0].falls_when_deeper
     among = family.kind.cutting.suspects if family.kind.cutting else None
     said = partial(say_depth, family, unit)
-    return tuple(likely_causes(measured, sd, family.tolerance, falls_when_deeper=falls, among=among, say=said))
+    along = _along_sd(family, sd)
+    found = likely_causes(
+        measured, sd, family.tolerance, falls_when_deeper=falls, among=among, say=said, sd_space=along
+    )  # fmt: skip
+    return tuple(found)
+
+
+def _along_sd(family: Family, sd: float) -> float:
+    """What one measurement's sd is for a position: the same, unless one of the two is an angle."""
+    if family.space.quantity == family.depth.quantity:
+        return sd
+    return family.space.from_machine(family.depth.to_machine(sd))
 
 
 def _kept_values(piece: Piece) -> defaultdict[tuple[str, int], list[ProofValue]]:
@@ -238,7 +249,7 @@ def _forecast(
         return tuple(cuts), None
     felt: list[Feel] = []
     making, play = Making(sd, 0.0), play_of(family)
-    along = _along(family, cuts, sd)
+    along = _along(family, cuts, _along_sd(family, sd))
     chance = 0.0
     for shift, weight in places_along(along):
         away: list[float] = []

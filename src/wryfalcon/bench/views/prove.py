@@ -34,6 +34,7 @@ from wryfalcon.bench.views.stage import (
 )
 from wryfalcon.bench.views.values import entries_posted, refused, wants_json
 from wryfalcon.bench.views.values import kept as values_kept
+from wryfalcon.drawings.cut_key import CutKey
 from wryfalcon.drawings.errors import draw_errors
 from wryfalcon.machines.models import DriverKind
 from wryfalcon.machines.queries.line import last_order
@@ -113,7 +114,7 @@ def keep_verdict(request: PersonRequest, number: int, piece: int) -> HttpRespons
 
 def _find(number: int, piece: int) -> tuple[Tag, Piece]:
     tag = find_tag(number)
-    return tag, get_object_or_404(Piece.objects.select_related("machine", "settlement"), pk=piece, tag=tag)
+    return tag, get_object_or_404(Piece.objects.select_related("machine", "settlement", "set_up"), pk=piece, tag=tag)
 
 
 def _all_cuts(tag: Tag) -> list[tuple[str, int]]:
@@ -165,7 +166,7 @@ def _show(
 
 def _drawn(tag: Tag, piece: Piece, proof: ShownProof) -> dict[str, Any]:
     """The key as measured over its target, and the errors of the first track under it."""
-    wanted = piece.settlement.values if piece.settlement else {}
+    wanted, path = piece.settlement.values if piece.settlement else {}, piece.set_up.style if piece.set_up else ""
     track = tag.family.tracks[0].name
     measured = {
         t.name: [cut.measured if cut.measured is not None else cut.wanted for cut in _of_track(proof, t.name)]
@@ -173,7 +174,7 @@ def _drawn(tag: Tag, piece: Piece, proof: ShownProof) -> dict[str, Any]:
     }
     errors = [(c.space, c.error, c.verdict.value) for c in _of_track(proof, track) if c.error is not None and c.verdict]
     return {
-        "key": key_of(tag, measured, wanted, style=piece.set_up.style if piece.set_up else ""),
+        "key": key_of(tag, measured, CutKey.of(wanted, path), style=path),
         "errors": draw_errors(tag.family, track, errors, COVERAGE * proof.sd),
     }
 

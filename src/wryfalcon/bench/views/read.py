@@ -31,6 +31,7 @@ from wryfalcon.bench.views.stage import (
 )
 from wryfalcon.bench.views.strip import strip_of
 from wryfalcon.bench.views.values import entries_posted, kept, refused, wants_json
+from wryfalcon.lengths import how_to_type
 
 NO_KEY = {OnBench.LOCK, OnBench.LOCK_PARTS, OnBench.CODE}
 """What is on the bench has no key to measure: the way of reading is chosen first."""
@@ -189,6 +190,7 @@ def show_read(
         "suggest": entry.suggest,
         "is_second": entry.is_second,
         "typed": entry.typed,
+        "how_to_type": how_to_type(tag.family.depth, shop_unit(request), pins=kind == SourceKind.PINS),
         "complete": not reading.unread,
         "to_settle": _address_of_settling(tag, reading),
         **looks,

@@ -40,6 +40,7 @@ from wryfalcon.bench.views.stage import (
 from wryfalcon.bench.views.strip import strip_of
 from wryfalcon.codes.models import Code
 from wryfalcon.codes.queries.fitting import FittingCode, codes_that_fit
+from wryfalcon.drawings.cut_key import CutKey
 from wryfalcon.lengths import NotALength, parse_value, show_value
 
 
@@ -221,7 +222,7 @@ def _settled(request: PersonRequest, tag: Tag, settlement: Settlement, readings:
         "lines": lines,
         "reading": first,
         "readings": readings,
-        "key": settled_key_of(tag, _now(readings), first.track.name),
+        "key": settled_key_of(tag, CutKey.of(_now(readings)), first.track.name),
         "strip": strip_of(first) if first.posterior else None,
     }
 

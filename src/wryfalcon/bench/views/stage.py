@@ -18,7 +18,7 @@ from wryfalcon.bench.models import Tag, TagState
 from wryfalcon.bench.queries import stages
 from wryfalcon.bench.queries.stages import rail_of, standing
 from wryfalcon.bench.refusal import NotDone
-from wryfalcon.drawings.cut_key import Values, draw_cut_key
+from wryfalcon.drawings.cut_key import BARE, CutKey, Values, draw_cut_key
 from wryfalcon.drawings.key import KeyDrawing
 from wryfalcon.records.actions import note_tag_opened
 
@@ -108,26 +108,23 @@ def whole_number(text: str | None) -> int:
 def key_of(
     tag: Tag,
     values: Values,
-    ghost: Values | None = None,
+    ghost: CutKey = BARE,
     track: str | None = None,
     *,
     style: str = "",
-    ghost_style: str | None = None,
     uncut: Collection[tuple[int, Place]] = (),
 ) -> KeyDrawing | None:
     """The drawing of a tag's key cut to these depth values; None for a kind or blank that is not drawn.
 
-    ``style`` is the path's, the kind's usual one without, ``ghost_style`` that of the other where it differs;
-    ``uncut`` what is not cut yet, by clamping and place.
+    ``style`` is the path's, the kind's usual one without; ``uncut`` what is not cut yet, by clamping and place.
     """
     assert tag.family_record is not None
-    document = tag.family_record.document
-    return draw_cut_key(document, values, ghost, track, style=style, ghost_style=ghost_style, uncut=uncut)
+    return draw_cut_key(tag.family_record.document, CutKey.of(values, style, uncut), ghost, track)
 
 
-def settled_key_of(tag: Tag, ghost: Values | None = None, track: str | None = None) -> KeyDrawing | None:
+def settled_key_of(tag: Tag, ghost: CutKey = BARE, track: str | None = None) -> KeyDrawing | None:
     """The drawing of a tag's key as it was settled, by the path of its card where there is one; bare before."""
     if tag.settlement is None:
         return key_of(tag, {}, ghost, track)
     style = tag.set_up.style if tag.set_up else ""
-    return key_of(tag, tag.settlement.values, ghost, track, style=style, ghost_style="")
+    return key_of(tag, tag.settlement.values, ghost, track, style=style)
