@@ -67,9 +67,9 @@ class Operator:
         for _ in range(5):
             status, location, body = self._ask("GET", path)
             if status not in (301, 302):
-                return path, body
+                return path, " ".join(body.split())
             path = location
-        return path, body
+        return path, " ".join(body.split())
 
     def post(self, path: str, fields: Mapping[str, str | list[str]]) -> str:
         """Send a form; sent again, the same, until an answer comes: nobody knows whether the first arrived."""

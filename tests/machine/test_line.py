@@ -36,7 +36,7 @@ class Bench:
         return self.driver.deliver(order)
 
     def load(self, job: str = "j", cuts: list[Command] = CUTS, onto: str | None = None) -> None:
-        self.ask("load", job, cuts=cuts, blank_height=8.4, onto=onto)
+        self.ask("load", job, cuts=cuts, axes=["X", "Z"], blank_height=8.4, onto=onto)
 
     def start(self, job: str = "j") -> None:
         """Home it, load a key, clamp it and start."""

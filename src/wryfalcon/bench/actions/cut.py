@@ -25,6 +25,7 @@ from wryfalcon.bench.refusal import NotDone
 from wryfalcon.library.models import Blank
 from wryfalcon.machines.actions.orders import Press, give_up_orders, place_order
 from wryfalcon.machines.models import DriverKind, Order
+from wryfalcon.machines.queries.fittings import axes_of
 from wryfalcon.machines.queries.line import LineNow, line_of
 from wryfalcon.records.actions import write_down
 from wryfalcon.records.models import Event
@@ -336,8 +337,10 @@ def _send(press: Press, piece: Piece) -> None:
     if other is not None:
         holds = f"{piece.machine} has {other.called} of tag {other.tag} in hand, {other.get_state_display()}"
         raise NotDone(f"{holds}: finish it or stop it there first.")
+    axes = axes_of(piece.machine, piece.set_up.jaw_side if piece.set_up else None)
     data = {
         "cuts": piece.cuts,
+        "axes": [axes.space, axes.depth],
         "blank_height": uncut_of(piece.tag.family),
         "onto": piece.onto.job if piece.onto else None,
     }

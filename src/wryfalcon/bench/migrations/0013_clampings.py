@@ -30,6 +30,7 @@ def rename(apps, schema_editor):
     for order in apps.get_model("machines", "Order").objects.filter(command="load").iterator():
         if order.data and order.data.get("cuts"):
             order.data["cuts"] = renamed(order.data["cuts"])
+            order.data["axes"] = [order.machine.space_axis, order.machine.depth_axis]
             order.save(update_fields=["data"])
 
 
@@ -37,7 +38,7 @@ class Migration(migrations.Migration):
 
     dependencies = [
         ("bench", "0012_compared_and_marked"),
-        ("machines", "0004_lines"),
+        ("machines", "0005_pieces"),
     ]
 
     operations = [

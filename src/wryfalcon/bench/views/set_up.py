@@ -23,6 +23,7 @@ from wryfalcon.drawings.jaw import draw_jaw
 from wryfalcon.machines.formats.gcode import write_gcode
 from wryfalcon.machines.formats.outline import write_dxf, write_svg
 from wryfalcon.machines.models import TRACES_SURFACE, Machine
+from wryfalcon.machines.queries.fittings import axes_of
 from wryfalcon.machines.views.press import press_of
 from wryfalcon.records.actions import note_document
 
@@ -107,7 +108,7 @@ def _written(tag: Tag, card: Card, kind: str) -> tuple[str, str]:
         return write_dxf(card.plan), "image/vnd.dxf"
     if kind == "svg":
         return write_svg(card.plan), "image/svg+xml"
-    axes = card.set_up.machine.space_axis, card.set_up.machine.depth_axis
+    axes = axes_of(card.set_up.machine, card.set_up.jaw_side)
     return write_gcode(f"tag {tag}", card.set_up.commands, uncut_of(tag.family), axes), "text/plain; charset=utf-8"
 
 

@@ -11,6 +11,7 @@ from datetime import UTC, datetime
 from typing import Any
 from uuid import uuid4
 
+from keycore.cutting.commands import AxisMap
 from wryfalcon.machines.drivers.interface import (
     Command,
     Delivery,
@@ -19,6 +20,7 @@ from wryfalcon.machines.drivers.interface import (
     MachineRefused,
     MachineUnreachable,
     Whereabouts,
+    move_of,
 )
 from wryfalcon.machines.drivers.told import VERSION, Answer, read_answer, read_found, read_heard, read_reading
 
@@ -32,11 +34,9 @@ class BenchDriver:
 
     reports = True
 
-    def __init__(
-        self, host: str, port: int, seconds: float, *, client: str = "", axes: tuple[str, str] = ("X", "Z")
-    ) -> None:
+    def __init__(self, host: str, port: int, seconds: float, *, client: str = "") -> None:
         self.host, self.port, self.seconds = host, port, seconds
-        self.client, self.axes = client, axes
+        self.client = client
 
     def listen(self, after: int) -> Heard:
         """The log from a number on, and how the machine is."""
@@ -54,7 +54,7 @@ class BenchDriver:
         if order.job:
             about["job"] = order.job
         if order.command == "load":
-            cuts = self._told(order.data["cuts"])
+            cuts = _told(order.data["cuts"], AxisMap(*order.data["axes"]))
             onto = order.data.get("onto")
             given = {"cuts": cuts, "blank_height": order.data["blank_height"], "onto": onto}
             return asdict(read_found(self._ask("load", order.id, **about, **given)))
@@ -79,19 +79,6 @@ class BenchDriver:
         for place in order.data["places"]:
             read[place] = read_reading(self._ask("measure", job=order.job, place=place, client=self.client))
         return read
-
-    def _told(self, cuts: Sequence[Command]) -> list[dict[str, Any]]:
-        """Cuts as the protocol has them: clamping by clamping, axes by their letters."""
-        along, depth = self.axes
-        return [
-            {
-                "clamping": cut["clamping"],
-                "place": cut["place"],
-                "at": {along: cut["position"], depth: cut["value"]},
-                "tool": None,
-            }
-            for cut in cuts
-        ]
 
     def _ask(self, command: str, request_id: str = "", **request: Any) -> Answer:
         said = request_id or uuid4().hex
@@ -124,3 +111,10 @@ class BenchDriver:
         except OSError as error:
             raise MachineUnreachable(str(error)) from None
         return bytes(received)
+
+
+def _told(cuts: Sequence[Command], axes: AxisMap) -> list[dict[str, Any]]:
+    """Cuts as the protocol has them: clamping by clamping, axes by their letters."""
+    return [
+        {"clamping": cut["clamping"], "place": cut["place"], "at": move_of(cut).at(axes), "tool": None} for cut in cuts
+    ]

@@ -7,6 +7,9 @@ from dataclasses import dataclass, field
 from datetime import datetime
 from typing import Any, Protocol, TypedDict
 
+from keycore.cutting.commands import Move
+from keycore.family import Place
+
 
 class MachineUnreachable(Exception):
     """No answer from the machine; it may well be going on by itself."""
@@ -33,6 +36,11 @@ class Command(TypedDict):
     place: str  # the name by which the machine knows where it is
     position: float
     value: float
+
+
+def move_of(cut: Command) -> Move:
+    """The move that a command stands for."""
+    return Move(cut["clamping"], Place(cut["track"], cut["space"]), cut["position"], cut["value"])
 
 
 @dataclass(frozen=True)

@@ -15,6 +15,7 @@ from pathlib import Path
 from typing import Any
 from uuid import uuid4
 
+from keycore.cutting.commands import AxisMap
 from wryfalcon.machines.drivers.interface import (
     Delivery,
     Heard,
@@ -54,9 +55,8 @@ class PlanFileDriver:
 
     reports = False
 
-    def __init__(self, folder: Path, machine: int, axes: tuple[str, str] = ("X", "Z")) -> None:
+    def __init__(self, folder: Path, machine: int) -> None:
         self.folder = folder
-        self.axes = axes
         self.record = folder / f"machine-{machine}.jsonl"
 
     def listen(self, after: int) -> Heard:
@@ -101,7 +101,7 @@ class PlanFileDriver:
         cuts = order.data["cuts"]
         self.folder.mkdir(parents=True, exist_ok=True)
         plan = self.folder / f"{order.job}.nc"
-        plan.write_text(write_gcode(order.job, cuts, order.data["blank_height"], self.axes))
+        plan.write_text(write_gcode(order.job, cuts, order.data["blank_height"], AxisMap(*order.data["axes"])))
         entries: list[tuple[str, dict[str, Any]]] = [("loaded", {"of": len(cuts)})]
         if kept.job is not None and kept.state != "done":
             self._write(kept, order, [("set-aside", {})], kept.job)

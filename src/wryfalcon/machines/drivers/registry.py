@@ -15,11 +15,10 @@ from wryfalcon.machines.models import DriverKind, Machine
 
 def driver_of(machine: Machine) -> Driver:
     """The driver of a machine as the shop has set it up. Only the follower of the machines asks for it."""
-    axes = (machine.space_axis, machine.depth_axis)
     if machine.driver == DriverKind.FILE:
-        return PlanFileDriver(Path(settings.CUT_PLAN_FOLDER), machine.pk, axes)
+        return PlanFileDriver(Path(settings.CUT_PLAN_FOLDER), machine.pk)
     seconds = settings.MACHINE_SECONDS_TO_ANSWER
-    return BenchDriver(machine.host, machine.port, seconds, client=client_name(), axes=axes)
+    return BenchDriver(machine.host, machine.port, seconds, client=client_name())
 
 
 def client_name() -> str:

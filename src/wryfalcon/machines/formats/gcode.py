@@ -11,16 +11,19 @@ from __future__ import annotations
 from collections.abc import Sequence
 from itertools import groupby
 
+from keycore.cutting.commands import AxisMap
 from wryfalcon.machines.drivers.interface import Command
+
+USUAL = AxisMap()
 
 CLEARANCE = 2.0  # mm above the blank for travel
 FEED = 60.0  # mm a minute
 
 
-def write_gcode(job: str, cuts: Sequence[Command], blank_height: float, axes: tuple[str, str] = ("X", "Z")) -> str:
+def write_gcode(job: str, cuts: Sequence[Command], blank_height: float, axes: AxisMap = USUAL) -> str:
     """One key as a program: travel above the blank, plunge to each value, lift; ``axes`` of space and depth."""
     safe = blank_height + CLEARANCE
-    along, depth = axes
+    along, depth = axes.space, axes.depth
     lines = ["%", f"(job {_plain(job)})", "G21 G90 G94", f"G0 {depth}{safe:.4f}"]
     for number, ((clamping, track), of_clamping) in enumerate(
         groupby(cuts, key=lambda cut: (cut["clamping"], cut["track"]))

@@ -8,6 +8,7 @@ from datetime import datetime
 
 from django.db.models import Count, Max, Q
 
+from keycore.cutting.commands import AxisMap
 from keycore.machines.touch import match_shapes
 from keycore.tools import Wheel
 from wryfalcon.bench.models import PieceState
@@ -83,10 +84,10 @@ def holdings_of(machine: Machine) -> list[Holding]:
     return found
 
 
-def axes_of(machine: Machine, side: JawSide | None) -> tuple[str, str]:
+def axes_of(machine: Machine, side: JawSide | None) -> AxisMap:
     """The axes that make space and depth for a key held so."""
     holder = side.clamp if side is not None and side.clamp is not None else machine
-    return holder.space_axis, holder.depth_axis
+    return AxisMap(holder.space_axis, holder.depth_axis)
 
 
 def shape_of(piece: Cutter | Follower) -> Wheel:

@@ -213,7 +213,9 @@ class TrimState:
     def _axis(self, place: int) -> str:
         """Which axis does it, where the clamp is not the machine's own jaw."""
         side = self.trim.jaw_side
-        return "" if side is None else f", axis {axes_of(self.trim.machine, side)[place]} for {side}"
+        axes = axes_of(self.trim.machine, side)
+        axis = (axes.space, axes.depth)[place]
+        return "" if side is None else f", axis {axis} for {side}"
 
     @property
     def _beyond(self) -> list[str]:
@@ -332,7 +334,7 @@ def best_test_key(document: str, name: str, noise: Noise, clampings: int) -> Tes
 def can_be_cut(trim: Trim) -> bool:
     """Whether its test keys can be cut from here: an edge, held where the axes do what they usually do."""
     side = trim.jaw_side
-    usual = (trim.machine.space_axis, trim.machine.depth_axis)
+    usual = axes_of(trim.machine, None)
     return trim.family_record.family.kind.cutting is not None and axes_of(trim.machine, side) == usual
 
 
