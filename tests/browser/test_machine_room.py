@@ -29,7 +29,7 @@ def test_a_machine_is_trimmed_by_two_clampings_of_a_test_key(smith: Smith) -> No
             smith.fill(f"[name=v{space}]", f"{values[step] + off:.4f}")
             smith.press("Enter")  # goes to the next cut, after the last to the button
         smith.press("Enter")
-    smith.sees("It cuts 0.076 mm shallow. Depth: add -0.080 mm to the offset, deeper.")
+    smith.sees("It cuts 0.0030 in shallow. Depth: add \N{MINUS SIGN}0.0031 in to the offset, deeper.")
     smith.go_on()
     smith.sees("trimmed by measured keys")
     own = MachineOffset.objects.get(machine=gannet, gauge="shoulder")

@@ -21,8 +21,8 @@ from wryfalcon.bench.queries.reading import readings_of
 from wryfalcon.bench.queries.stages import on_the_bench
 from wryfalcon.bench.refusal import NotDone
 from wryfalcon.demonstration.making import family_record, finished_key, type_values
+from wryfalcon.log.models import AuditEntry
 from wryfalcon.machines.models import Machine
-from wryfalcon.records.models import AuditEntry
 
 pytestmark = pytest.mark.django_db
 

@@ -20,6 +20,7 @@ from wryfalcon.bench.queries.why import help_file, why_wrong
 from wryfalcon.bench.refusal import NotDone
 from wryfalcon.demonstration.making import family_record, finished_key, measured, proven, type_values
 from wryfalcon.library.actions import import_family
+from wryfalcon.log.models import AuditEntry, Event
 from wryfalcon.machines.models import (
     Clamp,
     Cutter,
@@ -39,7 +40,6 @@ from wryfalcon.machines.queries.drift import drift_of, offset_before
 from wryfalcon.machines.queries.fittings import counters_of
 from wryfalcon.machines.queries.trimming import dial_words, turn_words
 from wryfalcon.machines.queries.wheels import wheel_of
-from wryfalcon.records.models import AuditEntry, Event
 
 pytestmark = pytest.mark.django_db
 

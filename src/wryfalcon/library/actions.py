@@ -14,9 +14,9 @@ from keycore.errors import InputError
 from keycore.family import Family
 from wryfalcon.accounts.models import User
 from wryfalcon.library.models import Blank, FamilyRecord
+from wryfalcon.log.actions import write_down
+from wryfalcon.log.models import Event
 from wryfalcon.machines.models import Duplicate, Trim
-from wryfalcon.records.actions import write_down
-from wryfalcon.records.models import Event
 
 
 @transaction.atomic

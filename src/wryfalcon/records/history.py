@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from wryfalcon.bench.models import Lock, Overruling, ProofValue, Settlement, SheetEntry, Sighting, Source, Tag
-from wryfalcon.records.models import AuditEntry
+from wryfalcon.log.models import AuditEntry
 
 SHOWN_PLAINLY = (
     "what", "piece", "machine", "cutter", "intent", "cuts", "read", "values", "verdict", "passed", "depth_key",

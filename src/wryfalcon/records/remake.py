@@ -17,8 +17,8 @@ from wryfalcon.bench.models import OnBench, Settlement, Tag
 from wryfalcon.bench.refusal import NotDone
 from wryfalcon.library.actions import import_family
 from wryfalcon.library.models import FamilyRecord
-from wryfalcon.records.actions import write_down
-from wryfalcon.records.models import Event
+from wryfalcon.log.actions import write_down
+from wryfalcon.log.models import Event
 
 
 @transaction.atomic

@@ -15,10 +15,10 @@ from wryfalcon.bench.models import Felt, Lock, Piece, PieceState, Proof, ProofVa
 from wryfalcon.bench.queries.proving import proof_of
 from wryfalcon.bench.refusal import NotDone
 from wryfalcon.lengths import Entry
+from wryfalcon.log.actions import write_down
+from wryfalcon.log.models import Event
 from wryfalcon.machines.actions.orders import Press, place_order
 from wryfalcon.machines.models import DriverKind, Order
-from wryfalcon.records.actions import write_down
-from wryfalcon.records.models import Event
 
 
 @transaction.atomic

@@ -12,7 +12,7 @@ from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.bench.actions.hand_over import hand_over
 from wryfalcon.bench.models import Piece, Trial
 from wryfalcon.bench.views.stage import attempt, find_tag, open_tag, settled_key_of, show_stage, to_stage
-from wryfalcon.records.actions import note_document
+from wryfalcon.log.actions import note_document
 from wryfalcon.records.document import readings_record, record_of
 from wryfalcon.records.history import history_of
 from wryfalcon.records.job_card import job_card_pdf

@@ -20,7 +20,7 @@ from wryfalcon.bench.queries.stages import rail_of, standing
 from wryfalcon.bench.refusal import NotDone
 from wryfalcon.drawings.cut_key import BARE, CutKey, Values, draw_cut_key
 from wryfalcon.drawings.key import KeyDrawing
-from wryfalcon.records.actions import note_tag_opened
+from wryfalcon.log.actions import note_tag_opened
 
 POLL = "X-Poll"
 """Sent by a page that looks again by itself: what is half typed on it stays."""

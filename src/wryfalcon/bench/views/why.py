@@ -10,7 +10,7 @@ from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.bench.models import Piece, Tag
 from wryfalcon.bench.queries.why import Why, help_file, why_wrong
 from wryfalcon.bench.views.stage import find_tag, open_tag
-from wryfalcon.records.actions import note_document
+from wryfalcon.log.actions import note_document
 
 
 @require_GET

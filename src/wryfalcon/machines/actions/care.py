@@ -13,10 +13,10 @@ from django.utils import timezone
 from keycore.errors import InputError
 from keycore.machines.study import gauge_study
 from wryfalcon.accounts.models import User
+from wryfalcon.log.actions import write_down
+from wryfalcon.log.models import Event
 from wryfalcon.machines.models import HandStudy, Machine, MachineWork, Work
 from wryfalcon.machines.refusal import NotKept
-from wryfalcon.records.actions import write_down
-from wryfalcon.records.models import Event
 
 PARTICULARS = (
     "kind",

@@ -7,11 +7,11 @@ from dataclasses import dataclass
 from django.db import transaction
 
 from wryfalcon.accounts.models import User
+from wryfalcon.log.actions import write_down
+from wryfalcon.log.models import Event
 from wryfalcon.machines.actions.care import note_work
 from wryfalcon.machines.models import Clamp, Cutter, Follower, JawSide, Machine, Work
 from wryfalcon.machines.refusal import NotKept
-from wryfalcon.records.actions import write_down
-from wryfalcon.records.models import Event
 
 
 @transaction.atomic

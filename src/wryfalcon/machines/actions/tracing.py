@@ -13,12 +13,12 @@ from keycore.errors import InputError
 from wryfalcon.accounts.models import User
 from wryfalcon.bench.models import Tag
 from wryfalcon.library.models import FamilyRecord
+from wryfalcon.log.actions import write_down
+from wryfalcon.log.models import Event
 from wryfalcon.machines.models import Duplicate, Machine
 from wryfalcon.machines.queries.hands import caliper_sd_mm
 from wryfalcon.machines.queries.tracing import compared
 from wryfalcon.machines.refusal import NotKept
-from wryfalcon.records.actions import write_down
-from wryfalcon.records.models import Event
 
 FAR = 3.0  # gaps between depths: a value so far from every depth was mistyped
 

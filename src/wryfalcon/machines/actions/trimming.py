@@ -19,12 +19,12 @@ from wryfalcon.bench.actions.take_in import Job, take_in
 from wryfalcon.bench.models import OnBench, Tag
 from wryfalcon.bench.refusal import NotDone
 from wryfalcon.library.models import FamilyRecord
+from wryfalcon.log.actions import write_down
+from wryfalcon.log.models import Event
 from wryfalcon.machines.models import JawSide, Machine, MachineOffset, OffsetChange, Trim, TrimReading
 from wryfalcon.machines.queries.drift import drift_of, noise_of
 from wryfalcon.machines.queries.trimming import CLAMPINGS, TrimState, best_test_key, can_be_cut
 from wryfalcon.machines.refusal import NotKept, OnlyPartly
-from wryfalcon.records.actions import write_down
-from wryfalcon.records.models import Event
 
 FARTHEST = 3.0  # mm: an offset beyond this is a typing mistake
 SHOP = "The shop itself"

@@ -9,11 +9,11 @@ from django.db import transaction
 from keycore.errors import InputError
 from keycore.machines.wheel import TestCut, measure_wheel
 from wryfalcon.accounts.models import User
+from wryfalcon.log.actions import write_down
+from wryfalcon.log.models import Event
 from wryfalcon.machines.models import Cutter, CutterLook
 from wryfalcon.machines.queries.hands import caliper_sd_mm
 from wryfalcon.machines.refusal import NotKept
-from wryfalcon.records.actions import write_down
-from wryfalcon.records.models import Event
 
 
 @transaction.atomic

@@ -13,11 +13,11 @@ from wryfalcon.accounts.permissions import Act, PersonRequest, needs, needs_to_c
 from wryfalcon.bench.models import Tag
 from wryfalcon.lengths import NotALength, parse_value, show_value, split_lengths
 from wryfalcon.library.models import FamilyRecord
+from wryfalcon.log.actions import note_tag_opened
 from wryfalcon.machines.actions.tracing import TracedKey, keep_duplicate, note_copy_seen, withdraw_duplicate
 from wryfalcon.machines.models import TRACES, Duplicate, Machine
 from wryfalcon.machines.queries.tracing import duplicates_on, measured_pattern, tracks_to_trace
 from wryfalcon.machines.refusal import NotKept
-from wryfalcon.records.actions import note_tag_opened
 
 UNMEASURED = {"-", "–", "."}
 MOST_CUTS = 40
