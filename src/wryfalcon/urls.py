@@ -8,6 +8,8 @@ urlpatterns = [
     path("library/", include("wryfalcon.library.urls")),
     path("codes/", include("wryfalcon.codes.urls")),
     path("machines/", include("wryfalcon.machines.urls")),
+    path("", include("wryfalcon.keeping.urls")),
+    path("", include("wryfalcon.records.papers")),
     path("records/", include("wryfalcon.records.urls")),
     path("accounts/", include("wryfalcon.accounts.urls")),
 ]

@@ -19,10 +19,10 @@ from wryfalcon.bench.models import OnBench, Overruling, Settlement, Sighting, Ta
 from wryfalcon.bench.queries.prospects import making_of, options_of
 from wryfalcon.bench.queries.reading import readings_of
 from wryfalcon.bench.queries.stages import on_the_bench
-from wryfalcon.bench.refusal import NotDone
 from wryfalcon.demonstration.making import family_record, finished_key, type_values
+from wryfalcon.log.models import AuditEntry
 from wryfalcon.machines.models import Machine
-from wryfalcon.records.models import AuditEntry
+from wryfalcon.refusal import NotDone
 
 pytestmark = pytest.mark.django_db
 

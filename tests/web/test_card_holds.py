@@ -31,15 +31,15 @@ from wryfalcon.bench.actions.set_up import Fitting, remake, set_up, tick
 from wryfalcon.bench.models import Piece, ProofValue, SetUp, Tag
 from wryfalcon.bench.queries.cards import TICKS, what_holds
 from wryfalcon.bench.queries.proving import cuts_to_deepen, proof_of
-from wryfalcon.bench.refusal import NotDone
 from wryfalcon.demonstration.making import again, settle_as
+from wryfalcon.keeping.actions.practice import begin_practice
+from wryfalcon.keeping.actions.trimming import change_offset, undo_change
 from wryfalcon.lengths import shown_in
 from wryfalcon.library.models import Blank, FamilyRecord
 from wryfalcon.machines.actions.care import note_work
 from wryfalcon.machines.actions.fitting import fit_cutter
-from wryfalcon.machines.actions.practice import begin_practice
-from wryfalcon.machines.actions.trimming import change_offset, undo_change
 from wryfalcon.machines.models import Cutter, JawSide, Machine, MachineOffset, OffsetChange, Order
+from wryfalcon.refusal import NotDone
 
 pytestmark = pytest.mark.django_db
 

@@ -31,7 +31,7 @@ from wryfalcon.codes.models import SILENT, BadCode, Code, Column, Intake, Series
 from wryfalcon.demonstration.making import family_record
 from wryfalcon.demonstration.shop import furnish
 from wryfalcon.library.models import FamilyRecord
-from wryfalcon.records.models import AuditEntry, Event
+from wryfalcon.log.models import AuditEntry, Event
 
 pytestmark = pytest.mark.django_db
 

@@ -21,8 +21,8 @@ from django.test import override_settings
 
 from wryfalcon.accounts.models import User
 from wryfalcon.bench.models import Tag, TagState
+from wryfalcon.log.models import AuditEntry
 from wryfalcon.machines.models import Machine
-from wryfalcon.records.models import AuditEntry
 
 pytestmark = pytest.mark.django_db
 ROOT = Path(__file__).parents[2]

@@ -27,10 +27,10 @@ from wryfalcon.bench.actions.cut import cut_key, end_piece, operate, send_again,
 from wryfalcon.bench.actions.prove import keep_proof, read_caliper
 from wryfalcon.bench.models import Piece, ProofValue, Tag
 from wryfalcon.bench.queries.proving import cuts_to_deepen, proof_of
-from wryfalcon.bench.refusal import NotDone
 from wryfalcon.library.models import Blank
 from wryfalcon.machines.models import LineEvent, Machine
 from wryfalcon.machines.queries.line import line_of
+from wryfalcon.refusal import NotDone
 
 pytestmark = pytest.mark.django_db
 

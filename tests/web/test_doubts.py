@@ -24,8 +24,8 @@ from wryfalcon.bench.actions.sources import (
 )
 from wryfalcon.bench.models import Sighting, Source, Tag
 from wryfalcon.bench.queries.reading import TrackReading, readings_of
-from wryfalcon.bench.refusal import NotDone
 from wryfalcon.library.actions import import_family
+from wryfalcon.refusal import NotDone
 
 pytestmark = pytest.mark.django_db
 

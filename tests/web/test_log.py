@@ -18,9 +18,9 @@ from wryfalcon.bench.actions.read import Typed, add_value, state_labels
 from wryfalcon.bench.actions.settle import overrule
 from wryfalcon.bench.actions.sources import add_source
 from wryfalcon.bench.models import Overruling, Piece, ProofValue, Settlement, Source, SourceKind, Tag
+from wryfalcon.bench.queries.history import history_of
+from wryfalcon.log.models import AuditEntry, Event
 from wryfalcon.machines.models import LineEvent, MachineWork
-from wryfalcon.records.history import history_of
-from wryfalcon.records.models import AuditEntry, Event
 
 pytestmark = pytest.mark.django_db
 SECRET = ["Saltmarsh Players", "stage manager", "3 5 2 4 1", "0.2779", ".2353", "it is plainly a 4"]
@@ -92,7 +92,7 @@ def test_opening_a_tag_counts_once_for_a_person_a_tag_and_an_hour(
     smith.get(f"/tags/{tag}/settle")
     assert looks.count() == 3
     later = timezone.now() + timedelta(hours=1)
-    monkeypatch.setattr("wryfalcon.records.actions.timezone.now", lambda: later)
+    monkeypatch.setattr("wryfalcon.log.actions.timezone.now", lambda: later)
     smith.get(f"/tags/{tag}/settle")
     assert looks.count() == 4
 

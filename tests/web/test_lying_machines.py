@@ -16,11 +16,11 @@ from web.jobs import People, by, carded, followed, hang, settled
 from wryfalcon.bench.actions.cut import cut_key, end_piece, send_again, take_as_made
 from wryfalcon.bench.following import follow_once
 from wryfalcon.bench.models import Piece, PieceState
-from wryfalcon.bench.refusal import NotDone
 from wryfalcon.library.models import Blank
 from wryfalcon.machines.drivers.registry import client_name
 from wryfalcon.machines.models import DriverKind, LineEvent, Machine, Misreport
 from wryfalcon.machines.queries.line import line_of
+from wryfalcon.refusal import NotDone
 
 pytestmark = pytest.mark.django_db
 

@@ -16,10 +16,14 @@ from web.jobs import People, carded, hang, settled, tick_on_page
 from web.test_bench import words
 from wryfalcon.bench.actions.take_in import Baseline
 from wryfalcon.bench.models import OnBench, Piece, Tag
-from wryfalcon.bench.queries.why import help_file, why_wrong
-from wryfalcon.bench.refusal import NotDone
 from wryfalcon.demonstration.making import family_record, finished_key, measured, proven, type_values
+from wryfalcon.keeping.queries.counters import counters_of
+from wryfalcon.keeping.queries.drift import drift_of, offset_before
+from wryfalcon.keeping.queries.trimming import dial_words, turn_words
+from wryfalcon.keeping.queries.wheels import wheel_of
+from wryfalcon.keeping.queries.why import help_file, why_wrong
 from wryfalcon.library.actions import import_family
+from wryfalcon.log.models import AuditEntry, Event
 from wryfalcon.machines.models import (
     Clamp,
     Cutter,
@@ -35,11 +39,7 @@ from wryfalcon.machines.models import (
     MachineWork,
     Trim,
 )
-from wryfalcon.machines.queries.drift import drift_of, offset_before
-from wryfalcon.machines.queries.fittings import counters_of
-from wryfalcon.machines.queries.trimming import dial_words, turn_words
-from wryfalcon.machines.queries.wheels import wheel_of
-from wryfalcon.records.models import AuditEntry, Event
+from wryfalcon.refusal import NotDone
 
 pytestmark = pytest.mark.django_db
 

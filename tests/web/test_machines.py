@@ -16,11 +16,12 @@ from wryfalcon.bench.actions.sources import add_source
 from wryfalcon.bench.following import follow_once
 from wryfalcon.bench.models import Felt, Piece, Tag, Trial
 from wryfalcon.bench.queries.cutters import cutters_for
-from wryfalcon.bench.queries.why import why_wrong
-from wryfalcon.bench.refusal import NotDone
 from wryfalcon.demonstration.making import again, family_record, finished_key, measured, proven
-from wryfalcon.machines.actions.practice import begin_practice
-from wryfalcon.machines.actions.trimming import begin_trim, change_offset, hang_test_key
+from wryfalcon.keeping.actions.practice import begin_practice
+from wryfalcon.keeping.actions.trimming import begin_trim, change_offset, hang_test_key
+from wryfalcon.keeping.queries.drift import drift_of
+from wryfalcon.keeping.queries.trimming import trim_state, turn_words
+from wryfalcon.keeping.queries.why import why_wrong
 from wryfalcon.machines.drivers import Delivery, driver_of
 from wryfalcon.machines.models import (
     Cutter,
@@ -35,11 +36,9 @@ from wryfalcon.machines.models import (
     Trim,
     TrimReading,
 )
-from wryfalcon.machines.queries.drift import drift_of
 from wryfalcon.machines.queries.hands import caliper_sd_mm
 from wryfalcon.machines.queries.offsets import offsets_for
-from wryfalcon.machines.queries.trimming import trim_state, turn_words
-from wryfalcon.machines.refusal import NotKept
+from wryfalcon.refusal import NotDone
 
 pytestmark = pytest.mark.django_db
 
@@ -440,7 +439,7 @@ def test_a_hidden_fault_shows_in_what_is_cut_and_is_scored(
     practice = begin_practice(people["tam"], gannet, seeded(hidden))
     follow_once(gannet)
     assert practice.hidden == hidden
-    with pytest.raises(NotKept, match="A practice is on already"):
+    with pytest.raises(NotDone, match="A practice is on already"):
         begin_practice(people["tam"], gannet)
     customers = hang(people, quantity=1)
     settled(people, customers)

@@ -19,11 +19,11 @@ from wryfalcon.bench.actions.hand_over import hand_over
 from wryfalcon.bench.actions.take_in import decline
 from wryfalcon.bench.following import PieceListener, follow_once
 from wryfalcon.bench.models import Piece, Tag, TagState
-from wryfalcon.bench.refusal import NotDone
 from wryfalcon.library.models import Blank
 from wryfalcon.machines.actions.orders import Press
 from wryfalcon.machines.following import follow
 from wryfalcon.machines.models import DriverKind, Line, LineEvent, Machine, MachineWork, Order, OrderState
+from wryfalcon.refusal import NotDone
 
 pytestmark = pytest.mark.django_db
 

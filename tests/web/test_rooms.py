@@ -25,9 +25,9 @@ from wryfalcon.bench.models import Tag
 from wryfalcon.demonstration.open_jobs import hang_open_tags
 from wryfalcon.lengths import NotALength, parse_length, show_length
 from wryfalcon.library.models import Blank, FamilyRecord
+from wryfalcon.log.models import AuditEntry, Event
 from wryfalcon.machines.models import Machine
 from wryfalcon.records.document import record_of
-from wryfalcon.records.models import AuditEntry, Event
 
 pytestmark = pytest.mark.django_db
 

@@ -25,11 +25,11 @@ from wryfalcon.bench.actions.read import (
 from wryfalcon.bench.actions.sources import Manner, add_source, describe_source, switch_source, turn_source
 from wryfalcon.bench.models import OnBench, Sighting, Source, Tag
 from wryfalcon.bench.queries.reading import TrackReading, readings_of
-from wryfalcon.bench.refusal import NotDone
 from wryfalcon.demonstration.making import family_record, type_values
 from wryfalcon.library.actions import import_family
 from wryfalcon.library.models import FamilyRecord
 from wryfalcon.machines.models import Cutter, Machine
+from wryfalcon.refusal import NotDone
 
 pytestmark = pytest.mark.django_db
 

@@ -76,8 +76,8 @@ def test_every_key_proof_and_look_of_an_old_database_is_kept(old: Any) -> None:
     call_command("migrate", verbosity=0)
 
     from wryfalcon.bench.models import Piece, Tag
+    from wryfalcon.log.models import AuditEntry
     from wryfalcon.machines.models import LineEvent
-    from wryfalcon.records.models import AuditEntry
 
     kept = {piece.pk: piece for piece in Piece.objects.order_by("id")}
     told = [(piece.job, piece.key_number, piece.try_number, piece.state, piece.blank_taken) for piece in kept.values()]

@@ -11,13 +11,13 @@ from wryfalcon.accounts.models import User
 from wryfalcon.bench.models import Piece, PieceState, ProofValue
 from wryfalcon.bench.piece_states import AT_MACHINE, BY_MACHINE, SENT_AGAIN, STATE_AFTER
 from wryfalcon.library.models import Blank
+from wryfalcon.log.actions import write_down
+from wryfalcon.log.models import Event
 from wryfalcon.machines.actions.care import note_work
 from wryfalcon.machines.actions.misreports import note_misreport
 from wryfalcon.machines.drivers.interface import Status, Whereabouts
 from wryfalcon.machines.following import Entry, follow, followed_machines
 from wryfalcon.machines.models import Machine, Order, Work
-from wryfalcon.records.actions import write_down
-from wryfalcon.records.models import Event
 
 BEGINS = ("started", "resumed", "cut-done")
 """Entries after which metal has been touched."""

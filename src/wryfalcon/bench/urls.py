@@ -15,7 +15,6 @@ from wryfalcon.bench.views import (
     sources,
     tags,
     trial_sheet,
-    why,
 )  # fmt: skip
 
 app_name = "bench"
@@ -67,10 +66,6 @@ urlpatterns = [
     path("tags/<int:number>/prove/<int:piece>/measure", prove.measure, name="measure"),
     path("tags/<int:number>/prove/<int:piece>/try", prove.try_key, name="try-key"),
     path("tags/<int:number>/prove/<int:piece>/verdict", prove.keep_verdict, name="keep-verdict"),
-    path("tags/<int:number>/prove/<int:piece>/why", why.show, name="why"),
-    path("tags/<int:number>/prove/<int:piece>/why.json", why.file, name="why-file"),
     path("tags/<int:number>/hand-over", hand_over.hand_over_stage, name="hand-over"),
     path("tags/<int:number>/hand-over/close", hand_over.close_tag, name="close"),
-    path("tags/<int:number>/record.json", hand_over.record_json, name="record-json"),
-    path("tags/<int:number>/job-card.pdf", hand_over.job_card, name="job-card"),
 ]

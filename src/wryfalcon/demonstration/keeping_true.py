@@ -11,9 +11,8 @@ from django.utils import timezone
 from keycore.machines.wheel import TestCut
 from wryfalcon.accounts.models import User
 from wryfalcon.demonstration.making import bitting_of, family_record
-from wryfalcon.machines.actions.care import keep_study, note_work
-from wryfalcon.machines.actions.tracing import TracedKey, keep_duplicate
-from wryfalcon.machines.actions.trimming import (
+from wryfalcon.keeping.actions.tracing import TracedKey, keep_duplicate
+from wryfalcon.keeping.actions.trimming import (
     Measured,
     begin_trim,
     change_offset,
@@ -21,9 +20,10 @@ from wryfalcon.machines.actions.trimming import (
     measure_clamping,
     try_caliper,
 )
-from wryfalcon.machines.actions.wheels import look_at_wheel
+from wryfalcon.keeping.actions.wheels import look_at_wheel
+from wryfalcon.keeping.queries.trimming import trim_state
+from wryfalcon.machines.actions.care import keep_study, note_work
 from wryfalcon.machines.models import Cutter, Duplicate, Machine, MachineWork, OffsetChange, Trim
-from wryfalcon.machines.queries.trimming import trim_state
 
 COPIES = 9
 

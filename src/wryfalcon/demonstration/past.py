@@ -21,8 +21,8 @@ from wryfalcon.demonstration.making import (
     proven,
     settle_as,
 )  # fmt: skip
+from wryfalcon.log.models import AuditEntry
 from wryfalcon.machines.models import Machine
-from wryfalcon.records.models import AuditEntry
 
 JOBS = 32
 DAYS = 92

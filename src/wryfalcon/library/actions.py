@@ -6,6 +6,7 @@ import json
 from typing import Any
 
 from django.db import transaction
+from django.db.models import PROTECT, ForeignObjectRel
 from django.utils.text import slugify
 
 from keycore.documents.family import read_family
@@ -14,9 +15,8 @@ from keycore.errors import InputError
 from keycore.family import Family
 from wryfalcon.accounts.models import User
 from wryfalcon.library.models import Blank, FamilyRecord
-from wryfalcon.machines.models import Duplicate, Trim
-from wryfalcon.records.actions import write_down
-from wryfalcon.records.models import Event
+from wryfalcon.log.actions import write_down
+from wryfalcon.log.models import Event
 
 
 @transaction.atomic
@@ -34,7 +34,7 @@ def import_family(actor: User | None, raw: bytes, *, restricted: bool = False) -
         raise InputError(
             "id", f"{record.tags.count()} tags hang on {slug} already; give the new edition an id of its own"
         )
-    if record.pk and any(kept.objects.filter(family_record=record).exists() for kept in (Trim, Duplicate)):
+    if record.pk and _machines_rest_on(record):
         raise InputError(
             "id", f"machines were kept true by keys of {slug} already; give the new edition an id of its own"
         )
@@ -45,6 +45,17 @@ def import_family(actor: User | None, raw: bytes, *, restricted: bool = False) -
     _hang_blank(record, family)
     write_down(Event.FAMILY_IMPORTED, actor, family=slug, edition=family.edition)
     return record
+
+
+def _machines_rest_on(record: FamilyRecord) -> bool:
+    """Whether a row of the machine room, which this room knows nothing of, must not outlive this family."""
+    protected = [
+        field
+        for field in record._meta.get_fields(include_hidden=True)
+        if isinstance(field, ForeignObjectRel) and field.on_delete is PROTECT
+    ]
+    of_machines = [field for field in protected if field.related_model._meta.app_label == "machines"]
+    return any(field.related_model._base_manager.filter(**{field.field.name: record}).exists() for field in of_machines)
 
 
 def _read(data: dict[str, Any]) -> Family:

@@ -5,8 +5,9 @@ from __future__ import annotations
 import json
 from typing import Any
 
-from wryfalcon.bench.models import Piece, Sighting, Tag
-from wryfalcon.records.history import history_of
+from wryfalcon.bench.models import Piece, Tag
+from wryfalcon.bench.queries.history import history_of
+from wryfalcon.bench.queries.readings_record import readings_record
 
 FORMAT = "wry-falcon.record/1"
 
@@ -56,45 +57,6 @@ def _key(tag: Tag) -> dict[str, Any] | None:
         "chance": settled.chance,
         "reason": settled.reason,
     }
-
-
-def readings_record(tag: Tag) -> list[dict[str, Any]]:
-    """What was read of a tag's key, source by source."""
-    seen = Sighting.objects.filter(source__tag=tag, source__removed=False, withdrawn=False)
-    found: dict[int, dict[str, Any]] = {}
-    for sighting in seen.select_related("source"):
-        source = sighting.source
-        reading = found.setdefault(
-            source.pk,
-            {
-                "source": source.kind,
-                "title": str(source),
-                "track": source.track,
-                "counted_from": source.counted_from,
-                "wear": source.wear,
-                "counts": source.is_on,
-                "values": [],
-            },
-        )
-        reading["values"].append(_sighting(sighting))
-    return list(found.values())
-
-
-def _sighting(sighting: Sighting) -> dict[str, Any]:
-    """What one look showed, without what it does not have."""
-    kept = {
-        "space": sighting.space,
-        "value": sighting.value,
-        "master": sighting.master,
-        "labels": "/".join(sighting.labels),
-        "depth": sighting.depth,
-        "seen": sighting.seen,
-        "beside": sighting.beside,
-        "looks": sighting.looks,
-        "mark": sighting.mark,
-        "typed": sighting.typed,
-    }
-    return {name: value for name, value in kept.items() if value not in (None, "", [])}
 
 
 def _set_up(tag: Tag) -> dict[str, Any] | None:

@@ -14,11 +14,11 @@ from wryfalcon.accounts.models import User
 from wryfalcon.bench.actions.codes import read_code
 from wryfalcon.bench.actions.take_in import Baseline, Job, take_in
 from wryfalcon.bench.models import OnBench, Settlement, Tag
-from wryfalcon.bench.refusal import NotDone
 from wryfalcon.library.actions import import_family
 from wryfalcon.library.models import FamilyRecord
-from wryfalcon.records.actions import write_down
-from wryfalcon.records.models import Event
+from wryfalcon.log.actions import write_down
+from wryfalcon.log.models import Event
+from wryfalcon.refusal import NotDone
 
 
 @transaction.atomic

@@ -12,10 +12,10 @@ from keycore.errors import InputError
 from wryfalcon.accounts.permissions import Act, PersonRequest, may, needs
 from wryfalcon.bench.forms import MOST_KEYS
 from wryfalcon.bench.models import Tag
-from wryfalcon.bench.refusal import NotDone
 from wryfalcon.bench.views.stage import whole_number
 from wryfalcon.records.find import find
 from wryfalcon.records.remake import make_again, make_tag_again
+from wryfalcon.refusal import NotDone
 
 LARGEST_UPLOAD = 5_000_001
 A_PAGE = 25

@@ -26,6 +26,7 @@ INSTALLED_APPS = [
     "wryfalcon.codes",
     "wryfalcon.machines",
     "wryfalcon.bench",
+    "wryfalcon.keeping",
     "wryfalcon.records",
     "wryfalcon.drawings",
     "wryfalcon.demonstration",

@@ -8,8 +8,8 @@ from wryfalcon.accounts.models import User
 from wryfalcon.bench.actions.read import state_labels
 from wryfalcon.bench.actions.sources import Manner, add_source, describe_source
 from wryfalcon.bench.models import Source, SourceKind, Tag
-from wryfalcon.bench.refusal import NotDone
 from wryfalcon.codes.models import Code
+from wryfalcon.refusal import NotDone
 
 
 @transaction.atomic

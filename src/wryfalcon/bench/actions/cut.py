@@ -21,14 +21,14 @@ from wryfalcon.bench.models import Piece, PieceState, SetUp, Tag
 from wryfalcon.bench.piece_states import AT_MACHINE, OPEN, SENT_AGAIN, TO_BE_LOOKED_AT, Operation
 from wryfalcon.bench.queries.cards import EVERY_TICK, Holding, Lapse, moved_since, practice_on, what_holds
 from wryfalcon.bench.queries.proving import cuts_to_deepen, proof_of
-from wryfalcon.bench.refusal import NotDone
 from wryfalcon.library.models import Blank
+from wryfalcon.log.actions import write_down
+from wryfalcon.log.models import Event
 from wryfalcon.machines.actions.orders import Press, give_up_orders, place_order
 from wryfalcon.machines.models import DriverKind, Order
 from wryfalcon.machines.queries.fittings import axes_of
 from wryfalcon.machines.queries.line import LineNow, line_of
-from wryfalcon.records.actions import write_down
-from wryfalcon.records.models import Event
+from wryfalcon.refusal import NotDone
 
 ALWAYS = (Operation.HOLD, Operation.STOP)
 """What may be asked whatever the state of piece and tag: a machine must always be stoppable."""

@@ -9,9 +9,9 @@ from wryfalcon.accounts.models import User
 from wryfalcon.bench.actions.take_in import check_no_key_is_open, check_open
 from wryfalcon.bench.models import Tag, TagState
 from wryfalcon.bench.queries.proving import passed_keys
-from wryfalcon.bench.refusal import NotDone
-from wryfalcon.records.actions import write_down
-from wryfalcon.records.models import Event
+from wryfalcon.log.actions import write_down
+from wryfalcon.log.models import Event
+from wryfalcon.refusal import NotDone
 
 
 @transaction.atomic

@@ -13,12 +13,12 @@ from wryfalcon.bench.actions.read import Typed, all_or_none, check_looks, unders
 from wryfalcon.bench.actions.take_in import check_open
 from wryfalcon.bench.models import Felt, Lock, Piece, PieceState, Proof, ProofValue, Tag, Trial, WayUp
 from wryfalcon.bench.queries.proving import proof_of
-from wryfalcon.bench.refusal import NotDone
 from wryfalcon.lengths import Entry
+from wryfalcon.log.actions import write_down
+from wryfalcon.log.models import Event
 from wryfalcon.machines.actions.orders import Press, place_order
 from wryfalcon.machines.models import DriverKind, Order
-from wryfalcon.records.actions import write_down
-from wryfalcon.records.models import Event
+from wryfalcon.refusal import NotDone
 
 
 @transaction.atomic

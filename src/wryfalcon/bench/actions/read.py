@@ -16,10 +16,10 @@ from wryfalcon.accounts.models import User
 from wryfalcon.bench.actions.sources import calipers_of
 from wryfalcon.bench.actions.take_in import check_read
 from wryfalcon.bench.models import Beside, CutMark, Seen, Sighting, Source, SourceKind, Tag
-from wryfalcon.bench.refusal import NotDone, SecondLook
 from wryfalcon.lengths import Entry, NotALength, can_measure, meant_in_other_unit, parse_value
-from wryfalcon.records.actions import write_down
-from wryfalcon.records.models import Event
+from wryfalcon.log.actions import write_down
+from wryfalcon.log.models import Event
+from wryfalcon.refusal import NotDone, SecondLook
 
 CALIPERS = SourceKind.CALIPERS
 

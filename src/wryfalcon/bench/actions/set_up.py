@@ -14,13 +14,13 @@ from wryfalcon.bench.actions.take_in import check_open
 from wryfalcon.bench.models import SetUp, Tag
 from wryfalcon.bench.piece_states import OPEN
 from wryfalcon.bench.queries.cards import TICKS, commands_of, last_work, rests_on, what_holds
-from wryfalcon.bench.refusal import NotDone
+from wryfalcon.log.actions import write_down
+from wryfalcon.log.models import Event
 from wryfalcon.machines.actions.fitting import fit_cutter
 from wryfalcon.machines.actions.orders import Press
 from wryfalcon.machines.models import Cutter, JawSide, Machine
 from wryfalcon.machines.queries.offsets import offsets_for
-from wryfalcon.records.actions import write_down
-from wryfalcon.records.models import Event
+from wryfalcon.refusal import NotDone
 
 
 @dataclass(frozen=True)

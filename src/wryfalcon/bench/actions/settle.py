@@ -16,10 +16,10 @@ from keycore.reading.filling import fill_shallowest
 from wryfalcon.accounts.models import User
 from wryfalcon.bench.actions.take_in import check_read
 from wryfalcon.bench.models import Intent, Overruling, Settlement, Tag
-from wryfalcon.bench.refusal import NotDone
 from wryfalcon.codes.models import Code
-from wryfalcon.records.actions import write_down
-from wryfalcon.records.models import Event
+from wryfalcon.log.actions import write_down
+from wryfalcon.log.models import Event
+from wryfalcon.refusal import NotDone
 
 SAME_MM = 0.0005
 FILLED = "nothing was seen of it: the shallowest allowed"

@@ -11,11 +11,11 @@ from keycore.units import Unit
 from wryfalcon.accounts.models import User
 from wryfalcon.bench.actions.take_in import check_read
 from wryfalcon.bench.models import Source, SourceKind, Tag, WearGrade
-from wryfalcon.bench.refusal import NotDone
 from wryfalcon.lengths import NotALength, parse_length
+from wryfalcon.log.actions import write_down
+from wryfalcon.log.models import Event
 from wryfalcon.machines.queries.hands import studied_sd_mm
-from wryfalcon.records.actions import write_down
-from wryfalcon.records.models import Event
+from wryfalcon.refusal import NotDone
 
 
 @dataclass(frozen=True)

@@ -24,10 +24,10 @@ from wryfalcon.bench.models import (
     TagState,
 )
 from wryfalcon.bench.piece_states import AT_MACHINE, OPEN
-from wryfalcon.bench.refusal import NotDone
 from wryfalcon.library.models import Blank, FamilyRecord
-from wryfalcon.records.actions import write_down
-from wryfalcon.records.models import Event
+from wryfalcon.log.actions import write_down
+from wryfalcon.log.models import Event
+from wryfalcon.refusal import NotDone
 
 FIRST_NUMBER = 401
 WRITTEN_ON_IT = (

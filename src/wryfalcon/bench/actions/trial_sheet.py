@@ -24,11 +24,11 @@ from wryfalcon.bench.models import (
     TrialSheet,
 )
 from wryfalcon.bench.queries.trial_sheet import SheetLeft
-from wryfalcon.bench.refusal import NotDone
 from wryfalcon.codes.models import Series
 from wryfalcon.library.models import Blank
-from wryfalcon.records.actions import write_down
-from wryfalcon.records.models import Event
+from wryfalcon.log.actions import write_down
+from wryfalcon.log.models import Event
+from wryfalcon.refusal import NotDone
 
 FROM_THE_SHEET = "from the trial sheet"
 TAKEN_BACK = "taken back on the trial sheet"

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import json
-
 from django.db.models import Prefetch
 from django.http import HttpResponse
 from django.views.decorators.http import require_GET, require_POST
@@ -11,11 +9,9 @@ from django.views.decorators.http import require_GET, require_POST
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.bench.actions.hand_over import hand_over
 from wryfalcon.bench.models import Piece, Trial
+from wryfalcon.bench.queries.history import history_of
+from wryfalcon.bench.queries.readings_record import readings_record
 from wryfalcon.bench.views.stage import attempt, find_tag, open_tag, settled_key_of, show_stage, to_stage
-from wryfalcon.records.actions import note_document
-from wryfalcon.records.document import readings_record, record_of
-from wryfalcon.records.history import history_of
-from wryfalcon.records.job_card import job_card_pdf
 
 
 @require_GET
@@ -42,25 +38,3 @@ def close_tag(request: PersonRequest, number: int) -> HttpResponse:
     tag = find_tag(number)
     attempt(request, lambda: hand_over(request.user, tag, request.POST.get("reason", "")))
     return to_stage(tag, "hand-over")
-
-
-@require_POST
-@needs(Act.LOOK)
-def record_json(request: PersonRequest, number: int) -> HttpResponse:
-    """The record as a document that can be read back in."""
-    tag = find_tag(number)
-    note_document(request.user, tag, "the record")
-    answer = HttpResponse(json.dumps(record_of(tag), indent=1, ensure_ascii=False), content_type="application/json")
-    answer["Content-Disposition"] = f'attachment; filename="tag-{tag}.json"'
-    return answer
-
-
-@require_POST
-@needs(Act.LOOK)
-def job_card(request: PersonRequest, number: int) -> HttpResponse:
-    """The job card as a PDF."""
-    tag = find_tag(number)
-    note_document(request.user, tag, "the job card")
-    answer = HttpResponse(job_card_pdf(tag), content_type="application/pdf")
-    answer["Content-Disposition"] = f'inline; filename="tag-{tag}.pdf"'
-    return answer

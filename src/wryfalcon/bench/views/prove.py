@@ -22,7 +22,6 @@ from wryfalcon.bench.actions.prove import (
 from wryfalcon.bench.forms import TrialForm
 from wryfalcon.bench.models import Felt, Lock, Piece, PieceState, Tag, WayUp
 from wryfalcon.bench.queries.proving import ProvedCut, ShownProof, cuts_to_deepen, proof_of
-from wryfalcon.bench.refusal import NotDone, SecondLook
 from wryfalcon.bench.views.stage import (
     attempt,
     find_tag,
@@ -39,6 +38,7 @@ from wryfalcon.drawings.errors import draw_errors
 from wryfalcon.machines.models import DriverKind
 from wryfalcon.machines.queries.line import last_order
 from wryfalcon.machines.views.press import press_of
+from wryfalcon.refusal import NotDone, SecondLook
 
 
 @require_GET

@@ -17,7 +17,6 @@ from wryfalcon.bench.models import CutMark, OnBench, Sighting, Source, SourceKin
 from wryfalcon.bench.queries.evidence import SourceReading
 from wryfalcon.bench.queries.looks import looks_of
 from wryfalcon.bench.queries.reading import TrackReading, readings_of
-from wryfalcon.bench.refusal import NotDone, SecondLook
 from wryfalcon.bench.sentences import sentence_of
 from wryfalcon.bench.views.stage import (
     attempt,
@@ -32,6 +31,7 @@ from wryfalcon.bench.views.stage import (
 from wryfalcon.bench.views.strip import strip_of
 from wryfalcon.bench.views.values import entries_posted, kept, refused, wants_json
 from wryfalcon.lengths import how_to_type
+from wryfalcon.refusal import NotDone, SecondLook
 
 NO_KEY = {OnBench.LOCK, OnBench.LOCK_PARTS, OnBench.CODE}
 """What is on the bench has no key to measure: the way of reading is chosen first."""

@@ -20,12 +20,12 @@ from wryfalcon.bench.queries.planning import Card, card_of, serves
 from wryfalcon.bench.shown.cut_table import cut_table
 from wryfalcon.bench.views.stage import attempt, find_tag, open_tag, settled_key_of, show_stage, to_stage, whole_number
 from wryfalcon.drawings.jaw import draw_jaw
+from wryfalcon.log.actions import note_document
 from wryfalcon.machines.formats.gcode import write_gcode
 from wryfalcon.machines.formats.outline import write_dxf, write_svg
 from wryfalcon.machines.models import TRACES_SURFACE, Machine
 from wryfalcon.machines.queries.fittings import axes_of
 from wryfalcon.machines.views.press import press_of
-from wryfalcon.records.actions import note_document
 
 
 @require_GET

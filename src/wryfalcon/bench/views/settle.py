@@ -24,7 +24,6 @@ from wryfalcon.bench.actions.settle import (
 from wryfalcon.bench.models import Intent, Settlement, Tag
 from wryfalcon.bench.queries.prospects import COMPENSATE_SHARE, choice_of, options_of
 from wryfalcon.bench.queries.reading import TrackReading, factory_values, readings_of, track_of
-from wryfalcon.bench.refusal import NotDone
 from wryfalcon.bench.sentences import sentence_of
 from wryfalcon.bench.views.stage import (
     attempt,
@@ -42,6 +41,7 @@ from wryfalcon.codes.models import Code
 from wryfalcon.codes.queries.fitting import FittingCode, codes_that_fit
 from wryfalcon.drawings.cut_key import CutKey
 from wryfalcon.lengths import NotALength, parse_value, show_value
+from wryfalcon.refusal import NotDone
 
 
 @require_GET

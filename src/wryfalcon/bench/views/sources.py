@@ -34,11 +34,11 @@ from wryfalcon.bench.actions.sources import (
 from wryfalcon.bench.models import Seen, Source, Tag
 from wryfalcon.bench.queries.evidence import SourceReading
 from wryfalcon.bench.queries.looks import is_settled
-from wryfalcon.bench.refusal import NotDone
 from wryfalcon.bench.views.read import Entry, check_there, show_read, source_reading, to_source, track_reading
 from wryfalcon.bench.views.stage import attempt, find_tag, shop_unit, to_stage, whole_number
 from wryfalcon.codes.models import Code
 from wryfalcon.codes.queries.by_code import codes_called
+from wryfalcon.refusal import NotDone
 
 SETTLED = "Settled, over 99 in 100: you can stop here."
 

@@ -17,10 +17,10 @@ from wryfalcon.bench.authority import why_not_read
 from wryfalcon.bench.models import Tag, TagState
 from wryfalcon.bench.queries import stages
 from wryfalcon.bench.queries.stages import rail_of, standing
-from wryfalcon.bench.refusal import NotDone
 from wryfalcon.drawings.cut_key import BARE, CutKey, Values, draw_cut_key
 from wryfalcon.drawings.key import KeyDrawing
-from wryfalcon.records.actions import note_tag_opened
+from wryfalcon.log.actions import note_tag_opened
+from wryfalcon.refusal import NotDone
 
 POLL = "X-Poll"
 """Sent by a page that looks again by itself: what is half typed on it stays."""

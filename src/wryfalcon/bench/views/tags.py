@@ -14,12 +14,12 @@ from wryfalcon.bench.actions.take_in import change, decline, take_in
 from wryfalcon.bench.forms import KeptLockFormSet, LockFormSet, TakeInForm, locks_of
 from wryfalcon.bench.models import Felt, OnBench, Tag, TagState
 from wryfalcon.bench.queries.stages import on_the_bench, standing
-from wryfalcon.bench.refusal import NotDone
 from wryfalcon.bench.views.stage import attempt, find_tag, key_of, open_tag, show_stage, to_stage, whole_number
 from wryfalcon.codes.models import Code
 from wryfalcon.library.models import Blank, FamilyRecord
 from wryfalcon.machines.models import Practice
 from wryfalcon.machines.queries.line import lines_of_machines
+from wryfalcon.refusal import NotDone
 
 
 @require_GET

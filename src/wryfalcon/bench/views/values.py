@@ -9,9 +9,9 @@ from django.http import HttpRequest, HttpResponse, JsonResponse
 
 from wryfalcon.accounts.permissions import PersonRequest
 from wryfalcon.bench.actions.read import Typed
-from wryfalcon.bench.refusal import NotDone, SecondLook
 from wryfalcon.bench.views.stage import shop_unit
 from wryfalcon.lengths import Entry, split_lengths
+from wryfalcon.refusal import NotDone, SecondLook
 
 ALL_MEASURED = "Every cut has a value already. Choose the cut that this is a second look at."
 MOST_AT_ONCE = 60

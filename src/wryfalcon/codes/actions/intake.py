@@ -19,8 +19,8 @@ from wryfalcon.accounts.models import User
 from wryfalcon.codes.models import BadCode, Code, Column, Intake, Names, Series, SeriesState
 from wryfalcon.codes.queries.editions import compare
 from wryfalcon.codes.tables import TableFile, document_in
-from wryfalcon.records.actions import write_down
-from wryfalcon.records.models import Event
+from wryfalcon.log.actions import write_down
+from wryfalcon.log.models import Event
 
 ROWS = 25_000
 """Rows a batch: each is a short transaction, so that others write in between."""

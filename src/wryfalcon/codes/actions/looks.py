@@ -7,18 +7,17 @@ from collections.abc import Sequence
 from django.db import transaction
 
 from wryfalcon.accounts.models import User
-from wryfalcon.bench.models import Tag
 from wryfalcon.codes.models import Series
 from wryfalcon.codes.queries.by_code import FoundCode
 from wryfalcon.codes.queries.editions import TouchedKey
-from wryfalcon.records.actions import write_down
-from wryfalcon.records.models import Event
+from wryfalcon.log.actions import TagWritten, write_down
+from wryfalcon.log.models import Event
 
 MOST_NAMED = 20
 
 
 @transaction.atomic
-def note_look(actor: User, what: str, found: Sequence[FoundCode], tag: Tag | None = None) -> None:
+def note_look(actor: User, what: str, found: Sequence[FoundCode], tag: TagWritten | None = None) -> None:
     """Write down that somebody saw the bittings of some codes, naming the records of the first twenty."""
     write_down(
         Event.CODES_SEEN, actor, tag, what=what, codes=[each.pk for each in found[:MOST_NAMED]], count=len(found)

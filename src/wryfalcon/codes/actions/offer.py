@@ -26,8 +26,8 @@ from wryfalcon.codes.actions.intake import discard, read_in
 from wryfalcon.codes.models import Intake, Series, SeriesState
 from wryfalcon.codes.tables import LARGEST, LARGEST_DOCUMENT, check_unpacked, document_in, ending_of
 from wryfalcon.library.models import FamilyRecord
-from wryfalcon.records.actions import write_down
-from wryfalcon.records.models import Event
+from wryfalcon.log.actions import write_down
+from wryfalcon.log.models import Event
 
 MOST_READINGS = 3
 AT_ONCE = 200_000

@@ -18,7 +18,7 @@ from wryfalcon.codes.models import Code, Series, SeriesState
 from wryfalcon.codes.queries.by_bitting import Asked, Matches, find_matches
 from wryfalcon.codes.queries.by_code import FoundCode, by_cuts, codes_called
 from wryfalcon.library.models import FamilyRecord
-from wryfalcon.records.models import AuditEntry, Event
+from wryfalcon.log.models import AuditEntry, Event
 
 A_PAGE = 50
 

@@ -13,10 +13,10 @@ from django.utils import timezone
 from keycore.errors import InputError
 from keycore.machines.study import gauge_study
 from wryfalcon.accounts.models import User
+from wryfalcon.log.actions import write_down
+from wryfalcon.log.models import Event
 from wryfalcon.machines.models import HandStudy, Machine, MachineWork, Work
-from wryfalcon.machines.refusal import NotKept
-from wryfalcon.records.actions import write_down
-from wryfalcon.records.models import Event
+from wryfalcon.refusal import NotDone
 
 PARTICULARS = (
     "kind",
@@ -51,9 +51,9 @@ class Particulars:
 
 @transaction.atomic
 def describe_machine(actor: User, machine: Machine, particulars: Particulars) -> None:
-    """Write a machine's particulars down. Raises NotKept for one axis that makes both space and depth."""
+    """Write a machine's particulars down. Raises NotDone for one axis that makes both space and depth."""
     if particulars.space_axis == particulars.depth_axis:
-        raise NotKept("One axis cannot make both space and depth.")
+        raise NotDone("One axis cannot make both space and depth.")
     before = {name: getattr(machine, name) for name in PARTICULARS}
     for name in PARTICULARS:
         setattr(machine, name, getattr(particulars, name))
@@ -65,9 +65,9 @@ def describe_machine(actor: User, machine: Machine, particulars: Particulars) ->
 def note_work(
     actor: User | None, machine: Machine, what: str, note: str = "", *, at: datetime | None = None
 ) -> MachineWork:
-    """Note what was done to a machine, now or when the machine says it was. Raises NotKept for nothing known."""
+    """Note what was done to a machine, now or when the machine says it was. Raises NotDone for nothing known."""
     if what not in Work.values:
-        raise NotKept("Say what was done.")
+        raise NotDone("Say what was done.")
     cutter = machine.fitted if what in OF_THE_CUTTER else None
     work = MachineWork.objects.create(
         machine=machine, what=what, cutter=cutter, note=note.strip()[:200], by=actor, at=at or timezone.now()
@@ -82,18 +82,18 @@ def keep_study(
 ) -> HandStudy:
     """Keep a study of hands and an instrument; from now on readings and proofs use it.
 
-    ``readings`` people by cuts by repeats, mm. Raises NotKept for one with gaps or too small.
+    ``readings`` people by cuts by repeats, mm. Raises NotDone for one with gaps or too small.
     """
     names = [name.strip() for name in people]
     if not instrument.strip() or not all(names) or len(set(names)) < len(names):
-        raise NotKept("Name the caliper, and each person once.")
+        raise NotDone("Name the caliper, and each person once.")
     try:
         found = gauge_study(np.array(readings, dtype=float))
     except (InputError, ValueError) as error:
         reason = error.reason if isinstance(error, InputError) else "everyone must measure every cut as often"
-        raise NotKept(f"The study is not complete: {reason}.") from None
+        raise NotDone(f"The study is not complete: {reason}.") from None
     if found.whole == 0:
-        raise NotKept("Every reading is the same: type what the caliper said each time, unrounded.")
+        raise NotDone("Every reading is the same: type what the caliper said each time, unrounded.")
     study = HandStudy.objects.create(
         instrument=instrument.strip()[:40], people=names, readings=[[list(c) for c in p] for p in readings],
         repeatability=found.repeatability, reproducibility=found.reproducibility, by=actor,

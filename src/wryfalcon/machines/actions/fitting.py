@@ -7,21 +7,21 @@ from dataclasses import dataclass
 from django.db import transaction
 
 from wryfalcon.accounts.models import User
+from wryfalcon.log.actions import write_down
+from wryfalcon.log.models import Event
 from wryfalcon.machines.actions.care import note_work
 from wryfalcon.machines.models import Clamp, Cutter, Follower, JawSide, Machine, Work
-from wryfalcon.machines.refusal import NotKept
-from wryfalcon.records.actions import write_down
-from wryfalcon.records.models import Event
+from wryfalcon.refusal import NotDone
 
 
 @transaction.atomic
 def fit_cutter(actor: User, machine: Machine, cutter: Cutter) -> None:
     """Note that another of the wheels, or a new one of the same name, was fitted: the machine is checked anew.
 
-    Raises NotKept for a wheel that does not go on it, where its book says which do.
+    Raises NotDone for a wheel that does not go on it, where its book says which do.
     """
     if machine.cutters.exists() and not machine.cutters.filter(pk=cutter.pk).exists():
-        raise NotKept(f"{cutter} does not go on {machine}.")
+        raise NotDone(f"{cutter} does not go on {machine}.")
     what = Work.WHEEL if machine.fitted == cutter else Work.SWAPPED
     machine.fitted = cutter
     machine.save()
@@ -54,16 +54,16 @@ class NewClamp:
 def add_clamp(actor: User, machine: Machine, new: NewClamp) -> JawSide:
     """Add a face to a clamp, and the clamp where it is new; no name is one more side of the machine's own jaw.
 
-    Raises NotKept for a face that is there already, or one axis for both.
+    Raises NotDone for a face that is there already, or one axis for both.
     """
     clamp = None
     if new.name.strip():
         if new.space_axis == new.depth_axis:
-            raise NotKept("One axis cannot make both space and depth.")
+            raise NotDone("One axis cannot make both space and depth.")
         axes = {"space_axis": new.space_axis, "depth_axis": new.depth_axis, "note": new.note.strip()}
         clamp, _ = Clamp.objects.update_or_create(machine=machine, name=new.name.strip(), defaults=axes)
     if machine.jaw_sides.filter(clamp=clamp, name=new.face.strip()).exists():
-        raise NotKept(f"There is a face {new.face.strip()} there already.")
+        raise NotDone(f"There is a face {new.face.strip()} there already.")
     side = JawSide.objects.create(machine=machine, clamp=clamp, name=new.face.strip(), slot_depth=new.slot_depth)
     write_down(Event.MACHINE_WORKED, actor, machine=str(machine), clamp=new.name, face=side.name)
     return side
@@ -71,9 +71,9 @@ def add_clamp(actor: User, machine: Machine, new: NewClamp) -> JawSide:
 
 @transaction.atomic
 def add_follower(actor: User, machine: Machine, name: str, flat: float, angle: float) -> Follower:
-    """Add a follower, or a mill's tracer. Raises NotKept for a name that is there already."""
+    """Add a follower, or a mill's tracer. Raises NotDone for a name that is there already."""
     if machine.followers.filter(name=name.strip()).exists():
-        raise NotKept(f"There is a follower {name.strip()} already.")
+        raise NotDone(f"There is a follower {name.strip()} already.")
     follower = Follower.objects.create(machine=machine, name=name.strip(), flat=flat, angle=angle)
     write_down(Event.MACHINE_WORKED, actor, machine=str(machine), follower_added=follower.name)
     return follower

@@ -9,11 +9,12 @@ from datetime import datetime, timedelta
 from django.db.models import Count, Exists, OuterRef, Prefetch, Q
 from django.utils import timezone
 
-from wryfalcon.bench.models import PieceState
 from wryfalcon.machines.actions.orders import LATE_AFTER, OPEN
 from wryfalcon.machines.drivers import Status
 from wryfalcon.machines.models import DriverKind, Line, Machine, Misreport, Order, OrderState
 
+MADE = "finished"
+"""The state of a key that is made; the bench has the table of states."""
 SILENT_AFTER = timedelta(seconds=4)
 UNFOLLOWED_AFTER = timedelta(seconds=8)
 SHOWN_FOR = timedelta(minutes=2)
@@ -111,7 +112,7 @@ def lines_of_machines(*related: str, orders: bool = False) -> list[LineNow]:
         .prefetch_related(
             *related, Prefetch("misreports", Misreport.objects.filter(noted_by=None), to_attr="not_noted")
         )
-        .annotate(keys=Count("pieces", filter=Q(pieces__state=PieceState.FINISHED)))
+        .annotate(keys=Count("pieces", filter=Q(pieces__state=MADE)))
     )
     lines = [_line_now(machine, getattr(machine, "line", None), machine.not_noted) for machine in machines]
     if not orders:

@@ -15,7 +15,7 @@ from wryfalcon.lengths import NotALength, parse_length, say_mm
 from wryfalcon.machines.actions.care import keep_study
 from wryfalcon.machines.models import HandStudy
 from wryfalcon.machines.queries.hands import caliper_sd_mm
-from wryfalcon.machines.refusal import NotKept
+from wryfalcon.refusal import NotDone
 
 MOST_LINES = 400
 
@@ -31,7 +31,7 @@ def hands(request: PersonRequest) -> HttpResponse:
             study = keep_study(request.user, request.POST.get("instrument", ""), people, readings)
             messages.success(request, f"Kept: one reading is good to {say_mm(study.whole, 4)} from now on.")
             return redirect("machines:hands")
-        except (NotKept, NotALength) as refusal:
+        except (NotDone, NotALength) as refusal:
             problem = str(refusal)
     context = {
         "studies": HandStudy.objects.select_related("by")[:12], "typed": typed, "problem": problem,
@@ -45,16 +45,16 @@ def _parsed(typed: str, shop: Unit) -> tuple[list[str], list[list[list[float]]]]
     rounds: defaultdict[str, list[list[float]]] = defaultdict(list)
     lines = [line.split() for line in typed.splitlines() if line.strip()]
     if len(lines) > MOST_LINES:
-        raise NotKept(f"At most {MOST_LINES} lines.")
+        raise NotDone(f"At most {MOST_LINES} lines.")
     for number, (name, *values) in enumerate(lines, start=1):
         if not values:
-            raise NotKept(f"Line {number}: no reading after {name}.")
+            raise NotDone(f"Line {number}: no reading after {name}.")
         try:
             rounds[name].append([parse_length(value, shop, Unit.MILLIMETRE).value for value in values])
         except NotALength as error:
-            raise NotKept(f"Line {number}: {error}") from None
+            raise NotDone(f"Line {number}: {error}") from None
     people = list(rounds)
     for name in people:
         if len({len(row) for row in rounds[name]}) > 1:
-            raise NotKept(f"{name}: the lines are not of the same cuts.")
+            raise NotDone(f"{name}: the lines are not of the same cuts.")
     return people, [[list(cut) for cut in zip(*rounds[name], strict=True)] for name in people]

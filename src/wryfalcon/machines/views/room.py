@@ -5,9 +5,8 @@ from __future__ import annotations
 from typing import Any
 
 from django.conf import settings
-from django.contrib import messages
 from django.http import Http404, HttpResponse, HttpResponseRedirect
-from django.shortcuts import get_object_or_404, redirect, render
+from django.shortcuts import get_object_or_404, render
 from django.urls import reverse
 from django.utils.http import url_has_allowed_host_and_scheme
 from django.views.decorators.http import require_GET, require_POST
@@ -15,10 +14,8 @@ from django.views.decorators.http import require_GET, require_POST
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.machines.actions.misreports import note_as_seen
 from wryfalcon.machines.actions.orders import place_order
-from wryfalcon.machines.actions.practice import begin_practice, end_practice, score_words
 from wryfalcon.machines.models import DriverKind, Machine
 from wryfalcon.machines.queries.line import lines_of_machines
-from wryfalcon.machines.refusal import NotKept
 from wryfalcon.machines.views.press import press_of
 
 PANEL: dict[str, tuple[str, dict[str, Any]]] = {
@@ -68,28 +65,6 @@ def panel(request: PersonRequest, pk: int) -> HttpResponse:
     command, data = asked
     place_order(press_of(request), machine, command, data=data)
     return back_to(request, reverse("machines:machines"))
-
-
-@require_POST
-@needs(Act.CUT)
-def practice(request: PersonRequest, pk: int) -> HttpResponse:
-    """Hide a fault in the simulated machine, or score how it was found; only in the demonstration."""
-    machine = get_object_or_404(Machine, pk=pk)
-    if not settings.DEMONSTRATION:
-        raise Http404
-    on = machine.practices.filter(ended_at=None).first()
-    try:
-        if on is None:
-            begin_practice(request.user, machine)
-            messages.success(
-                request,
-                "Something may be wrong with it now. Find it, trim it if a trim mends it, then say what it was.",
-            )
-        else:
-            messages.success(request, score_words(end_practice(on, request.POST.get("named", ""))))
-    except NotKept as refusal:
-        messages.error(request, refusal.says)
-    return redirect("machines:care", pk=pk)
 
 
 def back_to(request: PersonRequest, usual: str) -> HttpResponse:

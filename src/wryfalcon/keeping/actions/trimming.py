@@ -1,0 +1,255 @@
+"""Trimming a machine by keys of known target: begun, measured, put in force, undone."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from math import isfinite
+
+from django.db import transaction
+from django.utils import timezone
+
+from keycore.errors import InputError
+from keycore.family import Track
+from keycore.rules import NO_RULES, breaks
+from wryfalcon.accounts.models import User
+from wryfalcon.bench.actions.read import labels_typed
+from wryfalcon.bench.actions.settle import Choice, settle
+from wryfalcon.bench.actions.take_in import Job, take_in
+from wryfalcon.bench.models import OnBench, Tag
+from wryfalcon.keeping.queries.drift import drift_of, noise_of
+from wryfalcon.keeping.queries.trimming import CLAMPINGS, TrimState, best_test_key, can_be_cut
+from wryfalcon.library.models import FamilyRecord
+from wryfalcon.log.actions import write_down
+from wryfalcon.log.models import Event
+from wryfalcon.machines.models import JawSide, Machine, MachineOffset, OffsetChange, Trim, TrimReading
+from wryfalcon.refusal import NotDone, OnlyPartly
+
+FARTHEST = 3.0  # mm: an offset beyond this is a typing mistake
+SHOP = "The shop itself"
+
+
+@dataclass(frozen=True)
+class Measured:
+    """One cut of a clamping as it was measured, family unit; None for what was not."""
+
+    value: float | None
+    position: float | None = None
+
+
+@transaction.atomic
+def begin_trim(
+    actor: User,
+    machine: Machine,
+    record: FamilyRecord,
+    *,
+    side: JawSide | None = None,
+    own: str = "",
+    is_check: bool = False,
+) -> Trim:
+    """Begin a trim of the machine, or of one side of its clamps alone.
+
+    The test bitting is ``own`` as typed, or the one that tells most. Raises NotDone for a family that
+    cannot tell enough, or a bitting it does not allow.
+    """
+    family = record.family
+    track = family.tracks[0]
+    steps = _own_steps(track, own) if own.strip() else _best_steps(machine, record)
+    trim = Trim.objects.create(
+        machine=machine, gauge=family.gauge, family_record=record, track=track.name, steps=steps,
+        jaw_side=side, cutter=machine.fitted, is_check=is_check, by=actor,
+    )  # fmt: skip
+    write_down(Event.TRIM_BEGUN, actor, machine=str(machine), family=str(record), is_check=is_check)
+    return trim
+
+
+def _best_steps(machine: Machine, record: FamilyRecord) -> list[int]:
+    family = record.family
+    noise = noise_of(machine, drift_of(machine, family.gauge).drift)
+    try:
+        return list(best_test_key(record.document, family.tracks[0].name, noise, CLAMPINGS).steps)
+    except InputError as error:
+        raise NotDone(f"{record} cannot be trimmed by: {error.reason}.") from None
+
+
+def _own_steps(track: Track, typed: str) -> list[int]:
+    try:
+        labels = [label for label in labels_typed(track, typed) if label is not None]
+    except NotDone as refusal:
+        raise NotDone(f"The test bitting: {refusal.says}") from None
+    if len(labels) != len(track.spaces):
+        raise NotDone(f"A test bitting has {len(track.spaces)} cuts, in the family’s own order.")
+    steps = list(track.steps(labels))
+    steep = [found.spaces for found in breaks(track, NO_RULES, steps) if found.rule == "macs"]
+    if steep:
+        at = steep[0]
+        raise NotDone(f"Cuts {at[0]} and {at[1]} of that test bitting differ by more than the family allows.")
+    return steps
+
+
+@transaction.atomic
+def hang_test_key(actor: User, trim: Trim, clampings: int = CLAMPINGS) -> Tag:
+    """Hang a tag for the test keys, its bitting settled: they are cut and measured as any key is."""
+    _check_open(trim)
+    if trim.tag is not None:
+        raise NotDone(f"Tag {trim.tag} makes its test keys already.")
+    if not can_be_cut(trim):
+        raise NotDone("Such keys are not cut from here: cut them at the machine, and type what they measure.")
+    record = trim.family_record
+    job = Job(
+        title=f"Test keys for {trim.machine}", customer=SHOP, on_bench=OnBench.CODE, family=record,
+        authority="the shop's own test key", quantity=clampings, note="Clamp each key anew.",
+    )  # fmt: skip
+    tag = take_in(actor, job)
+    labels = record.family.track(trim.track).labels
+    bitting = {track.name: [track.labels[0]] * len(track.spaces) for track in record.family.tracks}
+    settle(
+        actor, tag, Choice(bitting={**bitting, trim.track: [labels[step] for step in trim.steps]}, reason="test key")
+    )
+    trim.tag = tag
+    trim.save()
+    return tag
+
+
+@transaction.atomic
+def try_caliper(actor: User, trim: Trim, known_size: float, known_read: float) -> None:
+    """Keep what the caliper says of a known size; mm. Raises NotDone for what is no such reading."""
+    _check_open(trim)
+    if not 0 < known_size < 200 or abs(known_read - known_size) > 1:
+        raise NotDone("That is no reading of that size: type both in the same unit.")
+    trim.known_size, trim.known_read = known_size, known_read
+    trim.save()
+    write_down(Event.TRIM_MEASURED, actor, machine=str(trim.machine), known=known_size, read=known_read)
+
+
+@transaction.atomic
+def measure_clamping(
+    actor: User, trim: Trim, clamping: int, cuts: Mapping[int, Measured], *, is_partly: bool = False
+) -> None:
+    """Keep what was measured of one clamping, in the place of what was kept of it before.
+
+    Raises NotDone for nothing, for some cuts only unless that ``is_partly`` meant, or a cut far from its
+    target: a misread, or another key.
+    """
+    _check_open(trim)
+    track = trim.family_record.family.track(trim.track)
+    given = {space: cut for space, cut in cuts.items() if cut.value is not None or cut.position is not None}
+    if not given:
+        raise NotDone("Type at least one cut.")
+    gap = max(abs(a - b) for a, b in zip(track.values, track.values[1:], strict=False))
+    for space, cut in given.items():
+        target = track.values[trim.steps[space - 1]]
+        if cut.value is not None and (not isfinite(cut.value) or abs(cut.value - target) > 3 * gap):
+            raise NotDone(
+                f"Cut {space} is far from the {target:g} it should be: measure it again, or is it another key?"
+            )
+    without = [str(space) for space in range(1, len(trim.steps) + 1) if space not in given]
+    if without and not is_partly:
+        raise OnlyPartly(f"Cut {', '.join(without)} of this clamping is not measured. Measure it, or keep it as it is.")
+    TrimReading.objects.filter(trim=trim, clamping=clamping).update(withdrawn=True)
+    TrimReading.objects.bulk_create(
+        TrimReading(trim=trim, clamping=clamping, space=space, value=cut.value, position=cut.position, by=actor)
+        for space, cut in given.items()
+    )
+    write_down(Event.TRIM_MEASURED, actor, machine=str(trim.machine), clamping=clamping, cuts=len(given))
+
+
+@transaction.atomic
+def withdraw_clamping(actor: User, trim: Trim, clamping: int) -> None:
+    """Take what was typed of a clamping back: it was not seated, or mistyped. Raises NotDone where nothing was."""
+    _check_open(trim)
+    if not TrimReading.objects.filter(trim=trim, clamping=clamping, withdrawn=False).update(withdrawn=True):
+        raise NotDone(f"Nothing is kept of clamping {clamping}.")
+    write_down(Event.TRIM_MEASURED, actor, machine=str(trim.machine), withdrew_clamping=clamping)
+
+
+@transaction.atomic
+def close_trim(actor: User, state: TrimState, *, apply: bool) -> OffsetChange | None:
+    """Close a trim; with ``apply`` its adjustment is put in force. Raises NotDone where there is none."""
+    trim, fit = state.trim, state.fit
+    _check_open(trim)
+    if fit is None or not state.is_enough:
+        raise NotDone("Measure the test keys first.")
+    change = None
+    if apply:
+        if state.odd is not None:
+            raise NotDone("The clampings disagree: a badly seated key looks just like a machine out of true.")
+        if not state.can_apply:
+            raise NotDone("There is nothing to adjust.")
+        offset, _ = MachineOffset.objects.get_or_create(
+            machine=trim.machine, gauge=trim.gauge, jaw_side=trim.jaw_side, family_record=None
+        )
+        adjust = fit.depth_adjust * (1.0 if state.falls_when_deeper else -1.0)
+        turned = adjust if trim.machine.screw_lead else 0.0  # then the number stays, the screw moves
+        after = (offset.value + adjust - turned, offset.space + fit.space_adjust)
+        change = change_offset(actor, offset, *after, why="trimmed by measured keys", trim=trim, turned=turned)
+    trim.verdict, trim.closed_at = fit.advice.value, timezone.now()
+    if trim.is_check:
+        trim.verdict = "true" if state.is_true else "untrue"
+    trim.save()
+    write_down(Event.TRIM_CLOSED, actor, machine=str(trim.machine), verdict=trim.verdict, applied=apply)
+    return change
+
+
+@dataclass(frozen=True)
+class MakerFigures:
+    """The maker's own figures for an offset, mm; None leaves what is written."""
+
+    value: float | None = None
+    space: float | None = None
+
+
+@transaction.atomic
+def change_offset(
+    actor: User,
+    offset: MachineOffset,
+    value: float,
+    space: float,
+    *,
+    why: str,
+    trim: Trim | None = None,
+    turned: float = 0.0,
+    maker: MakerFigures | None = None,
+) -> OffsetChange:
+    """Put other offsets in force, mm, or keep what the screw was turned by; the old ones are kept.
+
+    Raises NotDone without a reason or far out.
+    """
+    if not why.strip():
+        raise NotDone("Say why: whoever stands at this machine next should know.")
+    maker = maker or MakerFigures()
+    offset.maker_value = offset.maker_value if maker.value is None else maker.value
+    offset.maker_space = offset.maker_space if maker.space is None else maker.space
+    figures = (value, space, offset.maker_value, offset.maker_space)
+    if not all(isfinite(each) and abs(each) <= FARTHEST for each in figures):
+        raise NotDone(f"An offset of more than {FARTHEST:g} mm is a typing mistake.")
+    change = OffsetChange.objects.create(
+        offset=offset, value_before=offset.value, space_before=offset.space, value_after=round(value, 4),
+        space_after=round(space, 4), why=why.strip()[:200], trim=trim, turned=turned, by=actor,
+    )  # fmt: skip
+    offset.value, offset.space, offset.why = change.value_after, change.space_after, change.why
+    offset.save()
+    write_down(
+        Event.OFFSETS_CHANGED, actor, machine=str(offset.machine), offset=str(offset), why=change.why,
+        before=[change.value_before, change.space_before], after=[change.value_after, change.space_after],
+    )  # fmt: skip
+    return change
+
+
+@transaction.atomic
+def undo_change(actor: User, change: OffsetChange) -> OffsetChange:
+    """Put the offsets back that a change replaced. Raises NotDone unless it is the last one of its offset."""
+    last = change.offset.changes.filter(undone=False).first()
+    if last != change:
+        raise NotDone("Only the last change can be undone; later ones build on it.")
+    back = change_offset(
+        actor, change.offset, change.value_before, change.space_before, why=f"undone: {change.why}"[:200],
+        turned=-change.turned,
+    )  # fmt: skip
+    OffsetChange.objects.filter(pk__in=[change.pk, back.pk]).update(undone=True)
+    return back
+
+
+def _check_open(trim: Trim) -> None:
+    if trim.closed_at is not None:
+        raise NotDone("That trim is closed; begin a new one.")

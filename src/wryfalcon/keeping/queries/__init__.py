@@ -1,0 +1,1 @@
+"""What the pages show of the machines."""

@@ -1,0 +1,308 @@
+"""How a machine's offset has wandered over the keys it made and the days that went by, and when it is due."""
+
+from __future__ import annotations
+
+from bisect import bisect_left
+from collections import Counter
+from dataclasses import dataclass, replace
+from datetime import datetime, timedelta
+from functools import lru_cache
+from math import hypot, sqrt
+
+from django.utils import timezone
+
+from keycore.machines.drift import Drift, Forecast, KeyMade, Touched, follow_drift
+from keycore.machines.trim import Noise
+from keycore.reading.evidence import Spread
+from wryfalcon.bench.models import PieceState
+from wryfalcon.keeping.queries.proven import ProvenKey, proven_keys
+from wryfalcon.lengths import mm_as_shown, say_mm
+from wryfalcon.machines.models import TRACES, Machine, MachineWork, OffsetChange, Trim, Work
+from wryfalcon.machines.queries.care import to_be_homed
+from wryfalcon.machines.queries.hands import caliper_sd_mm
+
+FEWEST_KEYS = 6  # fewer tell nothing of a drift
+BUSY, BRISK = 100, 12  # keys a day: daily, weekly, else monthly; common practice, no source
+DAY_SECONDS = 86_400
+TELLING = [work for work in Work if work.moves_it or work in (Work.HOMED, Work.SWAPPED)]
+FARTHEST_DAYS = 366  # a machine is checked once a year whatever its keys say
+
+
+@dataclass(frozen=True)
+class Marked:
+    """Something done to the machine between two keys."""
+
+    at: datetime
+    number: int
+    words: str  # "" for a trim
+    by: float | None  # mm; None where the offset is unknown afterwards
+    wheel: int | None = None  # whose own offset alone is unknown afterwards
+
+    @property
+    def says(self) -> str:
+        """In words, a trim in the unit of whoever is looking."""
+        return self.words or f"trimmed by {say_mm(self.by or 0.0, signed=True)}"
+
+
+@dataclass(frozen=True)
+class Told:
+    """All that a course is worked out from."""
+
+    keys: tuple[ProvenKey, ...]
+    marks: tuple[Marked, ...]
+    swaps: tuple[Marked, ...]  # of one wheel for another, which leave the machine as it was
+    noise: Noise  # mm, of one cut measured and of one clamping
+    tolerance: float  # mm, of the families it cuts, the strictest
+    days_a_key: float  # at the pace of the last month; 0 where none was made
+    idle_days: int  # since its last key
+    wheel: int | None  # the cutter that is on
+
+
+@dataclass(frozen=True)
+class MachineDrift:
+    """All that is known of a machine's course."""
+
+    gauge: str
+    told: Told
+    drift: Drift | None
+    forecast: Forecast | None
+    since_trim: int  # keys made since it was last trimmed or checked
+    per_day: float
+    touched_since: str  # what was done since that makes a check due, "" for nothing
+    last_checked: datetime | None
+    to_home: str  # what must be done before anything else
+
+    @property
+    def keys(self) -> tuple[ProvenKey, ...]:
+        """The keys it is worked out from, first to last."""
+        return self.told.keys
+
+    @property
+    def marks(self) -> tuple[Marked, ...]:
+        """What was done to the machine among them."""
+        return self.told.marks
+
+    @property
+    def knocked(self) -> ProvenKey | None:
+        """The key before which something moved the machine that nobody noted; None once it was checked since."""
+        number = self.drift.knocked if self.drift else None
+        key = None if number is None else self.keys[int(number)]
+        return key if key is not None and (self.last_checked is None or key.at > self.last_checked) else None
+
+    @property
+    def offset(self) -> Spread | None:
+        """Where the machine stands today; None while too few keys are known."""
+        return self.drift.ahead(0, self.told.idle_days) if self.drift else None
+
+    @property
+    def knows_wheel(self) -> bool:
+        """Whether a key of the wheel that is on was proven, or which wheel is on was never noted."""
+        wheels = {key.wheel for key in self.keys}
+        return self.drift is None or self.told.wheel in {None, *wheels} or wheels == {0}
+
+    @property
+    def says(self) -> str:
+        """Where the machine stands, in one sentence."""
+        offset = self.offset
+        if offset is None:
+            return f"Too few proven keys to follow it yet: {len(self.keys)} of {FEWEST_KEYS}."
+        way = "shallow" if offset.mean > 0 else "deep"
+        wheels = {key.wheel for key in self.keys}
+        if self.told.wheel not in wheels and wheels != {0}:
+            return (
+                f"The wheel that is on has proven no key here yet; by the others it is within {say_mm(2 * offset.sd)}."
+            )
+        if abs(offset.mean) < 1.96 * offset.sd:
+            return f"It cuts true as far as its keys can tell, within {say_mm(1.96 * offset.sd)}."
+        return f"It cuts {say_mm(abs(offset.mean))} {way}, give or take {mm_as_shown(1.96 * offset.sd)}."
+
+    @property
+    def foretells(self) -> str:
+        """When half of the tolerance will be used up."""
+        if not self.knows_wheel:
+            return "Prove a key with it before anything is foretold."
+        if self.forecast is None or self.forecast.median is None:
+            return "Half of the tolerance is not in sight within 2,000 keys." if self.forecast else ""
+        if self.forecast.median <= 1:
+            return "Half of the tolerance is used up."
+        soonest, latest, pace = self.forecast.soonest, self.forecast.latest, self._in_time(self.forecast.median)
+        between = f"{soonest} to {latest}, 9 times in 10" if latest else f"{soonest} at the soonest, 1 in 20"
+        return f"Half of the tolerance used up in about {self.forecast.median} keys{pace} ({between})."
+
+    def _in_time(self, keys: int) -> str:
+        days = keys * self.told.days_a_key
+        if days < 2:
+            return ""
+        return f", {days:.0f} days at this pace" if days < 21 else f", {days / 7:.0f} weeks at this pace"
+
+    @property
+    def due(self) -> str:
+        """Why a check is due now, "" when none is."""
+        if self.touched_since:
+            return f"Check it now: somebody {self.touched_since} since it was last trimmed or checked."
+        if self.knocked is not None:
+            return (
+                f"Check it now: all keys since {self.knocked.at:%d %b} are off alike. What happened: a knock, "
+                "a thump past home, a wheel changed? Note it, then trim."
+            )
+        if self.since_trim and self.forecast and self.forecast.soonest is not None and self.forecast.soonest <= 1:
+            return "Check it now: half of the tolerance may be used up."
+        if self.drift is None and self.last_checked and timezone.now() - self.last_checked > self.every:
+            return f"Check it now: {self.every.days} days have gone by at this volume."
+        return "Check it now: it never was." if self.drift is None and not self.last_checked else ""
+
+    @property
+    def by(self) -> datetime | None:
+        """The day to check it by: half of the tolerance is hardly used up before; by volume where too few keys tell."""
+        if self.due:
+            return None
+        if self.drift is None:
+            return self.last_checked + self.every if self.last_checked else None
+        soonest = self.forecast.soonest if self.forecast else None
+        if soonest is None or not self.told.days_a_key:
+            return None
+        return timezone.now() + timedelta(days=min(soonest * self.told.days_a_key, FARTHEST_DAYS))
+
+    @property
+    def every(self) -> timedelta:
+        """How often to check by volume alone."""
+        return timedelta(days=1 if self.per_day >= BUSY else 7 if self.per_day >= BRISK else 30)
+
+
+def drift_of(machine: Machine, gauge: str = "") -> MachineDrift:
+    """Follow a machine through every key proven on it that was gauged so; the usual way where none is named."""
+    noise = Noise(hypot(machine.sd_each, machine.caliper_sd), machine.sd_seat)
+    closed = list(
+        Trim.objects.filter(machine=machine, jaw_side=None, closed_at__isnull=False)
+        .select_related("family_record", "cutter")
+        .prefetch_related("readings")
+    )
+    works = list(MachineWork.objects.filter(machine=machine, what__in=TELLING).select_related("by"))
+    every, tolerance = proven_keys(machine, noise, closed)
+    usual = Counter(key.gauge for key in every).most_common(1)
+    gauge = gauge or (usual[0][0] if usual else "shoulder")
+    keys = tuple(key for key in every if key.gauge == gauge)
+    marks = _marks(machine, gauge, works, [key.at for key in keys])
+    last_checked = _last_checked(machine, keys, marks, works, [trim for trim in closed if trim.gauge == gauge])
+    since = [key for key in keys if last_checked is None or key.at > last_checked]
+    now = timezone.now()
+    month = now - timedelta(days=30)
+    made = machine.pieces.filter(state=PieceState.FINISHED, finished_at__gte=month).count()
+    if machine.kind in TRACES:
+        made += machine.duplicates.filter(withdrawn=False, at__gte=month).count()
+    idle_days = max(0, (now - keys[-1].at).days) if keys else 0
+    told = Told(
+        keys=keys,
+        marks=marks,
+        swaps=_swaps(works, [key.at for key in keys]),
+        noise=noise,
+        tolerance=tolerance,
+        days_a_key=30 / made if made else 0.0,
+        idle_days=idle_days,
+        wheel=machine.fitted_id,
+    )
+    drift, forecast = followed(told) if len(keys) >= FEWEST_KEYS else (None, None)
+    return MachineDrift(
+        gauge=gauge,
+        told=told,
+        drift=drift,
+        forecast=forecast,
+        since_trim=len(since),
+        per_day=made / 30,
+        touched_since=_touched_since(last_checked, every, marks, works),
+        last_checked=last_checked,
+        to_home=to_be_homed(works),
+    )
+
+
+def _last_checked(
+    machine: Machine,
+    keys: tuple[ProvenKey, ...],
+    marks: tuple[Marked, ...],
+    works: list[MachineWork],
+    closed: list[Trim],
+) -> datetime | None:
+    """When it was last known to be true: a trim, a check, a trim by touch, or on a duplicator a copy measured."""
+    dates = [mark.at for mark in marks if mark.by is not None]
+    dates += [work.at for work in works if work.what == Work.TOUCHED]  # it ends with a proving cut
+    dates += [trim.closed_at for trim in closed if trim.closed_at]
+    dates += [keys[-1].at] if keys and machine.kind in TRACES else []
+    return max(dates, default=None)
+
+
+def _touched_since(
+    last_checked: datetime | None,
+    every: tuple[ProvenKey, ...],
+    marks: tuple[Marked, ...],
+    works: list[MachineWork],
+) -> str:
+    """What was done since that makes a check due, "" for nothing; a swapped wheel until a key is proven with it."""
+    swapped = next((work for work in works if work.what == Work.SWAPPED), None)
+    if swapped is not None and not any(key.at > swapped.at for key in every):
+        return Work.SWAPPED.label
+    touched = [mark.words for mark in marks if mark.by is None and (last_checked is None or mark.at > last_checked)]
+    return touched[-1] if touched else ""
+
+
+def noise_of(machine: Machine, learned: Drift | None = None, repeats: int = 1) -> Noise:
+    """One measured cut of this machine, and one clamping as its keys have shown it; mm."""
+    seat = machine.sd_seat if learned is None else float(learned.weights @ learned.seats)
+    return Noise(hypot(machine.sd_each, caliper_sd_mm() / sqrt(repeats)), max(seat, 1e-6))
+
+
+@lru_cache(maxsize=16)
+def followed(told: Told) -> tuple[Drift, Forecast]:
+    """The same keys tell the same course however often it is looked at; foretold for the wheel that is on."""
+    drift = drift_through(told)
+    return drift, drift.forecast(told.tolerance / 2, told.days_a_key, told.idle_days)
+
+
+def drift_through(told: Told) -> Drift:
+    """The course through all that is told, with the wheel that is on."""
+    began = told.keys[0].at
+    made = [
+        KeyMade(number, key.error, key.cuts, key.extra_sd, days_between(began, key.at), key.wheel)
+        for number, key in enumerate(told.keys)
+    ]
+    touched = [Touched(mark.number, mark.by, days_between(began, mark.at), mark.wheel) for mark in told.marks]
+    drift = follow_drift(made, touched, told.noise)
+    return drift if told.wheel is None else drift.with_wheel(told.wheel)
+
+
+def offset_before(course: MachineDrift, at: datetime, wheel: int) -> Spread | None:
+    """What was known of the machine with this wheel just before a moment; None with too few keys."""
+    keys = tuple(key for key in course.keys if key.at < at)
+    if len(keys) < FEWEST_KEYS:
+        return None
+    marks = tuple(mark for mark in course.marks if mark.at < at)
+    return drift_through(replace(course.told, keys=keys, marks=marks, wheel=wheel)).offset
+
+
+def days_between(earlier: datetime, later: datetime) -> float:
+    """Days, parts of a day too."""
+    return (later - earlier).total_seconds() / DAY_SECONDS
+
+
+def _marks(machine: Machine, gauge: str, works: list[MachineWork], made_at: list[datetime]) -> tuple[Marked, ...]:
+    """Trims, and work that moves the machine, among the keys made."""
+    marks = []
+    own = OffsetChange.objects.filter(
+        offset__machine=machine, offset__gauge=gauge, offset__jaw_side=None, offset__family_record=None
+    )
+    for change in own.order_by("at"):
+        by = change.value_after - change.value_before + change.turned
+        if by:
+            marks.append(Marked(change.at, bisect_left(made_at, change.at), "", by))
+    for work in [work for work in works if Work(work.what).moves_it]:
+        words, wheel = Work(work.what).label, work.cutter_id if work.what == Work.WHEEL else None
+        marks.append(Marked(work.at, bisect_left(made_at, work.at), words, None, wheel))
+    return tuple(sorted(marks, key=lambda mark: mark.at))
+
+
+def _swaps(works: list[MachineWork], made_at: list[datetime]) -> tuple[Marked, ...]:
+    """One wheel put on for another, among the keys made."""
+    swaps = [work for work in works if work.what == Work.SWAPPED]
+    return tuple(
+        Marked(work.at, bisect_left(made_at, work.at), f"{work.note} put on, {work.at:%d %b}", 0.0)
+        for work in reversed(swaps)
+    )

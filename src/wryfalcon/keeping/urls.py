@@ -1,0 +1,39 @@
+"""Keeping machines true, and why a key came out wrong."""
+
+from django.urls import path
+
+from wryfalcon.keeping.views import book, fittings, particulars, practice, touch, tracing, trim, wheels, why
+
+app_name = "keeping"
+urlpatterns = [
+    path("machines/<int:pk>", book.show, name="machine"),
+    path("machines/<int:pk>/course", book.course, name="course"),
+    path("machines/<int:pk>/due", book.due, name="due"),
+    path("machines/<int:pk>/practice", practice.practice, name="practice"),
+    path("machines/<int:pk>/particulars", particulars.show, name="particulars"),
+    path("machines/<int:pk>/describe", particulars.describe, name="describe"),
+    path("machines/<int:pk>/care", book.care, name="care"),
+    path("machines/<int:pk>/offset", particulars.offset, name="offset"),
+    path("machines/<int:pk>/undo/<int:change>", book.undo, name="undo"),
+    path("machines/<int:pk>/trim", trim.begin, name="begin-trim"),
+    path("machines/<int:pk>/touch", touch.show, name="touch"),
+    path("machines/<int:pk>/touch/showed", touch.showed, name="touch-showed"),
+    path("machines/<int:pk>/duplicates", tracing.duplicates, name="duplicates"),
+    path("machines/<int:pk>/duplicates/<int:duplicate>/withdraw", tracing.withdraw, name="duplicate-withdraw"),
+    path("machines/<int:pk>/fitted", fittings.fitted, name="fitted"),
+    path("machines/<int:pk>/cutter", fittings.cutter, name="fit-cutter"),
+    path("machines/<int:pk>/followers/<int:follower>/fit", fittings.follower, name="fit-follower"),
+    path("machines/<int:pk>/clamps", fittings.new_clamp, name="add-clamp"),
+    path("machines/<int:pk>/followers", fittings.new_follower, name="add-follower"),
+    path("machines/cutters/<int:pk>", wheels.wheel, name="wheel"),
+    path("machines/trims/<int:pk>", trim.show, name="trim"),
+    path("machines/trims/<int:pk>/paper", trim.paper, name="trim-paper"),
+    path("machines/trims/<int:pk>/caliper", trim.caliper, name="trim-caliper"),
+    path("machines/trims/<int:pk>/measured", trim.measured, name="trim-measured"),
+    path("machines/trims/<int:pk>/caliper/<int:piece>", trim.read_caliper, name="trim-read"),
+    path("machines/trims/<int:pk>/clampings/<int:clamping>/withdraw", trim.withdraw, name="trim-withdraw"),
+    path("machines/trims/<int:pk>/tag", trim.hang, name="trim-tag"),
+    path("machines/trims/<int:pk>/close", trim.close, name="trim-close"),
+    path("tags/<int:number>/prove/<int:piece>/why", why.show, name="why"),
+    path("tags/<int:number>/prove/<int:piece>/why.json", why.file, name="why-file"),
+]

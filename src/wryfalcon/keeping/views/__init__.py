@@ -1,0 +1,1 @@
+"""The machines on screen."""

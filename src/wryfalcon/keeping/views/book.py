@@ -1,0 +1,144 @@
+"""A machine's book: what it is, how it has wandered, its offsets and who changed them, its care."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+from functools import lru_cache
+
+from django.conf import settings
+from django.contrib import messages
+from django.http import HttpResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.utils import timezone
+from django.views.decorators.http import require_GET, require_http_methods, require_POST
+
+from keycore.units import Unit
+from wryfalcon.accounts.permissions import Act, PersonRequest, needs, needs_to_change
+from wryfalcon.drawings.drift import DriftChart, DriftWords, draw_drift, over_days, over_keys
+from wryfalcon.keeping.actions.practice import score_words
+from wryfalcon.keeping.actions.trimming import undo_change
+from wryfalcon.keeping.queries.copies import copies_on
+from wryfalcon.keeping.queries.drift import MachineDrift, Told, days_between, drift_of, followed
+from wryfalcon.keeping.queries.proven import ProvenKey
+from wryfalcon.keeping.queries.trimming import families_to_trim_by
+from wryfalcon.lengths import say_mm, unit_shown
+from wryfalcon.machines.actions.care import note_work
+from wryfalcon.machines.models import TRACES, DriverKind, HiddenFault, Machine, OffsetChange, Work
+from wryfalcon.machines.queries.care import care_of
+from wryfalcon.refusal import NotDone
+
+SHOWN = 8
+DAYS = "days"
+
+
+@require_GET
+@needs(Act.LOOK)
+def show(request: PersonRequest, pk: int) -> HttpResponse:
+    """The machine's page; its course is worked out after the page is there."""
+    machine = _machine(pk)
+    sides = list(machine.jaw_sides.select_related("clamp"))
+    changes = OffsetChange.objects.filter(offset__machine=machine, undone=False)
+    context = {
+        "machine": machine, "offsets": machine.offsets.select_related("jaw_side", "family_record"),
+        "changes": changes.select_related("offset", "by")[:SHOWN],
+        "trims": machine.trims.select_related("by", "family_record")[:SHOWN],
+        "families": [(record.pk, record.name) for record in families_to_trim_by(sides)],
+        "can_practise": _can_practise(machine), "traces": machine.kind in TRACES,
+        "sides": [(side.pk, str(side)) for side in sides],
+    }  # fmt: skip
+    return render(request, "keeping/book.html", context)
+
+
+@require_GET
+@needs(Act.LOOK)
+def course(request: PersonRequest, pk: int) -> HttpResponse:
+    """How the machine has wandered over its keys and what is foretold, as a page or a part of one."""
+    machine, gauge = _machine(pk), request.GET.get("gauge", "")
+    found = drift_of(machine, gauge if gauge in ("shoulder", "tip") else "")
+    by = DAYS if request.GET.get("by") == DAYS else "keys"
+    context = {
+        "machine": machine, "course": found, "chart": _chart(found, by), "by": by,
+        "other_gauge": "shoulder" if found.gauge == "tip" else "tip",
+        "copies": copies_on(machine, found),
+    }  # fmt: skip
+    return render(request, f"keeping/{'_course' if request.htmx else 'course'}.html", context)
+
+
+@require_GET
+@needs(Act.LOOK)
+def due(request: PersonRequest, pk: int) -> HttpResponse:
+    """Whether a check is due, as a fragment: it is worked out after the page is there."""
+    machine = _machine(pk)
+    return render(request, "keeping/_due.html", {"course": drift_of(machine), "machine": machine})
+
+
+@require_http_methods(["GET", "POST"])
+@needs_to_change(Act.CUT)
+def care(request: PersonRequest, pk: int) -> HttpResponse:
+    """The schedule of care and what was done, noting more of it; practice on the simulated machine."""
+    machine = _machine(pk)
+    if request.method == "POST":
+        what, note = request.POST.get("what", ""), request.POST.get("note", "")
+        return _done(request, machine, lambda: note_work(request.user, machine, what, note), "keeping:care")
+    practices = machine.practices.select_related("by")[:SHOWN] if _can_practise(machine) else []
+    context = {
+        "machine": machine, "care": care_of(machine), "work": machine.work.select_related("by")[:SHOWN],
+        "works": Work.choices, "can_practise": _can_practise(machine),
+        "practices": [(each, score_words(each)) for each in practices], "faults": HiddenFault.choices,
+        "practises": any(each.ended_at is None for each in practices),
+    }  # fmt: skip
+    return render(request, "keeping/care.html", context)
+
+
+@require_POST
+@needs(Act.CUT)
+def undo(request: PersonRequest, pk: int, change: int) -> HttpResponse:
+    """Put the old offsets back."""
+    machine = _machine(pk)
+    made = get_object_or_404(OffsetChange, pk=change, offset__machine=machine)
+    return _done(request, machine, lambda: undo_change(request.user, made), "keeping:machine")
+
+
+def _done(request: PersonRequest, machine: Machine, act: Callable[[], object], to: str) -> HttpResponse:
+    try:
+        act()
+    except NotDone as refusal:
+        messages.error(request, refusal.says)
+    return redirect(to, pk=machine.pk)
+
+
+def _can_practise(machine: Machine) -> bool:
+    return settings.DEMONSTRATION and machine.driver == DriverKind.BENCH
+
+
+def _chart(found: MachineDrift, by: str) -> DriftChart | None:
+    if found.drift is None:
+        return None
+    today = days_between(found.keys[0].at, timezone.now()) if by == DAYS else 0.0
+    return _drawn(replace(found.told, days_a_key=round(found.told.days_a_key, 3)), round(today), unit_shown())
+
+
+@lru_cache(maxsize=16)
+def _drawn(told: Told, today: int, unit: Unit) -> DriftChart:
+    """The same course is drawn once; over days where today is said."""
+    keys, marks = told.keys, told.marks
+    errors = [(key.error, _title(key)) for key in keys]
+    drift, _ = followed(told)
+    if today:
+        began = keys[0].at
+        days, then, swaps = ([days_between(began, each.at) for each in row] for row in (keys, marks, told.swaps))
+        places = over_days(days, then, swaps, max(today, days[-1]), told.days_a_key, f"{began:%d %b %Y}")
+    else:
+        then_at, swaps_at = [mark.number for mark in marks], [swap.number for swap in told.swaps]
+        places = over_keys(len(keys), then_at, swaps_at, told.days_a_key)
+    words = DriftWords(tuple(mark.says for mark in marks), tuple(swap.words for swap in told.swaps))
+    return draw_drift(drift, errors, words, places, told.tolerance)
+
+
+def _title(key: ProvenKey) -> str:
+    return ", ".join(filter(None, [key.name, f"{key.at:%d %b}", key.wheel_name, say_mm(key.error, signed=True)]))
+
+
+def _machine(pk: int) -> Machine:
+    return get_object_or_404(Machine.objects.select_related("fitted"), pk=pk)

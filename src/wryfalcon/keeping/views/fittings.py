@@ -1,0 +1,85 @@
+"""What is fitted to a machine: wheels and followers by whoever cuts, clamps and followers in its book by the owner."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from django.contrib import messages
+from django.http import HttpResponse
+from django.shortcuts import get_object_or_404, render
+from django.urls import reverse
+from django.views.decorators.http import require_GET, require_POST
+
+from wryfalcon.accounts.permissions import Act, PersonRequest, needs
+from wryfalcon.keeping.forms import ClampForm, FollowerForm
+from wryfalcon.keeping.queries.counters import counters_of
+from wryfalcon.keeping.views.particulars import particulars_page
+from wryfalcon.machines.actions.fitting import NewClamp, add_clamp, add_follower, fit_cutter, fit_follower
+from wryfalcon.machines.models import Cutter, Follower, Machine
+from wryfalcon.machines.queries.fittings import holdings_of, mismatch_of
+from wryfalcon.machines.views.room import back_to
+from wryfalcon.refusal import NotDone
+
+
+@require_GET
+@needs(Act.LOOK)
+def fitted(request: PersonRequest, pk: int) -> HttpResponse:
+    """What is fitted, how a key is held, and how many keys it made since."""
+    machine = get_object_or_404(Machine.objects.select_related("fitted"), pk=pk)
+    followers = list(machine.followers.all())
+    context = {
+        "machine": machine, "cutters": machine.cutters.all(), "followers": followers,
+        "holdings": holdings_of(machine), "counters": counters_of(machine),
+        "mismatch": mismatch_of(machine, followers),
+    }  # fmt: skip
+    return render(request, "keeping/fitted.html", context)
+
+
+@require_POST
+@needs(Act.CUT)
+def cutter(request: PersonRequest, pk: int) -> HttpResponse:
+    """Note that a wheel was fitted."""
+    machine, named = get_object_or_404(Machine, pk=pk), request.POST.get("cutter", "")
+    wheel = get_object_or_404(Cutter, pk=int(named) if named.isdecimal() and len(named) < 10 else 0)
+    return _done(request, machine, lambda: fit_cutter(request.user, machine, wheel), "Check the machine anew.")
+
+
+@require_POST
+@needs(Act.CUT)
+def follower(request: PersonRequest, pk: int, follower: int) -> HttpResponse:
+    """Note that a follower was fitted."""
+    machine = get_object_or_404(Machine, pk=pk)
+    fitted = get_object_or_404(Follower, pk=follower, machine=machine)
+    return _done(request, machine, lambda: fit_follower(request.user, machine, fitted), "Trim it by touch anew.")
+
+
+@require_POST
+@needs(Act.KEEP_LIBRARY)
+def new_clamp(request: PersonRequest, pk: int) -> HttpResponse:
+    """Add a clamp, or a face."""
+    machine, form = get_object_or_404(Machine, pk=pk), ClampForm(request.POST)
+    if not form.is_valid():
+        return particulars_page(request, machine, clamp=form)
+    new = NewClamp(**form.cleaned_data)
+    return _done(request, machine, lambda: add_clamp(request.user, machine, new), "It is in the book.")
+
+
+@require_POST
+@needs(Act.KEEP_LIBRARY)
+def new_follower(request: PersonRequest, pk: int) -> HttpResponse:
+    """Add a follower."""
+    machine, form = get_object_or_404(Machine, pk=pk), FollowerForm(request.POST)
+    if not form.is_valid():
+        return particulars_page(request, machine, follower=form)
+    return _done(
+        request, machine, lambda: add_follower(request.user, machine, **form.cleaned_data), "It is in the book."
+    )
+
+
+def _done(request: PersonRequest, machine: Machine, act: Callable[[], object], says: str) -> HttpResponse:
+    try:
+        act()
+        messages.success(request, says)
+    except NotDone as refusal:
+        messages.error(request, refusal.says)
+    return back_to(request, reverse("keeping:fitted", args=[machine.pk]))

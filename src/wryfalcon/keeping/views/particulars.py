@@ -1,0 +1,78 @@
+"""A machine's particulars, and offsets set by hand: the owner's."""
+
+from __future__ import annotations
+
+from django.contrib import messages
+from django.http import HttpResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.views.decorators.http import require_GET, require_POST
+
+from wryfalcon.accounts.permissions import Act, PersonRequest, needs
+from wryfalcon.keeping.actions.trimming import MakerFigures, change_offset
+from wryfalcon.keeping.forms import ClampForm, FollowerForm, OffsetForm, ParticularsForm
+from wryfalcon.machines.actions.care import describe_machine
+from wryfalcon.machines.models import TRACES, Machine, MachineOffset
+from wryfalcon.refusal import NotDone
+
+
+@require_GET
+@needs(Act.KEEP_LIBRARY)
+def show(request: PersonRequest, pk: int) -> HttpResponse:
+    """What can be changed by hand."""
+    return particulars_page(request, get_object_or_404(Machine, pk=pk))
+
+
+@require_POST
+@needs(Act.KEEP_LIBRARY)
+def describe(request: PersonRequest, pk: int) -> HttpResponse:
+    """Write its particulars down."""
+    machine = get_object_or_404(Machine, pk=pk)
+    form = ParticularsForm(request.POST)
+    if not form.is_valid():
+        return particulars_page(request, machine, particulars=form)
+    try:
+        describe_machine(request.user, machine, form.particulars())
+    except NotDone as refusal:
+        form.add_error("depth_axis", refusal.says)
+        return particulars_page(request, machine, particulars=form)
+    return redirect("keeping:machine", pk=pk)
+
+
+@require_POST
+@needs(Act.KEEP_LIBRARY)
+def offset(request: PersonRequest, pk: int) -> HttpResponse:
+    """Set an offset by hand, with why: the machine's own, a jaw side's or a family's."""
+    machine = get_object_or_404(Machine, pk=pk)
+    form = OffsetForm(request.POST, machine=machine)
+    if not form.is_valid():
+        return particulars_page(request, machine, offset=form)
+    said = form.cleaned_data
+    row, _ = MachineOffset.objects.get_or_create(
+        machine=machine, gauge=said["gauge"], jaw_side=said["jaw_side"], family_record=said["family"]
+    )
+    maker = MakerFigures(said["maker_value"], said["maker_space"])
+    try:
+        change_offset(request.user, row, said["value"], said["space"], why=said["why"], maker=maker)
+    except NotDone as refusal:
+        messages.error(request, refusal.says)
+    return redirect("keeping:machine", pk=pk)
+
+
+def particulars_page(
+    request: PersonRequest,
+    machine: Machine,
+    *,
+    particulars: ParticularsForm | None = None,
+    offset: OffsetForm | None = None,
+    clamp: ClampForm | None = None,
+    follower: FollowerForm | None = None,
+) -> HttpResponse:
+    """All that can be changed by hand; a form that was not valid comes back as it was typed."""
+    context = {
+        "machine": machine, "traces": machine.kind in TRACES,
+        "particulars": particulars or ParticularsForm.of(machine),
+        "offset_form": offset or OffsetForm(machine=machine),
+        "clamp_form": clamp or ClampForm(), "follower_form": follower or FollowerForm(),
+    }  # fmt: skip
+    is_wrong = any((particulars, offset, clamp, follower))
+    return render(request, "keeping/particulars.html", context, status=422 if is_wrong else 200)

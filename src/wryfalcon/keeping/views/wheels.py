@@ -1,0 +1,53 @@
+"""A cutting wheel: what it has done, what it is like, and when to change it."""
+
+from __future__ import annotations
+
+from django.http import HttpResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.views.decorators.http import require_http_methods
+
+from keycore.machines.wheel import TestCut
+from keycore.units import Unit
+from wryfalcon.accounts.permissions import Act, PersonRequest, needs_to_change
+from wryfalcon.drawings.wheel import draw_wheel
+from wryfalcon.keeping.actions.wheels import look_at_wheel
+from wryfalcon.keeping.queries.wheels import wheel_of
+from wryfalcon.lengths import NotALength, parse_length, split_lengths
+from wryfalcon.machines.models import Cutter
+from wryfalcon.refusal import NotDone
+
+MOST_CUTS = 12
+
+
+@require_http_methods(["GET", "POST"])
+@needs_to_change(Act.CUT)
+def wheel(request: PersonRequest, pk: int) -> HttpResponse:
+    """The wheel's page; posting keeps the test cuts that were measured."""
+    cutter = get_object_or_404(Cutter.objects.prefetch_related("fitted_to"), pk=pk)
+    problem, typed = "", request.POST.get("cuts", "")
+    if request.method == "POST":
+        try:
+            look_at_wheel(request.user, cutter, _cuts(typed, Unit(request.user.unit)))
+            return redirect("keeping:wheel", pk=pk)
+        except (NotDone, NotALength) as refusal:
+            problem = str(refusal)
+    found = wheel_of(cutter)
+    context = {
+        "wheel": found, "cutter": cutter, "typed": typed, "problem": problem,
+        "looks": cutter.looks.select_related("by")[:6],
+        "drawing": draw_wheel(cutter.flat, cutter.angle, (found.look.flat, found.look.angle) if found.look else None),
+    }  # fmt: skip
+    return render(request, "keeping/wheel.html", context, status=422 if problem else 200)
+
+
+def _cuts(typed: str, shop: Unit) -> list[TestCut]:
+    lines = [split_lengths(line) for line in typed.splitlines() if line.strip()]
+    if len(lines) > MOST_CUTS:
+        raise NotDone(f"At most {MOST_CUTS} test cuts.")
+    cuts = []
+    for number, line in enumerate(lines, start=1):
+        if len(line) != 2:
+            raise NotDone(f"Line {number}: two lengths are wanted, how deep and how wide.")
+        depth, width = (parse_length(each, shop, Unit.MILLIMETRE).value for each in line)
+        cuts.append(TestCut(depth, width))
+    return cuts

@@ -1,0 +1,43 @@
+"""Why a key came out wrong, on screen and as a file."""
+
+from __future__ import annotations
+
+from django.http import Http404, HttpResponse, JsonResponse
+from django.shortcuts import get_object_or_404, render
+from django.views.decorators.http import require_GET, require_POST
+
+from wryfalcon.accounts.permissions import Act, PersonRequest, needs
+from wryfalcon.bench.models import Piece, Tag
+from wryfalcon.bench.views.stage import find_tag, open_tag
+from wryfalcon.keeping.queries.why import Why, help_file, why_wrong
+from wryfalcon.log.actions import note_document
+
+
+@require_GET
+@needs(Act.LOOK)
+def show(request: PersonRequest, number: int, piece: int) -> HttpResponse:
+    """The suspects, what speaks for each, and the next check."""
+    open_tag(request, number)
+    tag, kept, why = _why(number, piece)
+    context = {"tag": tag, "piece": kept, "why": why, "family": tag.family}
+    return render(request, "keeping/why.html", context)
+
+
+@require_POST
+@needs(Act.PROVE)
+def file(request: PersonRequest, number: int, piece: int) -> HttpResponse:
+    """The same as a file for whoever must help."""
+    tag, kept, why = _why(number, piece)
+    if why is None:
+        raise Http404
+    note_document(request.user, tag, "a file for whoever must help")
+    answer = JsonResponse(help_file(tag, kept, why), json_dumps_params={"indent": 1})
+    answer["Content-Disposition"] = f'attachment; filename="tag-{tag}-key-{kept.key_number}.json"'
+    return answer
+
+
+def _why(number: int, piece: int) -> tuple[Tag, Piece, Why | None]:
+    tag = find_tag(number)
+    related = ("machine", "settlement", "set_up__cutter", "set_up__jaw_side")
+    kept = get_object_or_404(Piece.objects.select_related(*related), pk=piece, tag=tag)
+    return tag, kept, why_wrong(tag, kept)

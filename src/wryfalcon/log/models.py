@@ -1,0 +1,64 @@
+"""What was done by whom, kept. Its table stays among those of records, where it was made."""
+
+from __future__ import annotations
+
+from django.conf import settings
+from django.db import models
+
+
+class Event(models.TextChoices):
+    """What an audit entry says happened. Values are never reused."""
+
+    TAKEN_IN = "taken-in", "taken in"
+    CHANGED = "changed", "changed"
+    DECLINED = "declined", "not one for us"
+    SOURCE_ADDED = "source-added", "began a source"
+    SOURCE_CHANGED = "source-changed", "changed a source"
+    MEASURED = "measured", "measured"
+    LOOKED = "looked", "looked"
+    READING_WITHDRAWN = "reading-withdrawn", "reading taken back"
+    OVERRULED = "overruled", "overruled a cut"
+    OVERRULE_WITHDRAWN = "overrule-withdrawn", "took an overruling back"
+    SETTLED = "settled", "settled the bitting"
+    READ_BACK = "read-back", "read the bitting back"
+    SET_UP = "set-up", "set the machine up"
+    PIECE_SENT = "run-started", "sent a key to the machine"
+    PIECE_MADE = "run-finished", "key made"
+    PIECE_SPOILT = "piece-spoilt", "key spoilt"
+    PIECE_GIVEN_UP = "piece-given-up", "key given up, its blank still good"
+    PIECE_TAKEN_AS_MADE = "piece-taken-as-made", "looked at a key and took it as made"
+    PROVED = "proved", "measured the new key"
+    TRIED = "tried", "tried in the lock"
+    HANDED_OVER = "handed-over", "handed over"
+    FAMILY_IMPORTED = "family-imported", "family brought in"
+    SERIES_IMPORTED = "series-imported", "code series brought in"
+    SHEET_CHANGED = "sheet-changed", "changed the trial sheet"
+    SHEET_NOTED = "sheet-noted", "noted on the trial sheet"
+    SHEET_WITHDRAWN = "sheet-withdrawn", "took a line of the trial sheet back"
+    TRIM_BEGUN = "trim-begun", "began a trim"
+    TRIM_MEASURED = "trim-measured", "measured a test key"
+    TRIM_CLOSED = "trim-closed", "closed a trim"
+    OFFSETS_CHANGED = "offsets-changed", "changed a machine's offsets"
+    MACHINE_WORKED = "machine-worked", "worked on a machine"
+    HAND_STUDIED = "hand-studied", "studied hands and calipers"
+    SERIES_OFFERED = "series-offered", "code series offered"
+    SERIES_DISCARDED = "series-discarded", "code series thrown away"
+    CODES_SEEN = "codes-seen", "asked to see codes"
+    BITTING_SEEN = "bitting-seen", "looked at the bitting"
+    REMADE = "remade", "made again from a record"
+
+
+class AuditEntry(models.Model):
+    """One change of state, or one look at a bitting; it stays when what it speaks of goes."""
+
+    event = models.CharField(max_length=24, choices=Event)
+    actor = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, null=True, related_name="+")
+    tag = models.ForeignKey("bench.Tag", models.SET_NULL, null=True, related_name="audit")
+    tag_number = models.PositiveIntegerField(null=True, help_text="as on the tag, which may go")
+    data = models.JSONField(default=dict, help_text="names records; no bitting, code or customer stands in it")
+    once = models.CharField(max_length=60, null=True, unique=True, help_text="what is written down once only")  # noqa: DJ001
+    at = models.DateTimeField(auto_now_add=True, db_index=True)
+
+    class Meta:
+        app_label = "records"
+        ordering = ["-at", "-id"]
