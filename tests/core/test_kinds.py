@@ -75,6 +75,24 @@ def test_nothing_outside_its_own_rooms_brings_a_kind_in_by_name(root: Path) -> N
             assert not brought, f"{where} brings in {brought}"
 
 
+@pytest.mark.parametrize("root", SOURCES, ids=lambda root: root.name)
+def test_no_kind_is_held_against_a_name(root: Path) -> None:
+    """Of ``kind`` and ``kind.id`` even the shared words are not asked."""
+    ids = {kind.id for kind in kinds()}
+    for path in root.rglob("*.py"):
+        where = path.relative_to(root.parent).as_posix()
+        if where.startswith(OWN_ROOMS) or "/migrations/" in where:
+            continue
+        for node in ast.walk(ast.parse(path.read_text())):
+            if isinstance(node, ast.Compare) and any(asks_the_kind(side) for side in (node.left, *node.comparators)):
+                found = [name for side in (node.left, *node.comparators) for name in named(side, ids)]
+                assert not found, f"{where}:{node.lineno} holds a kind against {found}"
+
+
+def asks_the_kind(expression: ast.expr) -> bool:
+    return ast.unparse(expression).removesuffix(".id").split(".")[-1] == "kind"
+
+
 def test_a_comparison_with_a_kind_would_be_found() -> None:
     ids = {"dimple"}
     for guilty in ('kind == "dimple"', 'kind in ("lever", "dimple")', '{"dimple": 1}[kind]', 'TABLE["dimple"]'):

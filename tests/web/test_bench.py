@@ -315,7 +315,7 @@ def test_the_card_warns_of_a_wrong_cutter_and_a_jaw_too_deep(smith: Client, peop
         {"machine": gannet.pk, "cutter": wrong.pk, "jaw_side": gannet.jaw_sides.get(name="A").pk, "style": "plunged"},
     )
     said = words(smith, f"/tags/{tag}/set-up")
-    assert "The family wants a flat of 0.04 at 80 degrees" in said
+    assert "The family wants 0.040 in and 80°; this cutter leaves" in said
     assert "below the top of the jaw" in said
     assert "Old Gannet has W-80 fitted. Unplug it" in said
 

@@ -16,7 +16,7 @@ from wryfalcon.accounts.models import User
 from wryfalcon.bench.actions.sources import calipers_of
 from wryfalcon.bench.actions.take_in import check_read
 from wryfalcon.bench.models import Beside, CutMark, Seen, Sighting, Source, SourceKind, Tag
-from wryfalcon.lengths import Entry, NotALength, can_measure, meant_in_other_unit, parse_value
+from wryfalcon.lengths import Entry, NotALength, can_measure, figure, meant_in_other_unit, parse_value, say_value
 from wryfalcon.log.actions import write_down
 from wryfalcon.log.models import Event
 from wryfalcon.refusal import NotDone, SecondLook
@@ -131,10 +131,9 @@ def _check_depth(tag: Tag, track: Track, value: float, text: str) -> None:
     depth = tag.family.depth
     low, high = can_measure(tag.family, track)
     if not low <= value <= high:
-        unit = f" {depth.unit_name}" if depth.is_length else depth.unit_name
         raise NotDone(
-            f"“{text.strip()[:20]}” was read as {value:.3f}{unit}, which no cut of this key can be. "
-            f"Its depths run from {track.values[0]:g} to {track.values[-1]:g}{unit}.",
+            f"“{text.strip()[:20]}” was read as {say_value(depth, value)}, which no cut of this key can be. "
+            f"Its depths run from {figure(depth, track.values[0])} to {say_value(depth, track.values[-1])}.",
             "typed",
         )
 

@@ -10,7 +10,7 @@ from keycore.cutting.plan import cutting_of
 from keycore.proving.lock import chance_of_turning, play_of
 from keycore.tools import Tool
 from wryfalcon.bench.models import PieceState, Settlement, Tag
-from wryfalcon.bench.queries.planning import made_tool, plan_of, serves
+from wryfalcon.bench.queries.planning import made_tool, plan_of, said_problems, serves
 from wryfalcon.bench.queries.prospects import making_of
 from wryfalcon.drawings.key import KeyDrawing, draw_key
 from wryfalcon.machines.models import Cutter, CutterLook, Work
@@ -71,7 +71,7 @@ def _fit(tag: Tag, settlement: Settlement, cutter: Cutter, own: Tool | None) -> 
             away.append(now - wanted)
             if abs(now - wanted) > TELLING * min(play.high, play.low):
                 moved.append(MovedTumbler(track.name, space, now - wanted))
-    problems = () if does else tuple(p.says for p in plan_of(tag, settlement, cutter=cutter).problems)
+    problems = () if does else tuple(p.says for p in said_problems(plan_of(tag, settlement, cutter=cutter)))
     return CutterFit(cutter, does, keys, fitted, tuple(moved), problems, chance_of_turning(away, making, play), look)
 
 

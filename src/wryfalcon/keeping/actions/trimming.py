@@ -19,6 +19,7 @@ from wryfalcon.bench.actions.take_in import Job, take_in
 from wryfalcon.bench.models import OnBench, Tag
 from wryfalcon.keeping.queries.drift import drift_of, noise_of
 from wryfalcon.keeping.queries.trimming import CLAMPINGS, TrimState, best_test_key, can_be_cut
+from wryfalcon.lengths import figure
 from wryfalcon.library.models import FamilyRecord
 from wryfalcon.log.actions import write_down
 from wryfalcon.log.models import Event
@@ -141,7 +142,8 @@ def measure_clamping(
         target = track.values[trim.steps[space - 1]]
         if cut.value is not None and (not isfinite(cut.value) or abs(cut.value - target) > 3 * gap):
             raise NotDone(
-                f"Cut {space} is far from the {target:g} it should be: measure it again, or is it another key?"
+                f"Cut {space} is far from the {figure(trim.family_record.family.depth, target)} it should be: "
+                "measure it again, or is it another key?"
             )
     without = [str(space) for space in range(1, len(trim.steps) + 1) if space not in given]
     if without and not is_partly:
