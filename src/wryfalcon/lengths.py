@@ -254,6 +254,7 @@ def say_value(coordinate: Coordinate, value: float) -> str:
 def say_tool(lengths: Coordinate, tool: Tool) -> str:
     """A tool's size, and its angle where it has one; ``lengths`` are those of the family or cutter it is of.
 
+    >>> from keycore.tools import Mill, Wheel
     >>> say_tool(Coordinate("length"), Wheel(1.0, 90.0)), say_tool(Coordinate("length"), Mill(2.5))
     ('1.00 mm and 90°', '2.50 mm')
     """
