@@ -53,4 +53,10 @@ class MmField(forms.CharField):
 
 
 def _labelled(label: str, per: str) -> Any:
-    return lazy(lambda: f"{label}, {unit_shown()}{f' {per}' if per else ''}", str)()
+    """A label with the unit of whoever is looking, worked out when it is shown; spelt out before more words."""
+
+    def words() -> str:
+        inches = unit_shown() == Unit.INCH
+        return f"{label}, {'inches' if inches else 'mm'} {per}" if per else f"{label}, {unit_shown()}"
+
+    return lazy(words, str)()

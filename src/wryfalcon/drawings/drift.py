@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from keycore.machines.drift import Drift
 from wryfalcon.drawings.sheet import px
-from wryfalcon.lengths import mm_as_shown
+from wryfalcon.lengths import mm_as_shown, unit_shown
 
 WIDTH, HEIGHT = 1120.0, 300.0
 LEFT, RIGHT, TOP, BOTTOM = 58.0, 1100.0, 26.0, 262.0
@@ -119,6 +119,7 @@ class DriftChart:
     now_x: float
     first: str
     later: str
+    unit: str
 
     @property
     def words(self) -> str:
@@ -182,6 +183,7 @@ def draw_drift(
         now_x=x_of(places.now),
         first=places.first,
         later=places.later,
+        unit=unit_shown().value,
     )
 
 
