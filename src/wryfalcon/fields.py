@@ -9,7 +9,7 @@ from django.core.exceptions import ValidationError
 from django.utils.functional import lazy
 
 from keycore.units import Unit, convert
-from wryfalcon.lengths import NotALength, parse_length, say_mm, unit_shown
+from wryfalcon.lengths import NotALength, parse_length, say_mm, shown_in, unit_shown
 
 INCH_PLACES, MM_PLACES = 6, 6  # as they are shown to be typed over
 KEPT = {Unit.INCH: 4, Unit.MILLIMETRE: 6}  # places of a millimetre that are kept of what is typed
@@ -50,6 +50,15 @@ class MmField(forms.CharField):
         if self.most is not None and mm > self.most:
             raise ValidationError(f"{say_mm(self.most)} at most.")
         return round(mm, KEPT[unit_shown()])
+
+
+class TypedInForm(forms.Form):
+    """A form with lengths, understood in the unit its page was shown in (``typed_in``), whatever the unit is by now."""
+
+    def _clean_fields(self) -> None:
+        said = str(self.data.get("typed_in", ""))
+        with shown_in(Unit(said) if said in set(Unit) else unit_shown()):
+            super()._clean_fields()  # type: ignore[misc]
 
 
 def _labelled(label: str, per: str) -> Any:

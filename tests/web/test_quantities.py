@@ -156,6 +156,19 @@ def test_what_a_form_of_the_machine_room_shows_comes_back_as_it_was(unit: Unit, 
         assert field.clean(field.prepare_value(mm)) == mm
 
 
+def test_a_page_that_was_shown_in_another_unit_is_understood_as_it_was_shown(owner: Client, people: People) -> None:
+    """The unit is changed in a second tab while an offset is typed in the first."""
+    machine = Machine.objects.get(name="Old Gannet")
+    page = owner.get(f"/machines/{machine.pk}/particulars").content.decode()
+    assert 'name="typed_in" value="in"' in page
+    people["orla"].unit = "mm"
+    people["orla"].save()
+    posted = {"gauge": "shoulder", "value": "0.002", "space": "0", "why": "three keys", "typed_in": "in"}
+    owner.post(f"/machines/{machine.pk}/offset", posted)
+    own = MachineOffset.objects.get(machine=machine, gauge="shoulder", jaw_side=None, family_record=None)
+    assert own.value == pytest.approx(0.0508)
+
+
 def test_inches_chosen_are_inches_in_what_is_said(owner: Client, people: People) -> None:
     """Every page of the machine room, its forms and its drawings."""
     machine = Machine.objects.get(name="Old Gannet")

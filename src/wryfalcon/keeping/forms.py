@@ -7,7 +7,7 @@ from typing import Any
 from django import forms
 
 from keycore.machines.side_mill import CLEARANCE, FEWEST_MM, MOST_MM
-from wryfalcon.fields import MmField
+from wryfalcon.fields import MmField, TypedInForm
 from wryfalcon.library.models import FamilyRecord
 from wryfalcon.machines.actions.care import PARTICULARS, Particulars
 from wryfalcon.machines.models import Closer, JawSide, Machine, MachineKind
@@ -16,7 +16,7 @@ AXES = [(axis, axis) for axis in "XYZABCUVW"]
 """The letters of axes, as ISO 841 names them."""
 
 
-class ParticularsForm(forms.Form):
+class ParticularsForm(TypedInForm):
     """How a machine is adjusted."""
 
     kind = forms.ChoiceField(label="Kind", choices=MachineKind)
@@ -46,7 +46,7 @@ class ParticularsForm(forms.Form):
         return cls(initial={name: getattr(machine, name) for name in PARTICULARS})
 
 
-class OffsetForm(forms.Form):
+class OffsetForm(TypedInForm):
     """An offset set by hand."""
 
     gauge = forms.ChoiceField(label="Gauge", choices=[("shoulder", "shoulder"), ("tip", "tip")])
@@ -67,7 +67,7 @@ class OffsetForm(forms.Form):
         self.fields["jaw_side"].queryset = machine.jaw_sides.all()  # type: ignore[attr-defined]
 
 
-class ClampForm(forms.Form):
+class ClampForm(TypedInForm):
     """A clamp or adapter, and a face of it; or one more side of the machine's own jaw."""
 
     name = forms.CharField(label="Clamp or adapter", max_length=40, required=False, help_text="Empty: its own jaw.")
@@ -78,7 +78,7 @@ class ClampForm(forms.Form):
     note = forms.CharField(label="Note", max_length=200, required=False)
 
 
-class FollowerForm(forms.Form):
+class FollowerForm(TypedInForm):
     """A follower, or a mill's tracer."""
 
     name = forms.CharField(label="Follower", max_length=40)
@@ -86,7 +86,7 @@ class FollowerForm(forms.Form):
     angle = forms.FloatField(label="Angle, degrees; 0 for a tracer", min_value=0, max_value=150)
 
 
-class MillForm(forms.Form):
+class MillForm(TypedInForm):
     """What is measured for a side mill's setting, mm."""
 
     tracer = MmField(label="Tracer’s diameter", least=FEWEST_MM, most=MOST_MM)
@@ -96,7 +96,7 @@ class MillForm(forms.Form):
     clearance = MmField(label="Clearance", initial=round(CLEARANCE, 3), least=0)
 
 
-class MillProofForm(forms.Form):
+class MillProofForm(TypedInForm):
     """The pattern's track and the proving cut's, mm."""
 
     pattern_depth = MmField(label="Pattern: depth", least=0)
