@@ -34,8 +34,8 @@ def test_a_machine_is_trimmed_by_two_clampings_of_a_test_key(smith: Smith) -> No
     smith.sees("trimmed by measured keys")
     own = MachineOffset.objects.get(machine=gannet, gauge="shoulder")
     assert own.value == pytest.approx(0.012 - 0.08)
-    smith.press_button("Put the old ones back")
-    smith.page.wait_for_load_state("networkidle")
+    with smith.page.expect_navigation():
+        smith.press_button("Put the old ones back")
     own.refresh_from_db()
     assert own.value == pytest.approx(0.012)
     assert not smith.complaints
