@@ -265,7 +265,7 @@ def test_a_closed_input_and_one_without_end_are_refused_in_one_line() -> None:
 
 
 def test_a_verb_brings_in_only_what_it_uses() -> None:
-    said = run("-c", "import sys; from keycore.documents import answer_of; answer_of('family');"
+    said = run("-c", "import sys; from keycore.documents import answer_of; answer_of('family')('harbour-five');"
                "print('numpy' in sys.modules); answer_of('plan'); print('scipy' in sys.modules)")  # fmt: skip
     assert said.stdout.split() == [b"False", b"False"]
 

@@ -2,15 +2,18 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
-from keycore.cutting.plan import TrackPlan
 from keycore.documents.kinds import DocumentPart
-from keycore.kinds.edge.cutting import EdgePlan
+
+if TYPE_CHECKING:
+    from keycore.cutting.plan import TrackPlan
 
 
 def track_answer(planned: TrackPlan) -> dict[str, Any]:
     """The edge of a track as points, family unit. Raises nothing."""
+    from keycore.kinds.edge.cutting import EdgePlan  # here, since a family is checked without arrays
+
     assert isinstance(planned, EdgePlan)
     return {"profile": [[float(x), float(h)] for x, h in zip(planned.profile.x, planned.profile.h, strict=True)]}
 
