@@ -127,7 +127,7 @@ def prove(smith: Smith) -> None:
     smith.sees("Key 1")
     for readings in range(1, 3):
         smith.press_button("Read the machine's caliper")
-        expect(smith.page.locator("td[data-readings]").first).to_have_text(str(readings))
+        expect(smith.page.locator("td[data-readings]").first).to_have_text(str(readings), timeout=15_000)
     smith.sees("inside")
     measured = ProofValue.objects.filter(space=2).values_list("value", flat=True)
     assert list(measured) == pytest.approx([20.0] * 2, abs=0.3)  # degrees, as they were cut

@@ -76,7 +76,7 @@ def prove(smith: Smith) -> None:
     smith.sees("Key 1")
     for readings in range(1, 4):
         smith.press_button("Read the machine's caliper")
-        expect(smith.page.locator("td[data-readings]").first).to_have_text(str(readings))
+        expect(smith.page.locator("td[data-readings]").first).to_have_text(str(readings), timeout=15_000)
     smith.choose("[name=turns]", "freely")
     smith.press_button("Note it")
     smith.sees("This key, cuts up, at first")
