@@ -186,6 +186,7 @@ class Kind:
         return self.cuts() if self.cuts else None
 
     def __reduce__(self) -> tuple[Callable[[str], Kind], tuple[str]]:
+        # A family that is copied or sent to another process keeps the one kind that is registered.
         from keycore.kinds import kind_of
 
         return kind_of, (self.id,)

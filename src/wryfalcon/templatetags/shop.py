@@ -16,7 +16,7 @@ from keycore.coordinate import Coordinate
 from keycore.units import Unit
 from wryfalcon.accounts.permissions import Act, may
 from wryfalcon.drawings.strip import chance_words
-from wryfalcon.lengths import mm_as_shown, say_mm, show_length, show_small, show_value
+from wryfalcon.lengths import mm_as_shown, say_mm, show_small, show_value
 from wryfalcon.numbers import thousands
 
 register = template.Library()
@@ -61,12 +61,6 @@ def _shown(context: Context, value: float | None, of: Coordinate | str, *, fine:
 def unit_of(context: Context, of: Coordinate) -> str:
     """The unit that a coordinate's figures are shown in: this person's, or degrees."""
     return shown_unit(context, of.unit).value if of.is_length else of.unit_name
-
-
-@register.simple_tag
-def length_in(value: float | None, unit: str, shown: str, fine: bool = False) -> str:
-    """A length in a unit named outright."""
-    return "–" if value is None else show_length(value, Unit(unit), Unit(shown), fine=fine)
 
 
 @register.simple_tag(takes_context=True)
