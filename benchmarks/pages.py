@@ -25,7 +25,7 @@ from keycore.reading.decode import decode
 ROOT = Path(__file__).parents[1]
 PORT = 8713
 PASSWORD = "dunmere-harbour"
-SLOWEST = 5.0
+SLOWEST = 4.0
 MOST_PAGES = 10.0
 FIRST_CARD = 4.0
 PEOPLE, CROWD = 8, 3.0

@@ -213,6 +213,16 @@ class Family:
         raise InputError("track", f"family {self.id} has no track {name!r}")
 
     @property
+    def is_across(self) -> bool:
+        """Whether its depths are widths over both roots."""
+        return self.measured == "across"
+
+    @property
+    def goes_both_ways(self) -> bool:
+        """Whether the key goes in either way up."""
+        return self.entry == "both"
+
+    @property
     def share_per_edge(self) -> float:
         """How much of a difference in depth value lies on one edge: half when measured across."""
         return 0.5 if self.measured == "across" else 1.0

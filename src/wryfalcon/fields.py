@@ -12,6 +12,8 @@ from keycore.units import Unit, convert
 from wryfalcon.lengths import NotALength, parse_length, say_mm, shown_in, unit_shown
 
 INCH_PLACES, MM_PLACES = 6, 6  # as they are shown to be typed over
+ENDS = [("bow", "the bow"), ("tip", "the tip")]  # what cuts are counted from
+GAUGES = [("shoulder", "the shoulder"), ("tip", "the tip")]  # what places are measured from
 KEPT = {Unit.INCH: 4, Unit.MILLIMETRE: 6}  # places of a millimetre that are kept of what is typed
 
 

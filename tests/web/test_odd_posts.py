@@ -14,7 +14,7 @@ from web.jobs import People, carded, hang, read, settled
 from web.odd_posts import FILES, ODD, Walk, some_oddness
 from wryfalcon.bench.actions.sources import add_source
 from wryfalcon.bench.models import OnBench, SourceKind
-from wryfalcon.bench.views.read import PANELS
+from wryfalcon.bench.shown.ways import WAYS
 from wryfalcon.demonstration.making import family_record, finished_key
 from wryfalcon.machines.models import Machine
 
@@ -41,7 +41,7 @@ def walk(client: Client, people: People) -> Walk:
     found = Walk(client, each=12).go()
     assert found.faults == []
     assert len(found.forms) > 40
-    assert len(PANELS) == len(SourceKind)
+    assert len(WAYS) == len(SourceKind)
     return found
 
 

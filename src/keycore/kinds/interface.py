@@ -168,6 +168,7 @@ class Kind:
     falls_when_deeper: bool | None
     can_be_across: bool = False  # whether a table may give the width across both roots
     usual_entry: str = ""  # how its keys usually go in, added where the document does not say
+    once_cut_down: str = "Then look: does its tumbler sit flush, or still mark the blank?"  # at each stage of a blank
     is_read: bool = True  # whether its keys can be read and settled here
     check: Callable[[Family], Iterable[InputError]] = _nothing_wrong
     assumed: Callable[[Family, Mapping[str, Any]], Iterable[str]] = _nothing_assumed

@@ -14,4 +14,5 @@ KIND = Kind(
     space=Coordinate("along the bit"),
     depth=Coordinate("height of the bit left"),
     falls_when_deeper=True,
+    once_cut_down="Try it in the lock: the window or the witness mark says which lever is still too high.",
 )

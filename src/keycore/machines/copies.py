@@ -90,6 +90,11 @@ class Copied:
     causes: tuple[Cause, ...]  # of what the machine did, likeliest first
 
     @property
+    def is_inside(self) -> bool:
+        """Whether the machine did what it should: every cut is like its pattern's."""
+        return self.by_machine == Verdict.INSIDE
+
+    @property
     def mean(self) -> Spread:
         """How far the copy is from its pattern on average, as well as two measurements of each cut tell it."""
         away = [cut.from_pattern for cut in self.cuts if cut.from_pattern is not None]

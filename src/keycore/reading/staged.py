@@ -41,6 +41,16 @@ class NextCut:
     why: str  # "down", "done", or "steep" where a neighbour that sits flush forbids it
     beside: int | None = None  # the neighbour that forbids it
 
+    @property
+    def goes_down(self) -> bool:
+        """Whether there is a cut to be made."""
+        return self.why == "down"
+
+    @property
+    def is_too_steep(self) -> bool:
+        """Whether a neighbour that sits flush forbids the cut that its own tumbler asks for."""
+        return self.why == "steep"
+
 
 def cut_so_far(spaces: int, stages: Sequence[Stage]) -> tuple[int, ...]:
     """How deep each space of the blank is now, (n,) steps, -1 where uncut. Raises nothing.

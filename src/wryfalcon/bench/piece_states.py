@@ -54,6 +54,11 @@ class Operation(StrEnum):
         return self.starts_the_spindle or self in {Operation.HOLD, Operation.STOP, Operation.HOME}
 
     @property
+    def is_stop(self) -> bool:
+        """Whether it ends the work."""
+        return self is Operation.STOP
+
+    @property
     def words(self) -> str:
         """What its button says."""
         return {

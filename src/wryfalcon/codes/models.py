@@ -59,6 +59,21 @@ class Series(models.Model):
     def __str__(self) -> str:
         return f"{self.name}, {self.edition}" if self.edition else self.name
 
+    @property
+    def is_being_read(self) -> bool:
+        """Whether its file is still being read."""
+        return self.state == SeriesState.READING
+
+    @property
+    def is_checked(self) -> bool:
+        """Whether its file is read and waits to be put in force."""
+        return self.state == SeriesState.CHECKED
+
+    @property
+    def was_in_force(self) -> bool:
+        """Whether it is or was in force, so that codes may have been cut by it."""
+        return self.state in (SeriesState.IN_FORCE, SeriesState.REPLACED)
+
 
 class Code(models.Model):
     """One code: as printed, as it is looked up, and its bitting in the family's order."""

@@ -24,6 +24,11 @@ class ErrorMark:
     high: float
     verdict: str
 
+    @property
+    def template(self) -> str:
+        """What it is drawn by."""
+        return f"drawings/verdicts/{self.verdict}.svg"
+
 
 @dataclass(frozen=True)
 class ErrorStrip:

@@ -12,6 +12,7 @@ JAW_TOP, JAW_BOTTOM = 96.0, 196.0
 MIDDLE = 128.0
 TALLEST = 128.0
 SHOULDER_X, TIP_X = 78.0, 232.0  # of the blade in the side view
+STOP_WIDTH = 9.0
 
 
 @dataclass(frozen=True)
@@ -30,6 +31,7 @@ class JawDrawing:
     middle: float
     stop_x: float  # side view: where the stop stands
     stop: str  # what is against it
+    stop_width: float  # away from the blade: to the right of its tip, to the left of its shoulder
     words: str
 
 
@@ -56,6 +58,7 @@ def draw_jaw(family: Family, showing: float | None, deepest: float | None) -> Ja
         middle=MIDDLE,
         stop_x=SHOULDER_X if family.gauge == Gauge.SHOULDER else TIP_X,
         stop=family.gauge.value,
+        stop_width=-STOP_WIDTH if family.gauge == Gauge.SHOULDER else STOP_WIDTH,
         words=(
             "The jaw from its end: the blank stands on the bottom of its slot, and this much shows above the jaw. "
             f"Below, from the side: the {family.gauge} against its stop."

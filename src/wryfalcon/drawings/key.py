@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from keycore.family import End, Family
+from keycore.family import End, Family, Gauge
 from keycore.geometry.shape import Shape
 from wryfalcon.drawings.kinds import drawn_as
 from wryfalcon.drawings.sheet import BLADE_LEFT, BOW_LEFT, WIDTH, Sheet, px
@@ -40,6 +40,16 @@ class KeyDrawing:
     gauge_name: str
     unit: str
     words: str
+
+    @property
+    def is_gauged_at_shoulder(self) -> bool:
+        """Whether its gauge stands at the shoulder, with room above for what it is called."""
+        return self.gauge_name == Gauge.SHOULDER
+
+    @property
+    def counts_from_bow(self) -> bool:
+        """Whether its first cut is the one nearest the bow."""
+        return self.counted_from == End.BOW
 
 
 def draw_key(

@@ -58,6 +58,11 @@ class Mark:
     solid_low: float = 0.0
     solid_high: float = 0.0
 
+    @property
+    def template(self) -> str:
+        """What it is drawn by."""
+        return f"drawings/marks/{self.shape}.svg"
+
 
 @dataclass(frozen=True)
 class Pairing:

@@ -15,6 +15,7 @@ from keycore.units import Unit
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.drawings.key import draw_key
 from wryfalcon.drawings.kinds import is_drawable
+from wryfalcon.fields import ENDS, GAUGES
 from wryfalcon.library.actions import count_blank, import_family
 from wryfalcon.library.keyway import Unknown, document_of, fit_unknown, which_keyway
 from wryfalcon.library.models import Blank, FamilyRecord
@@ -22,6 +23,7 @@ from wryfalcon.library.shown import track_tables
 
 LARGEST_UPLOAD = 5_000_001
 FEWEST_ROWS = 4  # keys that can be typed of an unknown family
+AS_IN = {Unit.INCH: "0.223 0.361 0.502", Unit.MILLIMETRE: "5.65 9.20 12.75"}  # places as they are typed
 
 
 @require_GET
@@ -99,14 +101,17 @@ def bring_in(request: PersonRequest) -> HttpResponse:
 @needs(Act.LOOK)
 def which(request: PersonRequest) -> HttpResponse:
     """Which keyway is it: the library ranked by the positions of a key's cuts and its blade."""
-    asked = request.GET.dict()
+    asked = {"gauge": "", **request.GET.dict()}
     ranked, error = [], None
     if asked.get("positions", "").strip():
         try:
             ranked = which_keyway(asked, Unit(request.user.unit))
         except InputError as wrong:
             error = wrong
-    context = {"asked": asked, "ranked": ranked, "error": error, "any_fits": any(each.fit.fits for each in ranked)}
+    context = {
+        "asked": asked, "ranked": ranked, "error": error, "any_fits": any(each.fit.fits for each in ranked),
+        "gauges": GAUGES, "as_in": AS_IN[Unit(request.user.unit)],
+    }  # fmt: skip
     return render(request, "library/which.html", context, status=422 if error else 200)
 
 
@@ -118,7 +123,7 @@ def measured(request: PersonRequest) -> HttpResponse:
     unknown = Unknown(
         positions=posted.getlist("positions") or [""] * FEWEST_ROWS,
         depths=posted.getlist("depths") or [""] * FEWEST_ROWS,
-        about=posted.dict(),
+        about={"gauge": "shoulder", "numbered_from": "bow", **posted.dict()},
         unit=Unit(request.user.unit),
     )
     fitted, error = None, None
@@ -133,7 +138,10 @@ def measured(request: PersonRequest) -> HttpResponse:
         except InputError as wrong:
             error = wrong
     rows = list(zip(unknown.positions, unknown.depths, strict=False))
-    context = {"about": unknown.about, "rows": rows, "fitted": fitted, "error": error, "own": unknown.unit}
+    context = {
+        "about": unknown.about, "rows": rows, "fitted": fitted, "error": error, "own": unknown.unit,
+        "gauges": GAUGES, "ends": ENDS,
+    }  # fmt: skip
     return render(request, "library/measured.html", context, status=422 if error else 200)
 
 

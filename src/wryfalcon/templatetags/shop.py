@@ -7,9 +7,11 @@ from functools import lru_cache
 from typing import Any
 from urllib.parse import urlencode
 
-from django import template
+from django import forms, template
+from django.forms import BoundField
+from django.forms.utils import flatatt
 from django.template.context import Context
-from django.utils.html import format_html_join
+from django.utils.html import format_html, format_html_join
 from django.utils.safestring import SafeString, mark_safe
 
 from keycore.coordinate import Coordinate
@@ -85,10 +87,22 @@ def at_place(place: int, listed: str) -> str:
     return entries[place - 1] if 0 < place <= len(entries) else ""
 
 
-@register.filter
-def pin_or_cut(kind: str) -> str:
-    """What is measured one after another of a source of this kind."""
-    return "Pin" if kind == "pins" else "Cut"
+@register.simple_tag
+def entry(field: BoundField, first: bool = False) -> SafeString:
+    """What a form's field is filled in by; one of text far quicker than by Django's own templates.
+
+    >>> class Asked(forms.Form):
+    ...     name = forms.CharField(max_length=9)
+    >>> entry(Asked({"name": "5<6"})["name"], first=True)
+    '<input type="text" name="name" value="5&lt;6" id="id_name" maxlength="9" autofocus required>'
+    """
+    widget = field.field.widget
+    if type(widget) is not forms.TextInput:
+        return field.as_widget(attrs={"autofocus": True} if first else None)
+    attrs = field.build_widget_attrs({**widget.attrs, "id": field.id_for_label, "autofocus": bool(first)}, widget)
+    value = widget.format_value(field.value())
+    given = {} if value is None else {"value": value}
+    return format_html('<input type="text" name="{}"{}{}>', field.html_name, flatatt(given), flatatt(attrs))
 
 
 @register.filter

@@ -17,7 +17,7 @@ from wryfalcon.lengths import Entry
 from wryfalcon.log.actions import write_down
 from wryfalcon.log.models import Event
 from wryfalcon.machines.actions.orders import Press, place_order
-from wryfalcon.machines.models import DriverKind, Order
+from wryfalcon.machines.models import Order
 from wryfalcon.refusal import NotDone
 
 
@@ -50,7 +50,7 @@ def add_proof_values(actor: User, tag: Tag, piece: Piece, entries: Sequence[Type
 def read_caliper(press: Press, tag: Tag, piece: Piece) -> Order:
     """Ask the machine's own caliper to read every cut once; what it reads is kept as it comes."""
     _check_finished(tag, piece)
-    if piece.machine is None or piece.set_up is None or piece.machine.driver != DriverKind.BENCH:
+    if piece.machine is None or piece.set_up is None or not piece.machine.is_simulated:
         raise NotDone("There is no caliper on the line of what made this key. Type the values instead.")
     places = [command["place"] for command in piece.set_up.commands]
     return place_order(press, piece.machine, "measure", job=piece.job, data={"places": places})

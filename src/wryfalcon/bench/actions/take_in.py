@@ -137,7 +137,7 @@ def decline(actor: User, tag: Tag, why: str) -> None:
 def check_open(tag: Tag) -> None:
     """Raise NotDone for a tag that is closed, by now and not as it was when the page asked for it."""
     tag.refresh_from_db(fields=["state"])
-    if tag.state != TagState.OPEN:
+    if not tag.is_open:
         raise NotDone(f"Tag {tag} is closed ({tag.get_state_display()}); nothing on it changes any more.")
 
 

@@ -72,6 +72,11 @@ class Tag(models.Model):
         return f"{self.number:04d}"
 
     @property
+    def is_open(self) -> bool:
+        """Whether it hangs on the bench: nothing is done on one that was handed over or declined."""
+        return self.state == TagState.OPEN
+
+    @property
     def family(self) -> Family:
         """The key family of the job."""
         assert self.family_record is not None
@@ -85,12 +90,12 @@ class Tag(models.Model):
     @cached_property
     def set_up(self) -> SetUp | None:
         """The set-up in force, if there is one for the settlement in force."""
-        if self.settlement is None:
-            return None
-        cards = self.set_ups.filter(settlement=self.settlement).order_by("-id")
-        found = cards.select_related("machine__fitted", "cutter", "jaw_side__clamp").first()
+        in_force = self.settlements.order_by("-id").values("pk")[:1]
+        cards = self.set_ups.filter(settlement=in_force).order_by("-id")
+        found = cards.select_related("settlement", "machine__fitted", "cutter", "jaw_side__clamp").first()
         if found is not None:
-            found.settlement = self.settlement
+            found.tag = self
+            found.settlement = self.__dict__.setdefault("settlement", found.settlement)
         return found
 
 

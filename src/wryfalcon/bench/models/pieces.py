@@ -71,6 +71,21 @@ class Piece(models.Model):
         return STANDINGS[PieceState(self.state)]
 
     @property
+    def is_planned(self) -> bool:
+        """Whether it was not sent to its machine yet."""
+        return self.state == PieceState.PLANNED
+
+    @property
+    def is_cutting(self) -> bool:
+        """Whether its machine is at work on it."""
+        return self.state == PieceState.CUTTING
+
+    @property
+    def is_made(self) -> bool:
+        """Whether it is whole."""
+        return self.state == PieceState.FINISHED
+
+    @property
     def is_ended(self) -> bool:
         """Whether it is spoilt or given up."""
         return self.standing.ended

@@ -7,6 +7,7 @@ from django.db import models
 
 from wryfalcon.bench.models.jobs import Tag
 from wryfalcon.codes.models import Code
+from wryfalcon.fields import ENDS
 
 
 class WearGrade(models.TextChoices):
@@ -72,7 +73,7 @@ class Source(models.Model):
     track = models.CharField(max_length=120)
     kind = models.CharField(max_length=10, choices=SourceKind, default=SourceKind.CALIPERS)
     name = models.CharField(max_length=40, blank=True, help_text="which key or lock, where there are several")
-    counted_from = models.CharField(max_length=3, choices=[("bow", "the bow"), ("tip", "the tip")])
+    counted_from = models.CharField(max_length=3, choices=ENDS)
     wear = models.CharField(max_length=9, choices=WearGrade, default=WearGrade.UNSURE)
     code = models.ForeignKey(Code, models.PROTECT, null=True, related_name="sources", help_text="its edition with it")
     caliper_sd = models.FloatField(null=True, help_text="of one reading as then studied, mm; null is common practice")

@@ -30,6 +30,11 @@ class TrialSheet(models.Model):
     class Meta:
         constraints = [models.UniqueConstraint(fields=["tag", "track"], name="one_trial_sheet_of_each_track")]
 
+    @property
+    def is_cheapest_first(self) -> bool:
+        """Whether it is worked in whatever order costs least as things stand."""
+        return self.order == TrialOrder.CHEAPEST
+
 
 class Outcome(models.TextChoices):
     """What a try, or a closer look, showed."""

@@ -18,7 +18,6 @@ from wryfalcon.bench.queries.planning import plan_of
 from wryfalcon.lengths import say_mm
 from wryfalcon.machines.models import (
     Cutter,
-    DriverKind,
     JawSide,
     Machine,
     MachineOffset,
@@ -220,7 +219,7 @@ def _of_the_tag(tag: Tag, card: SetUp, in_force: SetUp | None) -> Iterable[Lapse
     kept = card.rests_on.get("family")
     if kept is not None and kept != rests_on(tag, card.cutter, card.jaw_side)["family"]:
         yield Lapse("The family’s table was changed since this card was made.", EVERY_TICK, to_remake=True)
-    if card.machine.driver == DriverKind.NONE:
+    if not card.machine.has_line:
         yield Lapse(f"{card.machine} is not driven from here any more.", EVERY_TICK, to_remake=True)
 
 

@@ -58,6 +58,16 @@ class SourceReading:
         return self.record.counted_from
 
     @property
+    def counts_from_bow(self) -> bool:
+        """Whether its first cut is the one nearest the bow, or the face of the lock."""
+        return self.counted_from == "bow"
+
+    @property
+    def other_end(self) -> str:
+        """The end it is not counted from."""
+        return "tip" if self.counts_from_bow else "bow"
+
+    @property
     def is_turned(self) -> bool:
         """Whether it is counted from the other end than the family."""
         return self.counted_from != self.family.numbered_from

@@ -70,9 +70,19 @@ class ShownProof:
         return any(cut.measured is None for cut in self.cuts)
 
     @property
+    def is_inside(self) -> bool:
+        """Whether every cut is within the tolerance, doubt and all."""
+        return self.verdict == Verdict.INSIDE
+
+    @property
     def mend_at(self) -> str:
         """The stage that can mend what is wrong."""
-        return MENDS[self.causes[0].cause] if self.causes and self.verdict != Verdict.INSIDE else ""
+        return MENDS[self.causes[0].cause] if self.causes and not self.is_inside else ""
+
+    @property
+    def is_cut_again(self) -> bool:
+        """Whether that is clamping another blank, rather than measuring once more."""
+        return self.mend_at == "set-up"
 
 
 @dataclass(frozen=True)

@@ -45,8 +45,11 @@ class Waiting:
 
 
 def _tags() -> QuerySet[Tag]:
-    """Tags with what their heads show and how far they are, in one query."""
-    return Tag.objects.select_related("customer", "family_record", "blank", "progress")
+    """Tags with what their heads show and how far they are, in one query.
+
+    Every tag has its progress: said so, the view is asked for the tag alone, where an outer join works it out of all.
+    """
+    return Tag.objects.select_related("customer", "family_record", "blank", "progress").filter(progress__isnull=False)
 
 
 def find_tag(number: int) -> Tag | None:
@@ -96,11 +99,11 @@ def standing(tag: Tag) -> Waiting:
 
 
 def _stage(tag: Tag, progress: Progress) -> tuple[str, str]:
-    if tag.state != TagState.OPEN:
+    if not tag.is_open:
         return "hand-over", tag.get_state_display()
     if progress.piece_state in OPEN:
         return "cut", STANDINGS[PieceState(progress.piece_state)].waits_for
-    if tag.state == TagState.OPEN and not progress.is_read_back and (why := why_not_read(tag)):
+    if tag.is_open and not progress.is_read_back and (why := why_not_read(tag)):
         return (
             "take-in",
             "its authority to be written down" if why == TO_BE_NOTED else "a kind that is not read here yet",
@@ -136,7 +139,7 @@ def _stage_of_keys(tag: Tag, progress: Progress) -> tuple[str, str]:
 def rail_of(waiting: Waiting, current: str) -> list[Stop]:
     """The rail above a tag: what is done, what is next, what this job does not need."""
     slugs, base = list(STAGES), reverse("bench:tag", args=[waiting.tag.number])
-    at = slugs.index(waiting.stage) if waiting.tag.state == TagState.OPEN else len(slugs)
+    at = slugs.index(waiting.stage) if waiting.tag.is_open else len(slugs)
     folded = {"read"} if not waiting.progress.is_read and at > slugs.index("read") else set()
     return [
         Stop(

@@ -8,7 +8,7 @@ from django.views.decorators.http import require_http_methods
 
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.bench.queries.reading import readings_of, track_of
-from wryfalcon.bench.views.stage import open_tag
+from wryfalcon.bench.views.stage import allowed_on, open_tag
 from wryfalcon.codes.actions.looks import note_look
 from wryfalcon.codes.queries.fitting import Fitting, codes_that_fit
 
@@ -27,7 +27,8 @@ def show(request: PersonRequest, number: int) -> HttpResponse:
     if uncovered:
         note_look(request.user, "that fit a tag", [fit.code for fit in fitting.codes], tag)
     context = {
-        "tag": tag, "reading": reading, "fitting": fitting, "uncovered": uncovered,
+        "tag": tag, "allowed": allowed_on(request.user, tag), "reading": reading,
+        "fitting": fitting, "uncovered": uncovered,
         "asks_at": request.get_full_path(), "many_tracks": len(tag.family.tracks) > 1,
     }  # fmt: skip
     return render(request, "bench/codes.html", context)

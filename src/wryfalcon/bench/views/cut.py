@@ -51,15 +51,13 @@ def cut_stage(request: PersonRequest, number: int) -> HttpResponse:
     """The keys of this tag and the one on the machine now, as the machine was last heard to tell it."""
     tag = open_tag(request, number)
     wanted_piece = whole_number(request.GET.get("piece"))
-    every = Piece.objects.filter(tag=tag).select_related("proof").order_by("id")
-    every = every.defer("cuts", "proof__cuts", "proof__causes")
-    first = _current(list(every.select_related("machine", "proof")), wanted_piece)
+    every = Piece.objects.filter(tag=tag).order_by("id")
+    first = _current(list(every.only("state", "machine", "job")), wanted_piece)
     # The order is read before everything that it may have changed: done, it shows all of that; open, we look again.
-    machine = first.machine if first is not None else tag.set_up.machine if tag.set_up else None
+    machine = first.machine_id if first is not None else tag.set_up.machine_id if tag.set_up else None
     order = last_order(machine, first.job if first else "") if machine is not None else None
-    pieces = list(every.all())
-    current = _current(pieces, wanted_piece)
-    piece = Piece.objects.select_related("machine", "proof").get(pk=current.pk) if current is not None else None
+    pieces = list(every.select_related("machine", "proof").defer("cuts", "proof__cuts", "proof__causes"))
+    piece = _current(pieces, wanted_piece)
     if piece is not None and tag.set_up is not None and piece.set_up_id == tag.set_up.pk:
         piece.set_up, piece.settlement = tag.set_up, tag.settlement  # read already, with what they rest on
     wanted = request.GET.get("piece") and piece and piece.pk
@@ -152,7 +150,7 @@ def _context(tag: Tag, pieces: list[Piece], piece: Piece | None, order: OrderNow
 
 def _holding(tag: Tag, pieces: list[Piece], piece: Piece | None) -> Holding | None:
     """Of the card that what is to be done next rests on: that of the piece under way, else the tag's own."""
-    if tag.state != "open":
+    if not tag.is_open:
         return None
     under_way = OPEN - {PieceState.PLANNED}  # one planned by an earlier card is given up when the next is sent
     if piece is not None and piece.state in under_way:
@@ -165,7 +163,7 @@ def _operations(tag: Tag, piece: Piece | None, line: LineNow | None) -> list[Ope
     """What is offered: all that makes sense, and stop whenever the machine has this key in its hands."""
     if piece is None or line is None:
         return []
-    offered: list[Operation] = [] if tag.state != "open" else [o for o in allowed_for(piece) if o != Operation.LOAD]
+    offered: list[Operation] = [] if not tag.is_open else [o for o in allowed_for(piece) if o != Operation.LOAD]
     if line.is_unhomed:
         offered = []  # home it first
     has_it = line.job == piece.job and line.status is not None and line.status.state not in ("done", "stopped")

@@ -35,7 +35,6 @@ from wryfalcon.bench.views.values import entries_posted, refused, wants_json
 from wryfalcon.bench.views.values import kept as values_kept
 from wryfalcon.drawings.cut_key import CutKey
 from wryfalcon.drawings.errors import draw_errors
-from wryfalcon.machines.models import DriverKind
 from wryfalcon.machines.queries.line import last_order
 from wryfalcon.machines.views.press import press_of
 from wryfalcon.refusal import NotDone, SecondLook
@@ -132,7 +131,7 @@ def _show(
     )
     piece = next((r for r in pieces if r.pk == wanted), pieces[-1] if pieces else None)
     # Read before the values that it may have brought: done, it shows them; open, the page looks again.
-    order = last_order(piece.machine, piece.job) if piece and piece.machine else None
+    order = last_order(piece.machine_id, piece.job) if piece and piece.machine_id else None
     proof = proof_of(tag, piece) if piece else None
     context: dict[str, Any] = {"pieces": pieces, "piece": piece, "proof": proof, "typed": typed}
     if piece is None or proof is None:
@@ -147,7 +146,7 @@ def _show(
         "at": at,
         "at_cut": proof.cuts[at - 1] if at else None,
         "looks": ",".join(str(cut.repeats) for cut in proof.cuts),
-        "has_caliper": piece.machine is not None and piece.machine.driver == DriverKind.BENCH,
+        "has_caliper": piece.machine is not None and piece.machine.is_simulated,
         "order": order if order and order.order.command == "measure" else None,
         "live": order is not None and order.is_open,
         "shallow": cuts_to_deepen(tag, proof),

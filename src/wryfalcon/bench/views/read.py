@@ -18,6 +18,7 @@ from wryfalcon.bench.queries.evidence import SourceReading
 from wryfalcon.bench.queries.looks import looks_of
 from wryfalcon.bench.queries.reading import TrackReading, readings_of
 from wryfalcon.bench.sentences import sentence_of
+from wryfalcon.bench.shown.ways import WAYS
 from wryfalcon.bench.views.stage import (
     attempt,
     find_tag,
@@ -30,6 +31,7 @@ from wryfalcon.bench.views.stage import (
 )
 from wryfalcon.bench.views.strip import strip_of
 from wryfalcon.bench.views.values import entries_posted, kept, refused, wants_json
+from wryfalcon.fields import ENDS
 from wryfalcon.lengths import how_to_type
 from wryfalcon.refusal import NotDone, SecondLook
 
@@ -81,10 +83,10 @@ def type_value(request: PersonRequest, number: int) -> HttpResponse:
     source = source_reading(tag, reading, wanted)
     at, cuts = whole_number(request.POST.get("cut")), len(source.track.spaces)
     places = [(reading.track.name, source.shown_space(cut)) for cut in range(at, cuts + 1)] if at else []
-    is_pins = source.record.kind == SourceKind.PINS
+    one_by_one = WAYS[SourceKind(source.record.kind)].one_by_one
     try:
         check_there(source, wanted)
-        entries = entries_posted(request, places, is_whole=is_pins)
+        entries = entries_posted(request, places, is_whole=one_by_one)
         found = add_values(request.user, tag, entries, source.record if source.record.pk else None)
     except NotDone as refusal:
         if wants_json(request):
@@ -178,14 +180,16 @@ def show_read(
         "kinds": SourceKind.offered(),
         "at": at,
         "rows": rows,
+        "current": rows[at - 1] if at else None,
         "looks": ",".join(str(len(row.values)) for row in rows),
-        "panel": PANELS[kind],
+        "way": WAYS[kind],
+        "panel": WAYS[kind].panel,
         "key": key_of(tag, _cut_so_far(reading, looks), track=reading.track.name),
         "strip": strip_of(reading, source.shown_space(at) if kind.is_typed_value and at else None),
         "sentence": sentence_of(reading, shop_unit(request)),
+        "ends": ENDS,
         "wear_grades": WearGrade.choices,
-        "cut_marks": MARK_KEYS,
-        "marked": at > 0 and source.shown_space(at) in source.marks,
+        "cut_marks": _marks_offered(source, at),
         "refusal": entry.refusal,
         "suggest": entry.suggest,
         "is_second": entry.is_second,
@@ -215,19 +219,11 @@ def _cut_so_far(reading: TrackReading, looks: Mapping[str, Any]) -> dict[str, li
 MARK_KEYS = [(key, mark.value, mark.label) for key, mark in zip("ndbrs", CutMark, strict=True)]
 """One key each, pressed in the empty entry: nicked, dirty, burred, on a ramp, sound."""
 
-PANELS: Mapping[SourceKind, str] = {
-    SourceKind.CALIPERS: "bench/reading/_lengths.html",
-    SourceKind.PROBE: "bench/reading/_lengths.html",
-    SourceKind.PINS: "bench/reading/_lengths.html",
-    SourceKind.MACHINE: "bench/reading/_labels.html",
-    SourceKind.PARTS: "bench/reading/_labels.html",
-    SourceKind.DEPTH_KEYS: "bench/reading/_depth_keys.html",
-    SourceKind.GRID: "bench/reading/_grid.html",
-    SourceKind.STAGES: "bench/reading/_stages.html",
-    SourceKind.COMPARED: "bench/reading/_compared.html",
-    SourceKind.CODE: "bench/reading/_code.html",
-    SourceKind.TRIED: "bench/reading/_tried.html",
-}
+
+def _marks_offered(source: SourceReading, at: int) -> list[tuple[str, str, str]]:
+    """What a cut can be said to be; sound again only one that something was the matter with."""
+    is_marked = at > 0 and source.shown_space(at) in source.marks
+    return [mark for mark in MARK_KEYS if is_marked or mark[1] != CutMark.SOUND]
 
 
 def _first_unread(source: SourceReading) -> int:

@@ -44,7 +44,7 @@ def print_card(request: PersonRequest, number: int) -> HttpResponse:
     if tag.set_up is None:
         return to_stage(tag, "set-up")
     context = {"key": settled_key_of(tag), **_card_context(tag, tag.set_up)}
-    return render(request, "bench/card_print.html", {"tag": tag, "family": tag.family, **context})
+    return render(request, "bench/card_print.html", {"tag": tag, "family": tag.family, "allowed": {}, **context})
 
 
 @require_POST

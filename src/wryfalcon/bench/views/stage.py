@@ -12,9 +12,10 @@ from django.urls import reverse
 
 from keycore.family import Place
 from keycore.units import Unit
-from wryfalcon.accounts.permissions import PersonRequest
+from wryfalcon.accounts.models import User
+from wryfalcon.accounts.permissions import Act, PersonRequest, may
 from wryfalcon.bench.authority import why_not_read
-from wryfalcon.bench.models import Tag, TagState
+from wryfalcon.bench.models import Tag
 from wryfalcon.bench.queries import stages
 from wryfalcon.bench.queries.stages import rail_of, standing
 from wryfalcon.drawings.cut_key import BARE, CutKey, Values, draw_cut_key
@@ -51,7 +52,7 @@ def show_stage(
     """Answer with a stage: the whole page, or its changing part alone when htmx asks."""
     waiting = standing(tag)
     swapped = bool(request.htmx)
-    closed = why_not_read(tag) if stage in READS and tag.state == TagState.OPEN else ""
+    closed = why_not_read(tag) if stage in READS and tag.is_open else ""
     if closed:
         context = {**context, "why_not_read": closed}
     rail = rail_of(waiting, stage)
@@ -70,6 +71,7 @@ def show_stage(
             "after": rail[at + 1] if at + 1 < len(rail) else None,
             "waiting": waiting,
             "polled": POLL in request.headers,
+            "allowed": allowed_on(request.user, tag),
             "asks_why": tag.made_by_id is not None and stage in BEFORE_CUTTING,
             **context,
         },
@@ -78,6 +80,11 @@ def show_stage(
     if swapped and request.method == "GET":
         answer["HX-Replace-Url"] = request.get_full_path()
     return answer
+
+
+def allowed_on(person: User, tag: Tag) -> dict[str, bool]:
+    """What a person may do to a tag as it stands, by the acts' names: nothing to one that is off the bench."""
+    return {act.name.lower(): tag.is_open and may(person, act) for act in Act}
 
 
 def to_stage(tag: Tag, stage: str, query: str = "") -> HttpResponse:
@@ -124,7 +131,7 @@ def key_of(
 
 def settled_key_of(tag: Tag, ghost: CutKey = BARE, track: str | None = None) -> KeyDrawing | None:
     """The drawing of a tag's key as it was settled, by the path of its card where there is one; bare before."""
+    style = tag.set_up.style if tag.set_up else ""
     if tag.settlement is None:
         return key_of(tag, {}, ghost, track)
-    style = tag.set_up.style if tag.set_up else ""
     return key_of(tag, tag.settlement.values, ghost, track, style=style)

@@ -21,20 +21,23 @@ from wryfalcon.machines.models import Practice
 from wryfalcon.machines.queries.line import lines_of_machines
 from wryfalcon.refusal import NotDone
 
+LATELY = 6
+
 
 @require_GET
 @needs(Act.LOOK)
 def tags(request: PersonRequest) -> HttpResponse:
     """Open tags, what each waits for, and the machines in a line."""
-    closed = Tag.objects.exclude(state=TagState.OPEN).select_related("customer", "family_record")[:6]
+    practices = Practice.objects.filter(ended_at=None).order_by()
+    closed = Tag.objects.exclude(state=TagState.OPEN).select_related("customer")
     return render(
         request,
         "bench/tags.html",
         {
             "open": on_the_bench(),
-            "closed": closed,
+            "closed": closed.only("number", "title", "state", "customer__name")[:LATELY],
             "machines": lines_of_machines(),
-            "practices": Practice.objects.filter(ended_at=None).select_related("machine").order_by(),
+            "practices": practices.values("machine", "machine__name", "began_at"),
         },
     )
 

@@ -15,7 +15,7 @@ from keycore.family import Family, Track
 from keycore.proving.lock import play_of
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.bench.actions.trial_sheet import Manner, note_cut, note_try, take_last_back, work_through
-from wryfalcon.bench.models import SheetEntry, Tag, TrialSheet
+from wryfalcon.bench.models import Outcome, SheetEntry, Tag, TrialSheet
 from wryfalcon.bench.queries.reading import TrackReading, readings_of, track_of
 from wryfalcon.bench.queries.trial_sheet import (
     FIRST_SHOWN,
@@ -26,7 +26,7 @@ from wryfalcon.bench.queries.trial_sheet import (
     left_to_try,
     sheet_of,
 )
-from wryfalcon.bench.views.stage import attempt, find_tag, key_of, open_tag, whole_number
+from wryfalcon.bench.views.stage import allowed_on, attempt, find_tag, key_of, open_tag, whole_number
 from wryfalcon.codes.models import Series
 
 
@@ -34,8 +34,8 @@ from wryfalcon.codes.models import Series
 @needs(Act.LOOK)
 def show(request: PersonRequest, number: int) -> HttpResponse:
     """What is still possible where some cuts are not known, and the key to try next."""
-    open_tag(request, number)
-    tag, reading, sheet = _sheet(number, request.GET.get("track"))
+    tag = open_tag(request, number)
+    reading, sheet = _sheet(tag, request.GET.get("track"))
     entries = entries_of(sheet)
     left = left_to_try(reading, sheet, entries)
     values = {}
@@ -43,9 +43,11 @@ def show(request: PersonRequest, number: int) -> HttpResponse:
         values = {reading.track.name: _values(reading.family, reading.track, left.next.places)}
     series = Series.objects.in_force().filter(family_record=tag.family_record, track=reading.track.name)
     context: dict[str, Any] = {
-        "tag": tag, "family": tag.family, "reading": reading, "sheet": sheet, "left": left,
+        "tag": tag, "family": tag.family, "allowed": allowed_on(request.user, tag),
+        "reading": reading, "sheet": sheet, "left": left,
         "shown": left.trials[: MOST_SHOWN if "all" in request.GET else FIRST_SHOWN],
         "noted": [(entry, _noted(reading, entry)) for entry in reversed(entries)],
+        "has_turned": bool(entries) and entries[-1].outcome == Outcome.TURNS,
         "many_tracks": len(tag.family.tracks) > 1, "series": series.values_list("pk", "name"),
         "key": key_of(tag, values, track=reading.track.name) if values else None,
         "try_minutes": settings.TRY_MINUTES, "hour_price": settings.HOUR_PRICE, "blank_price": settings.BLANK_PRICE,
@@ -58,7 +60,8 @@ def show(request: PersonRequest, number: int) -> HttpResponse:
 @needs(Act.SETTLE)
 def manner(request: PersonRequest, number: int) -> HttpResponse:
     """Choose how the sheet is worked through."""
-    tag, reading, _ = _sheet(number, request.POST.get("track"))
+    tag = find_tag(number)
+    reading, _ = _sheet(tag, request.POST.get("track"))
     series = Series.objects.in_force().filter(pk=whole_number(request.POST.get("series"))).first()
     chosen = Manner(request.POST.get("order", ""), "half_steps" in request.POST, series)
     attempt(request, lambda: work_through(request.user, tag, reading.track.name, chosen))
@@ -69,7 +72,8 @@ def manner(request: PersonRequest, number: int) -> HttpResponse:
 @needs(Act.SETTLE)
 def tried(request: PersonRequest, number: int) -> HttpResponse:
     """Note what a key did in the lock."""
-    tag, reading, sheet = _sheet(number, request.POST.get("track"))
+    tag = find_tag(number)
+    reading, sheet = _sheet(tag, request.POST.get("track"))
     left = left_to_try(reading, sheet, entries_of(sheet))
     outcome, key = request.POST.get("outcome", ""), request.POST.get("key", "")
     attempt(request, lambda: note_try(request.user, sheet, left, key, outcome))
@@ -80,7 +84,8 @@ def tried(request: PersonRequest, number: int) -> HttpResponse:
 @needs(Act.SETTLE)
 def learned(request: PersonRequest, number: int) -> HttpResponse:
     """Note that a cut is or is not a depth."""
-    tag, reading, sheet = _sheet(number, request.POST.get("track"))
+    tag = find_tag(number)
+    reading, sheet = _sheet(tag, request.POST.get("track"))
     shown = whole_number(request.POST.get("space"))
     space = reading.shown_space(shown) if 1 <= shown <= len(reading.track.spaces) else 0
     label, is_so = request.POST.get("label", ""), request.POST.get("is") == "is"
@@ -92,15 +97,15 @@ def learned(request: PersonRequest, number: int) -> HttpResponse:
 @needs(Act.SETTLE)
 def take_back(request: PersonRequest, number: int) -> HttpResponse:
     """Take the last line back."""
-    tag, reading, sheet = _sheet(number, request.POST.get("track"))
+    tag = find_tag(number)
+    reading, sheet = _sheet(tag, request.POST.get("track"))
     attempt(request, lambda: take_last_back(request.user, sheet))
     return _back(tag, reading)
 
 
-def _sheet(number: int, track: str | None) -> tuple[Tag, TrackReading, TrialSheet]:
-    tag = find_tag(number)
+def _sheet(tag: Tag, track: str | None) -> tuple[TrackReading, TrialSheet]:
     reading = track_of(readings_of(tag), track)
-    return tag, reading, sheet_of(tag, reading.track.name)
+    return reading, sheet_of(tag, reading.track.name)
 
 
 def _back(tag: Tag, reading: TrackReading) -> HttpResponse:

@@ -17,6 +17,7 @@ from wryfalcon.codes.actions.looks import note_look
 from wryfalcon.codes.models import Code, Series, SeriesState
 from wryfalcon.codes.queries.by_bitting import Asked, Matches, find_matches
 from wryfalcon.codes.queries.by_code import FoundCode, by_cuts, codes_called
+from wryfalcon.fields import ENDS
 from wryfalcon.library.models import FamilyRecord
 from wryfalcon.log.models import AuditEntry, Event
 
@@ -53,7 +54,7 @@ def by_bitting(request: PersonRequest) -> HttpResponse:
     families = FamilyRecord.objects.filter(series__state=SeriesState.IN_FORCE).distinct()
     context: dict[str, Any] = {
         "asked": asked, "error": error, "matches": matches, **shown,
-        "families": families.values_list("pk", "name"), "here": request.get_full_path(),
+        "families": families.values_list("pk", "name"), "ends": ENDS, "here": request.get_full_path(),
     }  # fmt: skip
     return render(request, "codes/by_bitting.html", context, status=422 if error else 200)
 

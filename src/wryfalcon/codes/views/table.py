@@ -17,6 +17,9 @@ from wryfalcon.codes.models import Series
 from wryfalcon.library.models import FamilyRecord
 
 ABOUT = ("name", "id", "edition", "family", "track", "maker", "use", "printed", "note")
+RULES = [
+    ("digits", "the cuts are characters of the code"), ("counted", "the bittings the family allows, in order"),
+]  # fmt: skip
 RULE = ("first", "last", "rule", "places", "start", "every")
 
 
@@ -33,7 +36,7 @@ def bring_in_table(request: PersonRequest) -> HttpResponse:
     context: dict[str, Any] = {
         "pasted": request.POST.get("table", ""), "error": error,
         "about": {name: request.POST.get(name, "") for name in (*ABOUT, *RULE)},
-        "families": FamilyRecord.objects.values_list("slug", "name"),
+        "rules": RULES, "families": FamilyRecord.objects.values_list("slug", "name"),
     }  # fmt: skip
     return render(request, "codes/bring_in.html", context, status=422 if error else 200)
 

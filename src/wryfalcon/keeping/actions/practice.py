@@ -14,7 +14,7 @@ from wryfalcon.accounts.models import User
 from wryfalcon.bench.models import PieceState
 from wryfalcon.lengths import say_mm
 from wryfalcon.machines.actions.orders import Press, place_order
-from wryfalcon.machines.models import DriverKind, HiddenFault, Machine, Practice
+from wryfalcon.machines.models import HiddenFault, Machine, Practice
 from wryfalcon.machines.queries.line import line_of
 from wryfalcon.machines.queries.offsets import offsets_for
 from wryfalcon.refusal import NotDone
@@ -117,7 +117,7 @@ def _offsets_then(practice: Practice) -> MachineOffsets:
 
 def _set_faults(actor: User, machine: Machine, wanted: Mapping[str, float]) -> None:
     """Make the simulated machine true under the offsets in force, but for what is wanted."""
-    if machine.driver != DriverKind.BENCH:
+    if not machine.is_simulated:
         raise NotDone("Practice is for the simulated machine; a real one is not put out of true.")
     offsets = offsets_for(machine, "shoulder")
     true = {"depth_offset": -offsets.value, "space_offset": -offsets.space, "jaw_angle": 0.0, "wheel_wear": 0.0}

@@ -81,12 +81,16 @@ STEPS = {
 }
 """What is done, and what it protects from."""
 
-MARKS = (
-    (Mark.NOTHING, "No mark at all"),
-    (Mark.NICK, "A hairline nick on one edge"),
-    (Mark.LINE, "A line right across"),
-    (Mark.CUT, "A real cut"),
+MARKS = tuple(
+    (mark, words, f"drawings/touched/{mark}.svg")
+    for mark, words in {
+        Mark.NOTHING: "No mark at all",
+        Mark.NICK: "A hairline nick on one edge",
+        Mark.LINE: "A line right across",
+        Mark.CUT: "A real cut",
+    }.items()
 )
+"""What the blank may show, in words and drawn."""
 
 
 def last_advice(machine: Machine, tries: Sequence[TouchTry]) -> str:

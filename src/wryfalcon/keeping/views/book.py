@@ -24,7 +24,7 @@ from wryfalcon.keeping.queries.proven import ProvenKey
 from wryfalcon.keeping.queries.trimming import families_to_trim_by
 from wryfalcon.lengths import say_mm, unit_shown
 from wryfalcon.machines.actions.care import note_work
-from wryfalcon.machines.models import TRACES, DriverKind, HiddenFault, Machine, OffsetChange, Work
+from wryfalcon.machines.models import TRACES, HiddenFault, Machine, OffsetChange, Work
 from wryfalcon.machines.queries.care import care_of
 from wryfalcon.refusal import NotDone
 
@@ -58,7 +58,7 @@ def course(request: PersonRequest, pk: int) -> HttpResponse:
     found = drift_of(machine, gauge if gauge in ("shoulder", "tip") else "")
     by = DAYS if request.GET.get("by") == DAYS else "keys"
     context = {
-        "machine": machine, "course": found, "chart": _chart(found, by), "by": by,
+        "machine": machine, "course": found, "chart": _chart(found, by), "by": by, "over_days": by == DAYS,
         "other_gauge": "shoulder" if found.gauge == "tip" else "tip",
         "copies": copies_on(machine, found),
     }  # fmt: skip
@@ -109,7 +109,7 @@ def _done(request: PersonRequest, machine: Machine, act: Callable[[], object], t
 
 
 def _can_practise(machine: Machine) -> bool:
-    return settings.DEMONSTRATION and machine.driver == DriverKind.BENCH
+    return settings.DEMONSTRATION and machine.is_simulated
 
 
 def _chart(found: MachineDrift, by: str) -> DriftChart | None:

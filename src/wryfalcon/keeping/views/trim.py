@@ -27,7 +27,7 @@ from wryfalcon.keeping.actions.trimming import (
 from wryfalcon.keeping.queries.trimming import CLAMPINGS, TrimState, can_be_cut, trim_state
 from wryfalcon.lengths import NotALength, can_measure, meant_in_other_unit, parse_value, split_lengths
 from wryfalcon.library.models import FamilyRecord
-from wryfalcon.machines.models import DriverKind, Machine, Trim
+from wryfalcon.machines.models import Machine, Trim
 from wryfalcon.machines.queries.line import last_order, line_of
 from wryfalcon.machines.views.press import press_of
 from wryfalcon.refusal import NotDone, OnlyPartly
@@ -191,9 +191,9 @@ def _page(
 def _test_keys(state: TrimState) -> dict[str, Any]:
     """The test keys that are made, and how far the machine's caliper is with the one it reads."""
     trim = state.trim
-    if trim.tag is None or trim.machine.driver != DriverKind.BENCH or trim.closed_at is not None:
+    if trim.tag is None or not trim.machine.is_simulated or trim.closed_at is not None:
         return {}
-    order = last_order(trim.machine)  # read before the values that it may have brought
+    order = last_order(trim.machine_id)  # read before the values that it may have brought
     made = Piece.objects.filter(tag=trim.tag, state=PieceState.FINISHED).order_by("pk")
     to_read = made.exclude(proof_values__withdrawn=False).distinct()
     is_measuring = order is not None and order.order.command == "measure"

@@ -46,6 +46,11 @@ class LineEvent(models.Model):
     def __str__(self) -> str:
         return f"{self.number} {self.kind}"
 
+    @property
+    def is_cut_done(self) -> bool:
+        """Whether it tells of a cut that was finished."""
+        return self.kind == "cut-done"
+
 
 class OrderState(models.TextChoices):
     """How far an order to a machine has come. Retired values stay reserved."""
@@ -93,6 +98,16 @@ class Order(models.Model):
     def words(self) -> str:
         """What was asked, as its button says it."""
         return COMMAND_WORDS.get(self.command, self.command)
+
+    @property
+    def is_refused(self) -> bool:
+        """Whether the machine would not."""
+        return self.state == OrderState.REFUSED
+
+    @property
+    def is_expired(self) -> bool:
+        """Whether it was given up before it was known to be done."""
+        return self.state == OrderState.EXPIRED
 
 
 class Misreport(models.Model):

@@ -93,6 +93,16 @@ class Machine(models.Model):
     def __str__(self) -> str:
         return self.name
 
+    @property
+    def has_line(self) -> bool:
+        """Whether anything can be told to it: a machine worked by dials has none."""
+        return self.driver != DriverKind.NONE
+
+    @property
+    def is_simulated(self) -> bool:
+        """Whether it is the stand-in that ships with the application."""
+        return self.driver == DriverKind.BENCH
+
 
 class Clamp(models.Model):
     """A clamp or adapter put in the place of the machine's own jaw; it may change which axis does what."""

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 
-from django.db.models import Count, Exists, OuterRef, Prefetch, Q
+from django.db.models import Count, Exists, OuterRef, Prefetch, Q, QuerySet
 from django.utils import timezone
 
 from wryfalcon.machines.actions.orders import LATE_AFTER, OPEN
@@ -76,7 +76,7 @@ class LineNow:
     @property
     def words(self) -> str:
         """How it is, in a few words."""
-        if self.machine.driver == DriverKind.NONE:
+        if not self.machine.has_line:
             return "worked by hand"
         if not self.is_followed:
             return "not followed"
@@ -90,7 +90,7 @@ class LineNow:
     @property
     def needs_hand(self) -> bool:
         """Whether somebody should look at it."""
-        if self.machine.driver == DriverKind.NONE:
+        if not self.machine.has_line:
             return False
         if not self.is_followed or self.is_silent or self.status is None or self.misreports:
             return True
@@ -105,26 +105,29 @@ def line_of(machine: Machine) -> LineNow:
     return _line_now(machine, line, list(machine.misreports.filter(noted_by=None)) if odd else [])
 
 
-def lines_of_machines(*related: str, orders: bool = False) -> list[LineNow]:
-    """Every machine and how it is, with what is asked for of it, and what was last asked of the machine itself."""
-    machines = (
-        Machine.objects.select_related("fitted", "line")
-        .prefetch_related(
-            *related, Prefetch("misreports", Misreport.objects.filter(noted_by=None), to_attr="not_noted")
-        )
-        .annotate(keys=Count("pieces", filter=Q(pieces__state=MADE)))
-    )
-    lines = [_line_now(machine, getattr(machine, "line", None), machine.not_noted) for machine in machines]
-    if not orders:
-        return lines
+def lines_of_machines() -> list[LineNow]:
+    """Every machine and how it is."""
+    return _lines(Machine.objects.all())
+
+
+def lines_in_full() -> list[LineNow]:
+    """The same with what is fitted, how many keys each made, and what was last asked of the machine itself."""
+    machines = Machine.objects.prefetch_related("jaw_sides", "offsets", "cutters")
+    lines = _lines(machines.annotate(keys=Count("pieces", filter=Q(pieces__state=MADE))))
     recent = Order.objects.filter(job="", asked_at__gt=timezone.now() - SHOWN_FOR).exclude(command="inject")
     newest = {order.machine_id: order for order in recent.order_by("pk")}
     return [replace(line, order=_order_now(newest.get(line.machine.pk))) for line in lines]
 
 
-def last_order(machine: Machine, job: str = "") -> OrderNow | None:
-    """The order for this key, or for the machine itself, that the page should speak of."""
-    about = Order.objects.filter(machine=machine, job__in={job, ""}).exclude(command="inject")
+def _lines(machines: QuerySet[Machine]) -> list[LineNow]:
+    not_noted = Prefetch("misreports", Misreport.objects.filter(noted_by=None), to_attr="not_noted")
+    every = machines.select_related("fitted", "line").prefetch_related(not_noted)
+    return [_line_now(machine, getattr(machine, "line", None), machine.not_noted) for machine in every]
+
+
+def last_order(machine: int, job: str = "") -> OrderNow | None:
+    """The order for this key, or for the machine itself, that the page should speak of; the machine by its id."""
+    about = Order.objects.filter(machine_id=machine, job__in={job, ""}).exclude(command="inject")
     return _order_now(about.order_by("-pk").first())
 
 

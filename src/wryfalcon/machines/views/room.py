@@ -15,7 +15,7 @@ from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.machines.actions.misreports import note_as_seen
 from wryfalcon.machines.actions.orders import place_order
 from wryfalcon.machines.models import DriverKind, Machine
-from wryfalcon.machines.queries.line import lines_of_machines
+from wryfalcon.machines.queries.line import lines_in_full
 from wryfalcon.machines.views.press import press_of
 
 PANEL: dict[str, tuple[str, dict[str, Any]]] = {
@@ -30,9 +30,9 @@ PANEL: dict[str, tuple[str, dict[str, Any]]] = {
 @needs(Act.LOOK)
 def machines(request: PersonRequest) -> HttpResponse:
     """Every machine with its cutters, jaws and offsets."""
-    lines = lines_of_machines("jaw_sides", "offsets", "cutters", orders=True)
+    lines = lines_in_full()
     asked = any(line.order is not None and line.order.is_open for line in lines)
-    unfollowed = any(line.machine.driver != DriverKind.NONE and not line.is_followed for line in lines)
+    unfollowed = any(line.machine.has_line and not line.is_followed for line in lines)
     context = {"lines": lines, "has_panel": settings.DEMONSTRATION, "asked": asked, "unfollowed": unfollowed}
     return render(request, "machines/machines.html", context)
 

@@ -1,0 +1,54 @@
+"""How each way of looking is shown on Read: its panel, what is gone through, and what its marks on the strip mean."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+from wryfalcon.bench.models import SourceKind
+
+MEASURED = ("Hollow mark: as measured, whiskers 2 sd", "Solid mark: wear allowed for")
+LOOKED = ("Bar: flush", "Cross: not flush", "Arrow: deeper than this")
+STATED = ("Diamond: stated",)
+
+
+@dataclass(frozen=True, kw_only=True)
+class Way:
+    """One row: what a template needs to know of a way of looking."""
+
+    panel: str
+    legend: tuple[str, ...] = ()  # of its own marks on the strip
+    each: str = "cut"  # what is gone through one after another
+    one_by_one: bool = False  # an entry takes one value; others take several at once
+    is_of_key: bool = True  # what is typed is what the key has; else the key is worked out beside it
+    may_be_odd_first: bool = False  # its tool may be read odd cuts first
+    asks: str = ""  # above its labels
+    helps: str = ""  # below them
+
+
+LENGTHS = "bench/reading/_lengths.html"
+LABELS = "bench/reading/_labels.html"
+WAYS: Mapping[SourceKind, Way] = {
+    SourceKind.CALIPERS: Way(panel=LENGTHS, legend=MEASURED),
+    SourceKind.PROBE: Way(panel=LENGTHS, legend=MEASURED),
+    SourceKind.PINS: Way(panel=LENGTHS, legend=MEASURED, each="pin", one_by_one=True, is_of_key=False),
+    SourceKind.MACHINE: Way(
+        panel=LABELS,
+        asks="What the machine says",
+        helps="A machine rounds: of a worn key it says one deep everywhere, and that is allowed for.",
+    ),
+    SourceKind.PARTS: Way(
+        panel=LABELS,
+        legend=STATED,
+        asks="What is stamped on them",
+        helps="A stamped number or letter is the depth; check that the maker counts as this table does.",
+    ),
+    SourceKind.DEPTH_KEYS: Way(panel="bench/reading/_depth_keys.html", legend=LOOKED),
+    SourceKind.GRID: Way(panel="bench/reading/_grid.html", legend=STATED, may_be_odd_first=True),
+    SourceKind.STAGES: Way(panel="bench/reading/_stages.html", legend=LOOKED),
+    SourceKind.COMPARED: Way(
+        panel="bench/reading/_compared.html", legend=("Tie: two cuts compared, lower at the deeper one",)
+    ),
+    SourceKind.CODE: Way(panel="bench/reading/_code.html", legend=STATED),
+    SourceKind.TRIED: Way(panel="bench/reading/_tried.html"),
+}
