@@ -19,9 +19,11 @@ from wryfalcon.bench.models import OnBench, Piece, Tag
 from wryfalcon.demonstration.making import family_record, finished_key, measured, proven, type_values
 from wryfalcon.keeping.queries.counters import counters_of
 from wryfalcon.keeping.queries.drift import drift_of, offset_before
-from wryfalcon.keeping.queries.trimming import dial_words, turn_words
 from wryfalcon.keeping.queries.wheels import wheel_of
-from wryfalcon.keeping.queries.why import help_file, why_wrong
+from wryfalcon.keeping.queries.why import why_wrong
+from wryfalcon.keeping.shown.course import foretold, stands, why_due
+from wryfalcon.keeping.shown.help_file import help_file
+from wryfalcon.keeping.shown.trim import dial_words, turn_words
 from wryfalcon.library.actions import import_family
 from wryfalcon.log.models import AuditEntry, Event
 from wryfalcon.machines.models import (
@@ -159,7 +161,7 @@ def test_a_duplicate_is_compared_and_followed(smith: Client, tern: Machine) -> N
     assert AuditEntry.objects.get(event=Event.BITTING_SEEN).data["what"] == "a copy beside its pattern"
     keys = drift_of(tern).keys
     assert [(key.name, key.error) for key in keys] == [("a duplicate", pytest.approx(-0.1016))]
-    assert "touched" not in drift_of(tern).due
+    assert "touched" not in why_due(drift_of(tern))
     kept = Duplicate.objects.get()
     smith.post(f"/machines/{tern.pk}/duplicates/{kept.pk}/withdraw")
     assert not drift_of(tern).keys
@@ -212,8 +214,8 @@ def test_a_fitted_wheel_counts_its_keys_and_makes_a_check_due(smith: Client, peo
     smith.post(f"/machines/{gannet.pk}/cutter", {"cutter": str(wheel.pk)})
     gannet.refresh_from_db()
     assert gannet.fitted == wheel
-    assert "put another of the cutters on" not in drift_of(gannet).due  # it was on already: a new one
-    assert "put a new cutter on" in drift_of(gannet).due
+    assert "put another of the cutters on" not in why_due(drift_of(gannet))  # it was on already: a new one
+    assert "put a new cutter on" in why_due(drift_of(gannet))
     assert counters_of(gannet).since == (("the wheel was changed", 0),)
     key_made(people, gannet, -0.01)
     assert counters_of(gannet).keys == 2
@@ -419,17 +421,17 @@ def test_a_swapped_wheel_makes_a_check_due_until_a_key_is_proven_with_it(
     other = Cutter.objects.get(name="W-100")
     smith.post(f"/machines/{gannet.pk}/cutter", {"cutter": str(other.pk)})
     course = drift_of(Machine.objects.get(pk=gannet.pk))
-    assert "put another of the cutters on" in course.due
+    assert "put another of the cutters on" in why_due(course)
     assert not course.marks  # the machine itself did not move
     assert course.drift
     assert course.drift.on == other.pk
     assert course.drift.offset.sd > 0.015  # it never cut here
-    assert "has proven no key here yet" in course.says
-    assert course.foretells == "Prove a key with it before anything is foretold."
+    assert "has proven no key here yet" in stands(course)
+    assert foretold(course) == "Prove a key with it before anything is foretold."
     tag, piece = key_made(people, gannet, -0.01)
     measured(people["tam"], tag, piece, Random(9), off_mm=0.0, repeats=2)
     proven(people["tam"], tag, piece, passed=True)
-    assert "put another of the cutters on" not in drift_of(Machine.objects.get(pk=gannet.pk)).due
+    assert "put another of the cutters on" not in why_due(drift_of(Machine.objects.get(pk=gannet.pk)))
 
 
 def test_a_key_taken_in_as_another_family_says_nothing_of_its_maker(people: People, gannet: Machine) -> None:

@@ -20,8 +20,9 @@ from wryfalcon.demonstration.making import again, family_record, finished_key, m
 from wryfalcon.keeping.actions.practice import begin_practice
 from wryfalcon.keeping.actions.trimming import begin_trim, change_offset, hang_test_key
 from wryfalcon.keeping.queries.drift import drift_of
-from wryfalcon.keeping.queries.trimming import trim_state, turn_words
+from wryfalcon.keeping.queries.trimming import trim_state
 from wryfalcon.keeping.queries.why import why_wrong
+from wryfalcon.keeping.shown.trim import turn_words
 from wryfalcon.machines.drivers import Delivery, driver_of
 from wryfalcon.machines.models import (
     Cutter,

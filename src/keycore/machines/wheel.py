@@ -11,7 +11,7 @@ import numpy as np
 from scipy.special import ndtri
 
 from keycore.errors import InputError
-from keycore.machines.trim import LEVEL, Noise, Term
+from keycore.machines.trim import LEVEL, MeasuredCut, Noise, Term
 from keycore.reading.evidence import Spread
 from keycore.tools import Wheel
 
@@ -87,6 +87,22 @@ def worse_neighbour(heights: Sequence[float], at: int) -> float:
     """
     beside = [heights[other] for other in (at - 1, at + 1) if 0 <= other < len(heights)]
     return max((abs(height - heights[at]) for height in beside), default=0.0)
+
+
+def key_of_wheel(cuts: Sequence[MeasuredCut]) -> KeyOfWheel | None:
+    """A test key as it speaks of the wheel; None where a cut was not measured, since a gap hides how steep it is.
+
+    Argument: every cut of the key, heights on one edge. Raises nothing.
+
+    >>> key_of_wheel([MeasuredCut(2.0, 8.0, 8.0), MeasuredCut(1.0, 7.0, 6.9)]).jumps
+    (1.0, 1.0)
+    """
+    ordered = sorted(cuts, key=lambda cut: cut.space)
+    heights = [cut.value for cut in ordered]
+    errors = [cut.measured_value - cut.value for cut in ordered if cut.measured_value is not None]
+    if len(errors) < len(ordered):
+        return None
+    return KeyOfWheel(tuple(errors), tuple(worse_neighbour(heights, at) for at in range(len(heights))))
 
 
 def steep_error(keys: Sequence[KeyOfWheel], noise: Noise) -> Term | None:

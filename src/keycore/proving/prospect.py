@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from math import sqrt
+from itertools import product
+from math import prod, sqrt
 
 from keycore.cutting.plan import cutting_of
 from keycore.family import Family, Track
@@ -15,11 +16,14 @@ from keycore.proving.lock import (
     Making,
     chance_of_turning,
     feel_of,
+    lock_shift,
     play_of,
 )  # fmt: skip
 from keycore.reading.evidence import Spread
 
 IN_PLACE = Spread(0.0, 0.0)
+LEAST = 1e-4
+"""Bittings of several tracks less likely together than this are taken as not turning, as are those not listed."""
 
 
 @dataclass(frozen=True)
@@ -105,3 +109,103 @@ def prospect(
         for shift, weight in places_along(along)
     )
     return Prospect(tuple(values), away, feels, chance)
+
+
+@dataclass(frozen=True)
+class ReadTrack:
+    """What is known of one track of an old key.
+
+    ``steps`` (n,) what it is taken to be, ``as_is`` (n,) what it measures, family unit, None where it was not
+    measured, ``sd`` of one such cut, None where none was; ``bittings`` the likeliest with their chances, the first
+    of them ``steps``, one alone where the smith judged it.
+    """
+
+    name: str
+    steps: tuple[int, ...]
+    as_is: tuple[float | None, ...]
+    sd: float | None
+    bittings: tuple[tuple[tuple[int, ...], float], ...]
+
+    @property
+    def is_judged(self) -> bool:
+        """Whether the smith says what it is, so that nothing is left to chance."""
+        return self.bittings == ((self.steps, 1.0),)
+
+
+@dataclass(frozen=True, slots=True)
+class Turning:
+    """The chance that a key turns freely: over all that the bitting may be, and were the settled one certain."""
+
+    chance: float
+    if_right: float
+
+
+def shift_by_feel(family: Family, track: ReadTrack, felt: Feel | None, prior: Spread) -> LockShift:
+    """What the old key's own cuts and how it turns say about the wear of its lock.
+
+    Arguments: the ``track`` of the old key; how it ``felt``, None where it was not tried; how worn such locks are
+    before anything is known, family unit. Returns NEW_LOCK where the key was not measured or not tried. Raises
+    InputError without blank, tool, or play and tolerance.
+    """
+    if felt is None or track.sd is None:
+        return NEW_LOCK
+    factory = family.track(track.name)
+    cuts = [factory.values[s] if value is None else value for s, value in zip(track.steps, track.as_is, strict=True)]
+    away = deviations_of(family, factory, track.steps, cuts)
+    return lock_shift(away, Making(track.sd, 0.0), play_of(family), felt, prior)
+
+
+def chance_of_key(
+    family: Family,
+    tracks: Sequence[ReadTrack],
+    values: Mapping[str, Sequence[float]],
+    making: Making,
+    lock: LockShift = NEW_LOCK,
+    *,
+    style: str = "",
+) -> Turning:
+    """The chance that a key of these values turns freely in the lock that the old key was of.
+
+    Over what the lock may really want: each bitting's chance times that the key turns in a lock of that bitting; the
+    tumblers of every track together, in one and the same lock, and all cuts as far along the blade as they may sit.
+    Arguments: what is known of the ``tracks``; ``values`` (n,) by track, family unit; ``making`` how far it may come
+    out; what is known of the ``lock``'s wear; the ``style`` of path. Returns a Turning. Raises InputError without
+    blank, tool, or play and tolerance.
+    """
+    found = [
+        (weight, _turning_there(family, tracks, values, making, lock, along=shift, style=style))
+        for shift, weight in places_along(usually_along(family))
+    ]
+    return Turning(
+        sum(weight * there.chance for weight, there in found), sum(weight * there.if_right for weight, there in found)
+    )
+
+
+def _turning_there(
+    family: Family,
+    tracks: Sequence[ReadTrack],
+    values: Mapping[str, Sequence[float]],
+    making: Making,
+    lock: LockShift,
+    *,
+    along: float,
+    style: str,
+) -> Turning:
+    """The same with all cuts so far along the blade from where they should be."""
+    away = [
+        [
+            (deviations_of(family, family.track(track.name), steps, values[track.name], along, style), chance)
+            for steps, chance in track.bittings
+        ]
+        for track in tracks
+    ]
+    whole, first = 0.0, 0.0
+    for place, together in enumerate(product(*away)):
+        likely = prod(chance for _, chance in together)
+        if place and likely < LEAST:
+            continue
+        each = [deviation for deviations, _ in together for deviation in deviations]
+        turns = chance_of_turning(each, making, play_of(family), lock)
+        whole += likely * turns
+        first = turns if place == 0 else first
+    return Turning(whole, first)

@@ -10,6 +10,7 @@ from dataclasses import dataclass
 from math import exp, log, pi, sqrt
 
 from keycore.proving.causes import Cause
+from keycore.proving.lock import Feel
 from keycore.reading.evidence import Spread
 
 FEWEST, MOST = 0.05, 20.0  # how far one clue alone may turn the odds
@@ -55,6 +56,10 @@ CLUE_WORDS = {
 }
 
 
+OF_TURNING: Mapping[Feel | None, str] = {Feel.RUBS: "rubs", Feel.SNAGS: "snags", Feel.STUCK: "stuck"}
+OF_ENTERING: Mapping[Feel | None, str] = {Feel.RUBS: "tight", Feel.SNAGS: "tight", Feel.STUCK: "barred"}
+
+
 @dataclass(frozen=True, slots=True)
 class Suspect:
     """A possible cause with its chance and what speaks for or against it."""
@@ -88,6 +93,34 @@ CHECKS = (
     Check("Do a morning check with a check key.", frozenset({"depth", "scale", "gauge"})),
 )
 """Cheapest first."""
+
+
+@dataclass(frozen=True, slots=True)
+class KeyFelt:
+    """How a key went in, turned and came out once, and which way up it was; None where it was not tried."""
+
+    way_up: str
+    enters: Feel | None
+    turns: Feel | None
+    leaves: Feel | None
+
+
+def clues_of(felt: Iterable[KeyFelt]) -> list[str]:
+    """How a key felt, as clues of CLUES, each once, in order. Raises nothing.
+
+    >>> clues_of([KeyFelt("up", Feel.FREE, Feel.FREE, Feel.SNAGS), KeyFelt("down", Feel.FREE, Feel.STUCK, None)])
+    ['held', 'one-way', 'stuck']
+    """
+    clues: set[str] = set()
+    turns: dict[str, set[Feel]] = {}
+    for each in felt:
+        clues |= {OF_TURNING[each.turns]} if each.turns in OF_TURNING else set()
+        clues |= {OF_ENTERING[each.enters]} if each.enters in OF_ENTERING else set()
+        clues |= {"held"} if each.leaves not in (None, Feel.FREE) else set()
+        if each.turns is not None:
+            turns.setdefault(each.way_up, set()).add(each.turns)
+    works = {Feel.FREE in seen for seen in turns.values()}
+    return sorted(clues | ({"one-way"} if len(works) == 2 else set()))
 
 
 def weigh_suspects(

@@ -16,6 +16,15 @@ class Intent(models.TextChoices):
     COPY = "copy", "Copy"
     COMPENSATE = "compensate", "Compensate"
 
+    @property
+    def advice(self) -> str:
+        """What it means for the customer."""
+        return {
+            Intent.RESTORE: "Factory depths: the usual advice. May feel tight where the lock wore with the key.",
+            Intent.COPY: "As the key is now, wear and all. Every further copy drifts a little more.",
+            Intent.COMPENSATE: "Factory depths, all a little deeper for this worn lock. The machine stays true.",
+        }[self]
+
 
 class Settlement(models.Model):
     """What the key is, and what is cut; a change of mind is a new row."""

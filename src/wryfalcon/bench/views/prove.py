@@ -10,6 +10,7 @@ from django.shortcuts import get_object_or_404
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
+from keycore.proving.measured import MeasuredKey
 from keycore.proving.verdict import COVERAGE
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.bench.actions.prove import (
@@ -21,7 +22,7 @@ from wryfalcon.bench.actions.prove import (
 )  # fmt: skip
 from wryfalcon.bench.forms import TrialForm
 from wryfalcon.bench.models import Felt, Lock, Piece, PieceState, Tag, WayUp
-from wryfalcon.bench.queries.proving import ProvedCut, ShownProof, cuts_to_deepen, proof_of
+from wryfalcon.bench.queries.proving import cuts_to_deepen, mend_of, proof_of
 from wryfalcon.bench.views.stage import (
     attempt,
     find_tag,
@@ -142,6 +143,7 @@ def _show(
         }  # fmt: skip
     first_unread = next((i for i, cut in enumerate(proof.cuts, start=1) if cut.measured is None), 0)
     at = at if 1 <= at <= len(proof.cuts) else first_unread
+    mend = mend_of(proof)
     context |= {
         "at": at,
         "at_cut": proof.cuts[at - 1] if at else None,
@@ -150,6 +152,8 @@ def _show(
         "order": order if order and order.order.command == "measure" else None,
         "live": order is not None and order.is_open,
         "shallow": cuts_to_deepen(tag, proof),
+        "mend_at": mend,
+        "is_cut_again": mend == "set-up",
         "kept": getattr(piece, "proof", None),
         "locks": _locks(tag, piece),
         "felt": [choice for choice in Felt.choices if choice[0]],
@@ -163,23 +167,19 @@ def _show(
     return show_stage(request, tag, "prove", context, status=422 if refusal else 200)
 
 
-def _drawn(tag: Tag, piece: Piece, proof: ShownProof) -> dict[str, Any]:
+def _drawn(tag: Tag, piece: Piece, proof: MeasuredKey) -> dict[str, Any]:
     """The key as measured over its target, and the errors of the first track under it."""
     wanted, path = piece.settlement.values if piece.settlement else {}, piece.set_up.style if piece.set_up else ""
     track = tag.family.tracks[0].name
     measured = {
-        t.name: [cut.measured if cut.measured is not None else cut.wanted for cut in _of_track(proof, t.name)]
+        t.name: [cut.measured if cut.measured is not None else cut.wanted for cut in proof.of_track(t.name)]
         for t in tag.family.tracks
     }
-    errors = [(c.space, c.error, c.verdict.value) for c in _of_track(proof, track) if c.error is not None and c.verdict]
+    errors = [(c.space, c.error, c.verdict.value) for c in proof.of_track(track) if c.error is not None and c.verdict]
     return {
         "key": key_of(tag, measured, CutKey.of(wanted, path), style=path),
         "errors": draw_errors(tag.family, track, errors, COVERAGE * proof.sd),
     }
-
-
-def _of_track(proof: ShownProof, track: str) -> list[ProvedCut]:
-    return [cut for cut in proof.cuts if cut.track == track]
 
 
 def _locks(tag: Tag, piece: Piece) -> list[tuple[Lock, list[Any]]]:

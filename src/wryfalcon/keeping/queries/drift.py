@@ -6,6 +6,7 @@ from bisect import bisect_left
 from collections import Counter
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
+from enum import Enum, auto
 from functools import lru_cache
 from math import hypot, sqrt
 
@@ -16,7 +17,6 @@ from keycore.machines.trim import Noise
 from keycore.reading.evidence import Spread
 from wryfalcon.bench.models import PieceState
 from wryfalcon.keeping.queries.proven import ProvenKey, proven_keys
-from wryfalcon.lengths import mm_as_shown, say_mm
 from wryfalcon.machines.models import TRACES, Machine, MachineWork, OffsetChange, Trim, Work
 from wryfalcon.machines.queries.care import to_be_homed
 from wryfalcon.machines.queries.hands import caliper_sd_mm
@@ -38,11 +38,6 @@ class Marked:
     by: float | None  # mm; None where the offset is unknown afterwards
     wheel: int | None = None  # whose own offset alone is unknown afterwards
 
-    @property
-    def says(self) -> str:
-        """In words, a trim in the unit of whoever is looking."""
-        return self.words or f"trimmed by {say_mm(self.by or 0.0, signed=True)}"
-
 
 @dataclass(frozen=True)
 class Told:
@@ -56,6 +51,16 @@ class Told:
     days_a_key: float  # at the pace of the last month; 0 where none was made
     idle_days: int  # since its last key
     wheel: int | None  # the cutter that is on
+
+
+class Due(Enum):
+    """Why a check is due."""
+
+    TOUCHED = auto()  # something was done to the machine
+    KNOCKED = auto()  # something happened to it that nobody noted
+    USED_UP = auto()  # half of the tolerance may be
+    BY_VOLUME = auto()  # too few keys tell, and the days have gone by
+    NEVER = auto()
 
 
 @dataclass(frozen=True)
@@ -95,61 +100,28 @@ class MachineDrift:
         return self.drift.ahead(0, self.told.idle_days) if self.drift else None
 
     @property
+    def has_cut_with_wheel(self) -> bool:
+        """Whether a key of the wheel that is on was proven, or no key says which wheel made it."""
+        wheels = {key.wheel for key in self.keys}
+        return self.told.wheel in wheels or wheels == {0}
+
+    @property
     def knows_wheel(self) -> bool:
-        """Whether a key of the wheel that is on was proven, or which wheel is on was never noted."""
-        wheels = {key.wheel for key in self.keys}
-        return self.drift is None or self.told.wheel in {None, *wheels} or wheels == {0}
+        """Whether anything can be foretold of the wheel that is on: it has cut, or which it is was never noted."""
+        return self.drift is None or self.told.wheel is None or self.has_cut_with_wheel
 
     @property
-    def says(self) -> str:
-        """Where the machine stands, in one sentence."""
-        offset = self.offset
-        if offset is None:
-            return f"Too few proven keys to follow it yet: {len(self.keys)} of {FEWEST_KEYS}."
-        way = "shallow" if offset.mean > 0 else "deep"
-        wheels = {key.wheel for key in self.keys}
-        if self.told.wheel not in wheels and wheels != {0}:
-            return (
-                f"The wheel that is on has proven no key here yet; by the others it is within {say_mm(2 * offset.sd)}."
-            )
-        if abs(offset.mean) < 1.96 * offset.sd:
-            return f"It cuts true as far as its keys can tell, within {say_mm(1.96 * offset.sd)}."
-        return f"It cuts {say_mm(abs(offset.mean))} {way}, give or take {mm_as_shown(1.96 * offset.sd)}."
-
-    @property
-    def foretells(self) -> str:
-        """When half of the tolerance will be used up."""
-        if not self.knows_wheel:
-            return "Prove a key with it before anything is foretold."
-        if self.forecast is None or self.forecast.median is None:
-            return "Half of the tolerance is not in sight within 2,000 keys." if self.forecast else ""
-        if self.forecast.median <= 1:
-            return "Half of the tolerance is used up."
-        soonest, latest, pace = self.forecast.soonest, self.forecast.latest, self._in_time(self.forecast.median)
-        between = f"{soonest} to {latest}, 9 times in 10" if latest else f"{soonest} at the soonest, 1 in 20"
-        return f"Half of the tolerance used up in about {self.forecast.median} keys{pace} ({between})."
-
-    def _in_time(self, keys: int) -> str:
-        days = keys * self.told.days_a_key
-        if days < 2:
-            return ""
-        return f", {days:.0f} days at this pace" if days < 21 else f", {days / 7:.0f} weeks at this pace"
-
-    @property
-    def due(self) -> str:
-        """Why a check is due now, "" when none is."""
+    def due(self) -> Due | None:
+        """Why a check is due now, None when none is."""
         if self.touched_since:
-            return f"Check it now: somebody {self.touched_since} since it was last trimmed or checked."
+            return Due.TOUCHED
         if self.knocked is not None:
-            return (
-                f"Check it now: all keys since {self.knocked.at:%d %b} are off alike. What happened: a knock, "
-                "a thump past home, a wheel changed? Note it, then trim."
-            )
+            return Due.KNOCKED
         if self.since_trim and self.forecast and self.forecast.soonest is not None and self.forecast.soonest <= 1:
-            return "Check it now: half of the tolerance may be used up."
+            return Due.USED_UP
         if self.drift is None and self.last_checked and timezone.now() - self.last_checked > self.every:
-            return f"Check it now: {self.every.days} days have gone by at this volume."
-        return "Check it now: it never was." if self.drift is None and not self.last_checked else ""
+            return Due.BY_VOLUME
+        return Due.NEVER if self.drift is None and not self.last_checked else None
 
     @property
     def by(self) -> datetime | None:

@@ -7,11 +7,14 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 from math import sqrt
+from statistics import fmean
 
 from django.db.models import Exists, OuterRef, Q
 
 from keycore.family import Family
 from keycore.machines.trim import Noise
+from keycore.proving.returned import as_made, mean_error
+from keycore.reading.evidence import Spread
 from keycore.units import Unit, convert
 from wryfalcon.bench.models import Piece, PieceState, Tag
 from wryfalcon.bench.queries.brought_back import BroughtBack, brought_back
@@ -19,7 +22,6 @@ from wryfalcon.library.models import FamilyRecord
 from wryfalcon.machines.models import TRACES, Cutter, Duplicate, Machine, Trim
 
 USUAL_TOLERANCE_MM = 0.05
-CHANGED = 4.0  # sd: a key so far from what it was is no evidence any more
 
 
 @dataclass(frozen=True)
@@ -87,7 +89,7 @@ def _made_keys(machine: Machine, noise: Noise) -> tuple[list[ProvenKey], Counter
         if pk in back:
             keys.append(_with_return(key, errors, back[pk], targets, family, noise))
         elif errors:
-            keys.append(replace(key, error=_mean(errors), cuts=len(errors)))
+            keys.append(replace(key, error=fmean(errors), cuts=len(errors)))
         if family.tolerance:
             tolerances[family.tolerance.value * edge_mm(family)] += 1
     return keys, tolerances
@@ -103,18 +105,11 @@ def _with_return(
 ) -> ProvenKey:
     """One key out of what it measured when new, if it was, and when it came back, each by how well it is known."""
     to_mm = shallow_mm(family)
-    worn = convert(back.worn.mean, Unit.INCH, Unit.MILLIMETRE), convert(back.worn.sd, Unit.INCH, Unit.MILLIMETRE)
-    then = [
-        (_mean(values) - targets[track][space - 1]) * to_mm + worn[0] for (track, space), values in back.values.items()
-    ]
-    name = f"{key.name}, brought back {back.measured_at:%d %b}"
-    if not new:
-        return replace(key, name=name, error=_mean(then), cuts=len(then), extra_sd=worn[1])
-    trust_new, trust_then = len(new) / noise.sd**2, 1 / (noise.sd**2 / len(then) + worn[1] ** 2)
-    if abs(_mean(new) - _mean(then)) > CHANGED * sqrt(1 / trust_new + 1 / trust_then):
-        return replace(key, error=_mean(new), cuts=len(new))  # bent, filed, or another key
-    error = (_mean(new) * trust_new + _mean(then) * trust_then) / (trust_new + trust_then)
-    return replace(key, name=name, error=error, cuts=max(len(new), len(then)))
+    worn = Spread(*(convert(x, Unit.INCH, Unit.MILLIMETRE) for x in (back.worn.mean, back.worn.sd)))
+    now = [(fmean(values) - targets[track][space - 1]) * to_mm for (track, space), values in back.values.items()]
+    found, is_in = as_made(mean_error(new, noise.sd) if new else None, mean_error(now, noise.sd), worn)
+    key = replace(key, error=found.value, cuts=found.cuts, extra_sd=0.0 if new else worn.sd)
+    return replace(key, name=f"{key.name}, brought back {back.measured_at:%d %b}") if is_in else key
 
 
 def _traced_keys(machine: Machine, noise: Noise, tolerances: Counter[float]) -> list[ProvenKey]:
@@ -126,7 +121,7 @@ def _traced_keys(machine: Machine, noise: Noise, tolerances: Counter[float]) -> 
         errors = [(c - p) * shallow_mm(family) for p, c in pairs if p is not None and c is not None]
         if errors:
             extra = noise.sd / sqrt(len(errors) * traced.repeats)  # the pattern's own measuring
-            key = ProvenKey(traced.at, "a duplicate", family.gauge, _mean(errors), len(errors), *_wheel(traced.cutter))
+            key = ProvenKey(traced.at, "a duplicate", family.gauge, fmean(errors), len(errors), *_wheel(traced.cutter))
             found.append(replace(key, extra_sd=extra))
         if family.tolerance:
             tolerances[family.tolerance.value * edge_mm(family)] += 1
@@ -148,13 +143,9 @@ def _test_keys(closed: Sequence[Trim]) -> list[ProvenKey]:
             if trim.closed_at is not None:  # measured before the adjustment that closed it
                 made_at = trim.closed_at - timedelta(milliseconds=100 - clamping)
                 wheel = _wheel(trim.cutter)
-                found.append(ProvenKey(made_at, "a test key", trim.gauge, _mean(of_key), len(of_key), *wheel))
+                found.append(ProvenKey(made_at, "a test key", trim.gauge, fmean(of_key), len(of_key), *wheel))
     return found
 
 
 def _wheel(cutter: Cutter | None) -> tuple[int, str]:
     return (cutter.pk, cutter.name) if cutter else (0, "")
-
-
-def _mean(numbers: Sequence[float]) -> float:
-    return sum(numbers) / len(numbers)

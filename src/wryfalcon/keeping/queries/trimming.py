@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 
@@ -12,17 +12,17 @@ from keycore.family import Family, Tolerance, Track
 from keycore.kinds import kinds
 from keycore.kinds.interface import Surface
 from keycore.machines.design import TestKey, clampings_to_settle, design_test_key
-from keycore.machines.trim import Adjustment, Advice, MeasuredCut, Noise, Term, fit_trim, odd_clamping
+from keycore.machines.trim import Adjustment, Advice, MeasuredCut, Noise, fit_trim, odd_clamping
 from keycore.machines.trim import Trim as Fit
-from keycore.machines.wheel import KeyOfWheel, WheelAdvice, WheelSigns, judge_wheel, steep_error, worse_neighbour
+from keycore.machines.wheel import WheelAdvice, WheelSigns, judge_wheel, key_of_wheel, steep_error
 from keycore.tools import Wheel
 from wryfalcon.bench.models import PieceState, ProofValue
 from wryfalcon.documents import parsed
 from wryfalcon.keeping.queries.drift import drift_of, noise_of
 from wryfalcon.keeping.queries.proven import edge_mm, shallow_mm, zero_mm
-from wryfalcon.lengths import mm_as_shown, say_mm, unit_shown
+from wryfalcon.lengths import say_mm
 from wryfalcon.library.models import FamilyRecord
-from wryfalcon.machines.models import Closer, JawSide, Machine, Trim, TrimReading
+from wryfalcon.machines.models import JawSide, Trim, TrimReading
 from wryfalcon.machines.queries.fittings import axes_of
 
 CLAMPINGS = 2  # fewer cannot tell a badly seated key from a machine out of true
@@ -48,16 +48,6 @@ class Clamping:
 
 
 @dataclass(frozen=True)
-class ShownTerm:
-    """A term of a trim as a row of its table: its interval, or why it is not told."""
-
-    name: str
-    value: str
-    says: str
-    is_known: bool = True
-
-
-@dataclass(frozen=True)
 class TrimState:
     """Everything a trim's page says."""
 
@@ -76,20 +66,6 @@ class TrimState:
     def falls_when_deeper(self) -> bool:
         """Whether a deeper cut has the smaller value."""
         return self.family.track(self.trim.track).falls_when_deeper
-
-    @property
-    def terms(self) -> tuple[ShownTerm, ...]:
-        """What the keys say of each term, in the unit of whoever is looking."""
-        fit, unit = self.fit, unit_shown()
-        if fit is None:
-            return ()
-        return (
-            _shown(f"Depth offset, {unit}", fit.offset, fit.left_out.get("offset", ""), mm_as_shown),
-            _shown("Depth error for what lies along the blade", fit.per_space, fit.left_out.get("per_space", "")),
-            _shown("Depth error for how deep it goes", fit.per_depth, fit.left_out.get("per_depth", "")),
-            _shown(f"Position offset, {unit}", fit.space_offset, fit.left_out.get("space_offset", ""), mm_as_shown),
-            _shown("Spacing, for what lies along the blade", fit.space_scale, fit.left_out.get("space_scale", "")),
-        )
 
     @property
     def can_apply(self) -> bool:
@@ -130,145 +106,6 @@ class TrimState:
             return 0
         return max(0, clampings_to_settle(offset, self.noise, len(self.planned), step) - len(self.clampings))
 
-    @property
-    def says(self) -> str:
-        """The advice in a smith's words."""
-        fit = self.fit
-        if fit is None or fit.offset is None:
-            return "Nothing is measured yet."
-        if not self.is_enough:
-            return (
-                "One clamping cannot tell a badly seated key from a machine out of true: bottom a blank and cut again."
-            )
-        if self.odd is not None and not self.odd_is_deep:
-            return (
-                "This is not an adjustment: the clampings disagree, and "
-                f"clamping {self.odd.number} alone is shallow. "
-                "Nothing leaves metal on one key only: check the measuring, knife edges in the roots, "
-                "and the caliper’s zero; if it stays, cut another."
-            )
-        if self.odd is not None:
-            return (
-                "This is not an adjustment: the clampings disagree, and "
-                f"clamping {self.odd.number} is {self._how_odd}. "
-                "Take it back, bottom a blank against the back of the jaw, and cut again."
-            )
-        if self.seats_worse and fit.advice != Advice.ADJUST:
-            return (
-                "Leave it alone for now: the clampings scatter further than this machine’s own keys did. "
-                "Clean the jaw, bottom another blank against its back, cut and measure it before anything is judged."
-            )
-        if self.trim.is_check:
-            if self.is_true:
-                return f"True, as far as one key can tell: {_error(fit.offset.value)}."
-            return f"Not true: {_error(fit.offset.value)}. Bottom the blank and cut again; if it stays, trim it."
-        if self.worn is not None:
-            return f"This is not an adjustment: {self.worn}, so look at the wheel and change it."
-        if fit.advice == Advice.SERVICE:
-            return f"This is not an adjustment: {'; '.join(self._beyond)}."
-        if fit.advice == Advice.ADJUST:
-            return f"{self._what_is_off()}. {self.by_hand}"
-        if self.more_wanted:
-            count = self.more_wanted
-            return (
-                f"Leave it alone for now: {_error(fit.offset.value)} may be nothing. "
-                f"{count} more clamping{'s' if count > 1 else ''} would settle it."
-            )
-        return (
-            f"Leave it alone: {_error(fit.offset.value)}, less than it is worth adjusting or can be told from nothing."
-        )
-
-    @property
-    def _how_odd(self) -> str:
-        return "the deeper" if len(self.clampings) == 2 else "deep, away from the others"
-
-    def _what_is_off(self) -> str:
-        assert self.fit is not None
-        parts = []
-        if self.fit.depth_adjust and self.fit.offset:
-            parts.append(f"It cuts {_error(self.fit.offset.value)}")
-        if self.fit.space_adjust and self.fit.space_offset:
-            way = "from the gauge" if self.fit.space_offset.value > 0 else "towards the gauge"
-            parts.append(f"the cuts sit {say_mm(abs(self.fit.space_offset.value))} {way}")
-        return " and ".join(parts)
-
-    @property
-    def by_hand(self) -> str:
-        """What the hand does at this machine."""
-        assert self.fit is not None
-        machine, steps = self.trim.machine, []
-        if self.fit.depth_adjust:
-            steps.append(f"Depth{self._axis(1)}: {turn_words(machine, self.fit.depth_adjust, self._sign)}")
-        if self.fit.space_adjust:
-            dial = dial_words(machine.space_dial, self.fit.space_adjust)
-            steps.append(
-                f"Along the blade{self._axis(0)}: add {say_mm(self.fit.space_adjust, signed=True)} to the offset{dial}"
-            )
-        return ". ".join(steps) + "." if steps else ""
-
-    @property
-    def _sign(self) -> float:
-        return 1.0 if self.falls_when_deeper else -1.0
-
-    def _axis(self, place: int) -> str:
-        """Which axis does it, where the clamp is not the machine's own jaw."""
-        side = self.trim.jaw_side
-        axes = axes_of(self.trim.machine, side)
-        axis = (axes.space, axes.depth)[place]
-        return "" if side is None else f", axis {axis} for {side}"
-
-    @property
-    def _beyond(self) -> list[str]:
-        fit, found = self.fit, []
-        assert fit is not None
-        x = [self.family.space.to_machine(cut.position) for cut in self.planned]
-        v = [self.family.depth.to_machine(cut.value) for cut in self.planned]
-        if fit.per_space and fit.per_space.excludes_zero:
-            effect = abs(fit.per_space.value) * (max(x) - min(x))
-            found.append(
-                f"the error grows by {say_mm(effect)} along the blade, so square the jaw and sight the millings"
-            )
-        if fit.per_depth and fit.per_depth.excludes_zero:
-            effect = abs(fit.per_depth.value) * (max(v) - min(v))
-            found.append(f"the error grows by {say_mm(effect)} with depth, so have the depth axis serviced")
-        if fit.space_scale and fit.space_scale.excludes_zero:
-            found.append("the spacing itself is off, so have that axis serviced")
-        return found
-
-
-def _ratio(number: float, places: int = 4) -> str:
-    return f"{number:.{places}f}".replace("-", "\N{MINUS SIGN}")
-
-
-def _shown(name: str, term: Term | None, why: str, show: Callable[[float, int], str] = _ratio) -> ShownTerm:
-    if term is None:
-        return ShownTerm(name, "–", why, is_known=False)
-    return ShownTerm(name, show(term.value, 4), f"{show(term.low, 4)} to {show(term.high, 4)}")
-
-
-def turn_words(machine: Machine, adjust: float, sign: float = 1.0) -> str:
-    """A depth adjustment as what the hand does: a number, or part of a turn of a screw and which way; mm.
-
-    ``adjust`` is shallow when positive; ``sign`` -1 where values grow with depth.
-    """
-    deeper = adjust < 0
-    if not machine.screw_lead:
-        dial = dial_words(machine.depth_dial, adjust)
-        return f"add {say_mm(adjust * sign, signed=True)} to the offset{dial}, {'deeper' if deeper else 'shallower'}"
-    turns = abs(adjust) / machine.screw_lead
-    closer = machine.closer or Closer.CLOCKWISE
-    other = Closer.ANTICLOCKWISE if closer == Closer.CLOCKWISE else Closer.CLOCKWISE
-    way = closer if deeper else other
-    return f"turn the screw {turns:.2f} of a turn {Closer(way).label}, {'closer' if deeper else 'away'}"
-
-
-def dial_words(division: float | None, adjust: float) -> str:
-    """An adjustment in divisions of a dial, "" without one; mm."""
-    if not division:
-        return ""
-    divisions = abs(adjust) / division
-    return f", {divisions:.3g} division{'' if divisions == 1 else 's'} of the dial"
-
 
 def trim_state(trim: Trim) -> TrimState:
     """Work a trim out."""
@@ -306,17 +143,7 @@ def _worn(fit: Fit | None, keys: Sequence[Sequence[MeasuredCut]], family: Family
     """What the test keys say against the wheel: cuts deep beside steep neighbours, and no error with depth instead."""
     if fit is None or family.tolerance is None or (fit.per_depth is not None and fit.per_depth.excludes_zero):
         return None
-    by_wheel = []
-    for cuts in keys:
-        ordered = sorted(cuts, key=lambda cut: cut.space)
-        heights = [cut.value for cut in ordered]
-        told = [
-            (cut.measured_value - cut.value, worse_neighbour(heights, at))
-            for at, cut in enumerate(ordered)
-            if cut.measured_value is not None
-        ]
-        if len(told) == len(heights):  # a gap hides how steep it is
-            by_wheel.append(KeyOfWheel(tuple(error for error, _ in told), tuple(jump for _, jump in told)))
+    by_wheel = [key for key in map(key_of_wheel, keys) if key is not None]
     steepest = max((max(key.jumps) for key in by_wheel), default=0.0)
     signs = WheelSigns(steep_error(by_wheel, noise), steepest, family.tolerance.value * edge_mm(family))
     verdict = judge_wheel(Wheel(0.0, 90.0), signs, say_mm)
@@ -401,7 +228,3 @@ def _as_cuts(trim: Trim, family: Family, planned: Sequence[PlannedTestCut], clam
                 )
             )
     return found
-
-
-def _error(value: float) -> str:
-    return f"{say_mm(abs(value))} {'shallow' if value > 0 else 'deep'}"

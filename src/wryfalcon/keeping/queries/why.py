@@ -2,28 +2,25 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from dataclasses import dataclass
 from math import sqrt
-from typing import Any
-
-from django.db.models import Q
+from statistics import fmean
 
 from keycore.proving.causes import one_side_alone
-from keycore.proving.suspects import Check, Suspect, next_check, weigh_suspects
+from keycore.proving.measured import MeasuredKey
+from keycore.proving.returned import lost_beyond_wear, mean_error
+from keycore.proving.suspects import Check, KeyFelt, Suspect, clues_of, next_check, weigh_suspects
 from keycore.proving.verdict import ProofCut
 from keycore.reading.evidence import Spread
 from keycore.units import Unit, convert
-from wryfalcon.bench.models import Felt, Lock, Piece, Tag, WayUp
+from wryfalcon.bench.models import Lock, Piece, Tag, Trial, WayUp
 from wryfalcon.bench.queries.brought_back import BroughtBack, brought_back
-from wryfalcon.bench.queries.proving import ShownProof, proof_brought_back, proof_of
-from wryfalcon.codes.models import Code
+from wryfalcon.bench.queries.prospects import FEELS
+from wryfalcon.bench.queries.proving import proof_brought_back, proof_of
 from wryfalcon.keeping.queries.drift import MachineDrift, drift_of, offset_before
 from wryfalcon.keeping.queries.proven import shallow_mm
-from wryfalcon.lengths import say_mm
 
 SHOWN = 5
-CHANGED = 4.0  # sd: two measurements of one key that differ so are not of the same key any more
 
 
 @dataclass(frozen=True)
@@ -41,7 +38,7 @@ class Then:
 class Why:
     """What may have made a key wrong."""
 
-    proof: ShownProof  # as it came back, unless it has changed since
+    proof: MeasuredKey  # as it came back, unless it has changed since
     suspects: tuple[Suspect, ...]
     check: Check | None
     course: MachineDrift
@@ -50,15 +47,6 @@ class Why:
     then: tuple[Then, ...]  # both measurements side by side; none for a key that never came back
     changed: float | None  # mm it lost since it was proven, where use does not explain it
     to_home: str  # what must be done at the machine before anything else
-
-    @property
-    def changed_says(self) -> str:
-        """How far a key that came back is no longer what was proven, "" for one that is."""
-        if self.changed is None:
-            return ""
-        if self.changed > 0:
-            return f"It has lost {say_mm(self.changed)} since it was proven, more than use explains"
-        return f"It measures {say_mm(-self.changed)} higher than when it was proven"
 
 
 def why_wrong(tag: Tag, piece: Piece) -> Why | None:
@@ -78,11 +66,11 @@ def why_wrong(tag: Tag, piece: Piece) -> Why | None:
     seat = piece.machine.sd_seat
     suspects = weigh_suspects(
         proof.causes,
-        _mean(errors) * mm,
+        fmean(errors) * mm,
         proof.sd / sqrt(len(errors)) * abs(mm) + seat,
         before,
         tag.family.tolerance.value * abs(mm),
-        _clues(_felt(piece)),
+        clues_of(_felt(piece)),
         one_side=_one_side(tag, proof),
     )
     return Why(
@@ -105,14 +93,14 @@ def _came_back(piece: Piece) -> BroughtBack | None:
     return brought_back({piece.pk: piece.finished_at}).get(piece.pk)
 
 
-def _side_by_side(new: ShownProof, back: ShownProof) -> tuple[Then, ...]:
+def _side_by_side(new: MeasuredKey, back: MeasuredKey) -> tuple[Then, ...]:
     return tuple(
         Then(cut.track, cut.space, cut.wanted, cut.measured, later.measured)
         for cut, later in zip(new.cuts, back.cuts, strict=True)
     )
 
 
-def _changed(tag: Tag, new: ShownProof, returned: ShownProof, back: BroughtBack) -> float | None:
+def _changed(tag: Tag, new: MeasuredKey, returned: MeasuredKey, back: BroughtBack) -> float | None:
     """How much a key lost since it was proven, mm; None where use explains it or it was not measured twice."""
     both = [
         (cut.error, later.error)
@@ -122,13 +110,14 @@ def _changed(tag: Tag, new: ShownProof, returned: ShownProof, back: BroughtBack)
     if not both:
         return None
     mm = shallow_mm(tag.family)
-    lost = _mean([one - other for one, other in both]) * mm
-    worn = convert(back.worn.mean, Unit.INCH, Unit.MILLIMETRE)
-    doubt = sqrt((new.sd**2 + returned.sd**2) / len(both)) * abs(mm)
-    return lost if abs(lost - worn) > CHANGED * doubt else None
+    then, now = (
+        mean_error([each * mm for each in errors], sd * abs(mm))
+        for errors, sd in zip(zip(*both, strict=True), (new.sd, returned.sd), strict=True)
+    )
+    return lost_beyond_wear(then, now, Spread(*(convert(x, Unit.INCH, Unit.MILLIMETRE) for x in (back.worn.mean, 0.0))))
 
 
-def _one_side(tag: Tag, proof: ShownProof) -> float | None:
+def _one_side(tag: Tag, proof: MeasuredKey) -> float | None:
     """How much speaks for one side being off alone; None for a key of one side."""
     assert tag.family.tolerance is not None
     measured = [cut for cut in proof.cuts if cut.measured is not None]
@@ -140,82 +129,8 @@ def _one_side(tag: Tag, proof: ShownProof) -> float | None:
     return one_side_alone(cuts, [cut.track for cut in measured], proof.sd, tag.family.tolerance)
 
 
-def _mean(numbers: Sequence[float]) -> float:
-    return sum(numbers) / len(numbers)
-
-
-@dataclass(frozen=True)
-class KeyFelt:
-    """How a key went in, turned and came out once."""
-
-    way_up: str
-    enters: str
-    turns: str
-    leaves: str
-
-
 def _felt(piece: Piece) -> list[KeyFelt]:
     """How the key felt when it was tried, and what was said of it in the customer's locks when it came back."""
-    tried = [KeyFelt(t.way_up, t.enters, t.turns, t.leaves) for t in piece.trials.all()]
-    locks = Lock.objects.filter(tag__made_by=piece)
-    return [*tried, *(KeyFelt(WayUp.UP, lock.enters, lock.turns, lock.leaves) for lock in locks)]
-
-
-def _clues(felt: list[KeyFelt]) -> list[str]:
-    """How the key felt, as clues; each once."""
-    clues = set()
-    turns: dict[str, set[str]] = {way: set() for way in WayUp.values}
-    for each in felt:
-        clues |= {"rubs"} if each.turns == Felt.RUBS else set()
-        clues |= {"snags"} if each.turns == Felt.SNAGS else set()
-        clues |= {"stuck"} if each.turns == Felt.STUCK else set()
-        clues |= {"tight"} if each.enters in (Felt.RUBS, Felt.SNAGS) else set()
-        clues |= {"barred"} if each.enters == Felt.STUCK else set()
-        clues |= {"held"} if each.leaves in (Felt.RUBS, Felt.SNAGS, Felt.STUCK) else set()
-        turns[each.way_up].add(each.turns)
-    works = [Felt.FREE in turns[way] for way in WayUp.values if turns[way]]
-    return sorted(clues | ({"one-way"} if len(works) == 2 and works[0] != works[1] else set()))
-
-
-def _codes(tag: Tag) -> list[str]:
-    """The codes that the key is from, read or taken to fill it."""
-    read = Q(sources__tag=tag, sources__removed=False)
-    taken = Q(overrulings__tag=tag, overrulings__withdrawn=False)
-    found = Code.objects.filter(read | taken).select_related("series").distinct()
-    return [f"{code}, {code.series}" for code in found]
-
-
-def help_file(tag: Tag, piece: Piece, why: Why) -> dict[str, Any]:
-    """Everything whoever must help will ask for: no customer, no lock; lengths as their units say."""
-    settlement = piece.settlement
-    assert settlement is not None
-    assert piece.machine is not None
-    assert piece.set_up is not None  # there is no why without them
-    offsets = piece.machine.offsets.filter(gauge=tag.family.gauge)
-    return {
-        "tag": str(tag), "cut_at": piece.finished_at.isoformat() if piece.finished_at else None,
-        "family": {"id": tag.family.id, "edition": tag.family.edition, "unit": tag.family.unit.value,
-                   "gauge": tag.family.gauge.value},
-        "blank": tag.blank.code if tag.blank else None,
-        "codes": _codes(tag),
-        "bitting": settlement.bitting,
-        "cuts": [
-            {"track": cut.track, "space": cut.space, "target": cut.wanted, "measured": cut.measured,
-             "error": cut.error, "space_error": cut.space_error} for cut in why.proof.cuts
-        ],
-        "brought_back": None if why.back is None else {
-            "tag": f"{why.back.tag:04d}", "measured_at": why.back.measured_at.isoformat(),
-            "new": [cut.new for cut in why.then],
-        },
-        "machine": {
-            "name": piece.machine.name, "kind": piece.machine.get_kind_display(), "cutter": str(piece.set_up.cutter),
-            "jaw_side": str(piece.set_up.jaw_side or ""),
-            "offsets_mm": [{"for": str(o), "depth": o.value, "along": o.space, "why": o.why} for o in offsets],
-            "told_mm": piece.cuts, "course": why.course.says,
-        },
-        "felt": [
-            {"way_up": t.way_up, "worked": t.worked, "enters": t.enters, "turns": t.turns, "leaves": t.leaves}
-            for t in piece.trials.all()
-        ],
-        "suspects": [{"cause": s.cause, "chance": round(s.chance, 3), "evidence": s.evidence} for s in why.suspects],
-    }  # fmt: skip
+    told: list[tuple[str, Trial | Lock]] = [(trial.way_up, trial) for trial in piece.trials.all()]
+    told += [(WayUp.UP, lock) for lock in Lock.objects.filter(tag__made_by=piece)]
+    return [KeyFelt(up, *(FEELS.get(felt) for felt in (it.enters, it.turns, it.leaves))) for up, it in told]

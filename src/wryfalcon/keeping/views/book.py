@@ -22,6 +22,7 @@ from wryfalcon.keeping.queries.copies import copies_on
 from wryfalcon.keeping.queries.drift import MachineDrift, Told, days_between, drift_of, followed
 from wryfalcon.keeping.queries.proven import ProvenKey
 from wryfalcon.keeping.queries.trimming import families_to_trim_by
+from wryfalcon.keeping.shown.course import foretold, mark_words, stands, why_due
 from wryfalcon.lengths import say_mm, unit_shown
 from wryfalcon.machines.actions.care import note_work
 from wryfalcon.machines.models import TRACES, HiddenFault, Machine, OffsetChange, Work
@@ -58,7 +59,8 @@ def course(request: PersonRequest, pk: int) -> HttpResponse:
     found = drift_of(machine, gauge if gauge in ("shoulder", "tip") else "")
     by = DAYS if request.GET.get("by") == DAYS else "keys"
     context = {
-        "machine": machine, "course": found, "chart": _chart(found, by), "by": by, "over_days": by == DAYS,
+        "machine": machine, "course": found, "stands": stands(found), "foretold": foretold(found),
+        "why_due": why_due(found), "chart": _chart(found, by), "by": by, "over_days": by == DAYS,
         "other_gauge": "shoulder" if found.gauge == "tip" else "tip",
         "copies": copies_on(machine, found),
     }  # fmt: skip
@@ -70,7 +72,8 @@ def course(request: PersonRequest, pk: int) -> HttpResponse:
 def due(request: PersonRequest, pk: int) -> HttpResponse:
     """Whether a check is due, as a fragment: it is worked out after the page is there."""
     machine = _machine(pk)
-    return render(request, "keeping/_due.html", {"course": drift_of(machine), "machine": machine})
+    found = drift_of(machine)
+    return render(request, "keeping/_due.html", {"course": found, "why_due": why_due(found), "machine": machine})
 
 
 @require_http_methods(["GET", "POST"])
@@ -132,7 +135,7 @@ def _drawn(told: Told, today: int, unit: Unit) -> DriftChart:
     else:
         then_at, swaps_at = [mark.number for mark in marks], [swap.number for swap in told.swaps]
         places = over_keys(len(keys), then_at, swaps_at, told.days_a_key)
-    words = DriftWords(tuple(mark.says for mark in marks), tuple(swap.words for swap in told.swaps))
+    words = DriftWords(tuple(map(mark_words, marks)), tuple(swap.words for swap in told.swaps))
     return draw_drift(drift, errors, words, places, told.tolerance)
 
 

@@ -13,7 +13,7 @@ from keycore.machines.touch import Mark
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.keeping.actions.touching import begin_anew, note_touch, touches_of
 from wryfalcon.keeping.forms import MillForm, MillProofForm
-from wryfalcon.keeping.queries.touch import MARKS, STEPS, last_advice
+from wryfalcon.keeping.shown.touch import MARKS, STEPS, last_advice
 from wryfalcon.machines.models import Machine, MachineKind
 from wryfalcon.machines.queries.fittings import mismatch_of
 from wryfalcon.machines.queries.hands import caliper_sd_mm

@@ -25,6 +25,7 @@ from wryfalcon.keeping.actions.trimming import (
     withdraw_clamping,
 )
 from wryfalcon.keeping.queries.trimming import CLAMPINGS, TrimState, can_be_cut, trim_state
+from wryfalcon.keeping.shown.trim import advice_of, terms_of
 from wryfalcon.lengths import NotALength, can_measure, meant_in_other_unit, parse_value, split_lengths
 from wryfalcon.library.models import FamilyRecord
 from wryfalcon.machines.models import Machine, Trim
@@ -180,7 +181,8 @@ def _page(
     number = max((each.number for each in state.clampings if not each.from_tag), default=0) + 1
     rows = [(cut, given.get(f"v{cut.space}", ""), given.get(f"p{cut.space}", "")) for cut in state.planned]
     context = {
-        "state": state, "trim": state.trim, "machine": state.trim.machine, "family": state.family, "rows": rows,
+        "state": state, "advice": advice_of(state), "terms": terms_of(state),
+        "trim": state.trim, "machine": state.trim.machine, "family": state.family, "rows": rows,
         "clamping": given.get("clamping", number), "problem": problem, "enough": CLAMPINGS,
         "can_be_cut": can_be_cut(state.trim), "positions_typed": any(position for *_, position in rows),
         "is_partly": is_partly, **_test_keys(state),

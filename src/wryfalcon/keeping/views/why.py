@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from django.http import Http404, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, render
 from django.views.decorators.http import require_GET, require_POST
@@ -9,7 +11,9 @@ from django.views.decorators.http import require_GET, require_POST
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.bench.models import Piece, Tag
 from wryfalcon.bench.views.stage import find_tag, open_tag
-from wryfalcon.keeping.queries.why import Why, help_file, why_wrong
+from wryfalcon.keeping.queries.why import Why, why_wrong
+from wryfalcon.keeping.shown.course import changed_words, stands
+from wryfalcon.keeping.shown.help_file import help_file
 from wryfalcon.log.actions import note_document
 
 
@@ -17,9 +21,11 @@ from wryfalcon.log.actions import note_document
 @needs(Act.LOOK)
 def show(request: PersonRequest, number: int, piece: int) -> HttpResponse:
     """The suspects, what speaks for each, and the next check."""
-    open_tag(request, number)
-    tag, kept, why = _why(number, piece)
-    context = {"tag": tag, "piece": kept, "why": why, "family": tag.family}
+    tag = open_tag(request, number)
+    kept, why = _why(tag, piece)
+    context: dict[str, Any] = {"tag": tag, "piece": kept, "why": why, "family": tag.family}
+    if why is not None:
+        context |= {"stands": stands(why.course), "changed": changed_words(why.changed)}
     return render(request, "keeping/why.html", context)
 
 
@@ -27,7 +33,8 @@ def show(request: PersonRequest, number: int, piece: int) -> HttpResponse:
 @needs(Act.PROVE)
 def file(request: PersonRequest, number: int, piece: int) -> HttpResponse:
     """The same as a file for whoever must help."""
-    tag, kept, why = _why(number, piece)
+    tag = find_tag(number)
+    kept, why = _why(tag, piece)
     if why is None:
         raise Http404
     note_document(request.user, tag, "a file for whoever must help")
@@ -36,8 +43,7 @@ def file(request: PersonRequest, number: int, piece: int) -> HttpResponse:
     return answer
 
 
-def _why(number: int, piece: int) -> tuple[Tag, Piece, Why | None]:
-    tag = find_tag(number)
+def _why(tag: Tag, piece: int) -> tuple[Piece, Why | None]:
     related = ("machine", "settlement", "set_up__cutter", "set_up__jaw_side")
     kept = get_object_or_404(Piece.objects.select_related(*related), pk=piece, tag=tag)
-    return tag, kept, why_wrong(tag, kept)
+    return kept, why_wrong(tag, kept)

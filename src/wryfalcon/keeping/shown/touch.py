@@ -8,7 +8,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from keycore.machines.touch import Mark
-from wryfalcon.keeping.queries.trimming import turn_words
+from wryfalcon.keeping.shown.trim import turn_words
 from wryfalcon.lengths import say_mm
 from wryfalcon.machines.models import Machine, MachineKind, TouchTry
 
