@@ -25,15 +25,16 @@ WORDS = {
     "codes (core)": "series, orders of trial", "reading": "from evidence to a bitting", "cutting": "plans and moves",
     "kinds": "edge, double-edge, …", "geometry": "profiles and shapes", "family": "nouns: family, tool, unit",
 }  # fmt: skip
-CORE = ["documents", "machines", "proving", "codes", "reading", "kinds", "cutting", "geometry"]
 WIDE, HIGH, GAP, LEFT, RIGHT, TOP = 250, 44, 26, 90, 610, 40
 
 
-def rooms_of_the_web() -> list[str]:
-    """The rooms from the top down, as the import contract has them."""
+def rooms_of(package: str) -> list[str]:
+    """The rooms of a package from the top down, as its import contract has them; single modules are left out."""
     contracts = tomllib.loads((HERE.parent / "pyproject.toml").read_text())["tool"]["importlinter"]["contracts"]
-    layers = next(contract["layers"] for contract in contracts if contract["type"] == "layers")
-    return [layer.removeprefix("wryfalcon.") for layer in layers]
+    every = (contract["layers"] for contract in contracts if contract["type"] == "layers")
+    layers = next(layers for layers in every if layers[0].startswith(f"{package}."))
+    rooms = [room.strip().removeprefix(f"{package}.") for layer in layers for room in layer.split("|")]
+    return [room for room in rooms if (SOURCE / package / room).is_dir()]
 
 
 def imports(folder: Path) -> Iterator[str]:
@@ -61,9 +62,8 @@ def arrows(package: str, rooms: list[str]) -> list[tuple[str, str]]:
 
 def draw() -> str:
     """The picture as SVG."""
-    web = rooms_of_the_web()
-    columns = [("wryfalcon", web, LEFT), ("keycore", CORE, RIGHT)]
-    high = TOP + max(len(web), len(CORE)) * (HIGH + GAP) + 20
+    columns = [("wryfalcon", rooms_of("wryfalcon"), LEFT), ("keycore", rooms_of("keycore"), RIGHT)]
+    high = TOP + max(len(rooms) for _, rooms, _ in columns) * (HIGH + GAP) + 20
     drawn = [
         f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 960 {high}" font-family="sans-serif" font-size="14">',
         f'<rect width="960" height="{high}" fill="#f5f0e4"/>',

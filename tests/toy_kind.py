@@ -28,7 +28,8 @@ from keycore.documents.models.plan import PlanModel
 from keycore.errors import InputError
 from keycore.family import Family, Place, Track
 from keycore.geometry.shape import Curve, Points, Shape, Spot, View
-from keycore.kinds.interface import Clamping, Column, Cutting, Kind, Surface
+from keycore.kind import Clamping, Column, Cutting, HandCheck, Kind, RestsOn, Surface
+from keycore.kinds.handling import CUTTER, GLASSES
 from keycore.tools import DiscClamp, Tool
 from wryfalcon.drawings.kinds import KeyLook
 from wryfalcon.drawings.sheet import BLADE_LEFT, BOW_LEFT, Sheet, path
@@ -136,6 +137,7 @@ CUTTING = Cutting(
     stands=stands,
     reach=lambda plan: None,
     working=lambda family, plan: ("Turned by = 90° − what is left.",),
+    handling=(GLASSES, CUTTER, HandCheck("stem-straight", "The stem is straight", RestsOn.CLAMPING)),
     suspects=frozenset({"none", "depth", "gauge", "loose", "single"}),
 )
 
@@ -188,6 +190,6 @@ LOOK = KeyLook(outline, bow, tool_at, "stem on the left, leaves standing up")
 
 def take_in(monkeypatch: pytest.MonkeyPatch) -> None:
     """Take the kind into the house for one test: its module, its part of the documents, its drawing."""
-    monkeypatch.setitem(keycore.kinds._KINDS, VANE, KIND)
+    monkeypatch.setitem(keycore.kind._KINDS, VANE, KIND)
     monkeypatch.setitem(keycore.documents.kinds._PARTS, VANE, PART)
     monkeypatch.setitem(wryfalcon.drawings.kinds._DRAWINGS, VANE, LOOK)

@@ -11,7 +11,7 @@ from typing import Any
 
 from keycore.coordinate import Coordinate
 from keycore.errors import InputError
-from keycore.kinds.interface import Kind
+from keycore.kind import Kind
 from keycore.tools import Tool
 from keycore.units import Unit
 

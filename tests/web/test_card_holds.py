@@ -11,6 +11,7 @@ from django.test import Client
 from django.utils import timezone
 
 from conftest import BenchMachine
+from keycore.kinds.handling import OF_A_BLADE
 from keycore.units import Unit
 from web.jobs import (
     People,
@@ -29,7 +30,7 @@ from web.test_bench import words
 from wryfalcon.bench.actions.cut import cut_key, operate, touch_up
 from wryfalcon.bench.actions.set_up import Fitting, remake, set_up, tick
 from wryfalcon.bench.models import Piece, ProofValue, SetUp, Tag
-from wryfalcon.bench.queries.cards import TICKS, what_holds
+from wryfalcon.bench.queries.cards import what_holds
 from wryfalcon.bench.queries.proving import cuts_to_deepen, proof_of
 from wryfalcon.demonstration.making import again, settle_as
 from wryfalcon.keeping.actions.practice import begin_practice
@@ -41,6 +42,7 @@ from wryfalcon.machines.actions.fitting import fit_cutter
 from wryfalcon.machines.models import Cutter, JawSide, Machine, MachineOffset, OffsetChange, Order
 from wryfalcon.refusal import NotDone
 
+EVERY = [check.id for check in OF_A_BLADE]
 pytestmark = pytest.mark.django_db
 
 
@@ -141,15 +143,15 @@ def test_what_a_card_rests_on_has_changed(
     assert says in cut_page
     assert "Send key 1" not in cut_page
     page = smith.get(f"/tags/{tag}/set-up").content.decode()
-    assert page.count("checked>") < len(TICKS)
+    assert page.count("checked>") < len(EVERY)
     with shown_in(Unit.INCH), pytest.raises(NotDone) as refusal:
         cut_key(by(people), tag)
     assert says in refusal.value.says
     assert not Piece.objects.exists()
     if to_remake:
-        assert "Make the card anew first" in tick_on_page(smith, tag, list(TICKS)).content.decode()
+        assert "Make the card anew first" in tick_on_page(smith, tag, EVERY).content.decode()
         smith.post(f"/tags/{tag}/set-up/anew")
-    tick_on_page(smith, tag, list(TICKS))
+    tick_on_page(smith, tag, EVERY)
     again(tag)
     assert says not in words(smith, f"/tags/{tag}/set-up")
     assert sent(people, Tag.objects.get(pk=tag.pk)).state == "loaded"
@@ -185,7 +187,7 @@ def test_a_trim_after_the_key_was_sent_is_found_at_the_start(
     followed(piece)
     assert (piece.state, piece.why_ended) == ("abandoned", "the card was made anew")
     assert Blank.objects.get(code="DM-5").left == before
-    tick_on_page(smith, tag, list(TICKS))
+    tick_on_page(smith, tag, EVERY)
     assert cut(people, Tag.objects.get(pk=tag.pk)).state == "finished"
 
 
@@ -245,7 +247,7 @@ def test_checks_ticked_on_a_stale_page_are_refused_and_do_not_change_the_book(
 ) -> None:
     seen = what_holds(tag, tag.set_up).seen  # type: ignore[arg-type]
     fit_another(people, gannet)
-    answer = smith.post(f"/tags/{tag}/set-up/tick", {"tick": list(TICKS), "seen": seen, "go": "1"}, follow=True)
+    answer = smith.post(f"/tags/{tag}/set-up/tick", {"tick": EVERY, "seen": seen, "go": "1"}, follow=True)
     assert "Card or machine changed while you ticked" in answer.content.decode()
     gannet.refresh_from_db()
     assert str(gannet.fitted) == "W-100"
@@ -324,7 +326,7 @@ def test_a_touch_up_is_told_by_the_key_itself_unless_the_machine_moved(
         again(tag)
         with pytest.raises(NotDone, match="its depth screw was turned"):
             touch_up(by(people), tag, piece)
-        tick(people["tam"], remade(people, tag), list(TICKS))
+        tick(people["tam"], remade(people, tag), EVERY)
         again(tag)
         fresh = touch_up(by(people), tag, piece)
         assert fresh.set_up == SetUp.objects.latest("pk")

@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 from keycore.errors import InputError
 from keycore.family import Blank, Family, Track
 from keycore.geometry.shape import Shape
-from keycore.kinds.interface import Clamping, Cutting
+from keycore.kind import Clamping, Cutting, kinds
 from keycore.rules import breaks
 from keycore.tools import Tool
 
@@ -104,8 +104,6 @@ def plan_cuts(
 def cutting_of(family: Family) -> Cutting:
     """How keys of this family's kind are cut. Raises InputError for a kind that is not cut from here."""
     if family.kind.cutting is None:
-        from keycore.kinds import kinds
-
         cut = " and ".join(kind.id for kind in kinds() if kind.cutting is not None)
         raise InputError("family.kind", f"a cut plan is made for {cut} keys, not for {family.kind}")
     return family.kind.cutting

@@ -6,7 +6,7 @@ They are read and settled; how they are cut is not known here yet.
 from __future__ import annotations
 
 from keycore.coordinate import Coordinate
-from keycore.kinds.interface import Kind, Surface
+from keycore.kind import Kind, Surface
 
 KIND = Kind(
     id="side-milled",

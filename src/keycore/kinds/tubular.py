@@ -6,7 +6,7 @@ Kept in the library; they are neither read nor cut from here yet.
 from __future__ import annotations
 
 from keycore.coordinate import Coordinate, Quantity
-from keycore.kinds.interface import Kind, Surface
+from keycore.kind import Kind, Surface
 
 KIND = Kind(
     id="tubular",

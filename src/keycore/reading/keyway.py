@@ -11,7 +11,7 @@ from scipy.special import chdtrc
 
 from keycore.errors import InputError
 from keycore.family import Family, Gauge, Track
-from keycore.kinds.interface import Surface
+from keycore.kind import Surface
 from keycore.reading.likelihood import Array
 from keycore.units import Unit, convert
 

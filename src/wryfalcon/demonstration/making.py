@@ -15,7 +15,7 @@ from wryfalcon.bench.actions.read import Typed, add_value
 from wryfalcon.bench.actions.set_up import Fitting, set_up, tick
 from wryfalcon.bench.actions.settle import Choice, read_back, settle
 from wryfalcon.bench.models import Piece, PieceState, ProofValue, Tag
-from wryfalcon.bench.queries.cards import TICKS
+from wryfalcon.bench.queries.cards import hand_checks
 from wryfalcon.library.models import FamilyRecord
 from wryfalcon.machines.models import Cutter, Machine, MachineWork
 
@@ -57,13 +57,13 @@ def again(tag: Tag) -> None:
     tag.__dict__.pop("set_up", None)
 
 
-def card_for(actor: User, tag: Tag, machine: Machine, done: Sequence[str] = tuple(TICKS)) -> None:
+def card_for(actor: User, tag: Tag, machine: Machine, done: Sequence[str] | None = None) -> None:
     """Make the card of a tag and tick its checks."""
     cutter = Cutter.objects.get(name=tag.family.setup["cutter"])
     side = machine.jaw_sides.filter(name=tag.family.setup.get("jaw", "A")).first()
     set_up(actor, tag, Fitting(machine, cutter, side))
     again(tag)
-    tick(actor, tag, list(done))
+    tick(actor, tag, [check.id for check in hand_checks(tag.family)] if done is None else list(done))
     again(tag)
 
 

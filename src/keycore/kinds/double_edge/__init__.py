@@ -11,7 +11,7 @@ from keycore.family import Family
 from keycore.kinds import edge
 
 if TYPE_CHECKING:
-    from keycore.kinds.interface import Cutting
+    from keycore.kind import Cutting
 
 
 def assumed(family: Family, given: Mapping[str, Any]) -> Iterable[str]:

@@ -8,8 +8,8 @@ from dataclasses import replace
 from keycore.family import Family, Place
 from keycore.geometry.profile import Profile
 from keycore.geometry.shape import Shape
+from keycore.kind import LONG_AXIS, Clamping
 from keycore.kinds.edge import cutting as edge
-from keycore.kinds.interface import LONG_AXIS, Clamping
 from keycore.tools import Tool, Wheel
 
 

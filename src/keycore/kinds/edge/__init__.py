@@ -11,12 +11,12 @@ from typing import TYPE_CHECKING, Any
 
 from keycore.coordinate import Coordinate
 from keycore.family import Family, Track
-from keycore.kinds.interface import Kind, Surface
+from keycore.kind import Kind, Surface
 from keycore.tools import Tool, Wheel
 from keycore.units import NOTHING
 
 if TYPE_CHECKING:
-    from keycore.kinds.interface import Cutting
+    from keycore.kind import Cutting
 
 
 def edge_values(family: Family, values: Sequence[float]) -> tuple[float, ...]:

@@ -15,8 +15,9 @@ from keycore.errors import InputError
 from keycore.family import Blank, Family, Gauge, Place, Track, Tumbler
 from keycore.geometry.profile import Profile, flats_left, profile_of, roots_gone, stand
 from keycore.geometry.shape import Curve, Points, Shape, Spot, View
+from keycore.kind import Clamping, Column, Cutting
 from keycore.kinds.edge import edge_values, macs_of_wheel
-from keycore.kinds.interface import Clamping, Column, Cutting
+from keycore.kinds.handling import OF_A_BLADE
 from keycore.tools import Tool, Wheel
 from keycore.units import NOTHING
 
@@ -249,5 +250,6 @@ CUTTING = Cutting(
     stands=stands,
     reach=reach,
     working=working,
+    handling=OF_A_BLADE,
     suspects=SUSPECTS,
 )

@@ -13,7 +13,7 @@ from wryfalcon.bench.actions.cut import end_piece
 from wryfalcon.bench.actions.take_in import check_open
 from wryfalcon.bench.models import SetUp, Tag
 from wryfalcon.bench.piece_states import OPEN
-from wryfalcon.bench.queries.cards import TICKS, commands_of, last_work, rests_on, what_holds
+from wryfalcon.bench.queries.cards import commands_of, hand_checks, last_work, rests_on, what_holds
 from wryfalcon.log.actions import write_down
 from wryfalcon.log.models import Event
 from wryfalcon.machines.actions.fitting import fit_cutter
@@ -98,8 +98,9 @@ def tick(actor: User, tag: Tag, done: list[str], seen: str | None = None) -> Set
         raise NotDone("Card or machine changed while you ticked: look again, then go through the checks.")
     if holding.to_remake:
         raise NotDone(f"{holding.says} Make the card anew first.")
-    card.ticks = [name for name in TICKS if name in done]
-    card.checked_at = timezone.now() if len(card.ticks) == len(TICKS) else None
+    checks = [check.id for check in hand_checks(tag.family)]
+    card.ticks = [check for check in checks if check in done]
+    card.checked_at = timezone.now() if card.ticks == checks else None
     card.by = actor
     if "cutter" in card.ticks and card.machine.fitted_id != card.cutter_id:
         fit_cutter(actor, card.machine, card.cutter)  # a changed wheel is noted, and makes a check due

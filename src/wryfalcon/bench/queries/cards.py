@@ -13,6 +13,8 @@ from django.db.models import Max
 
 from keycore.cutting.commands import MachineOffsets, moves_of
 from keycore.errors import InputError
+from keycore.family import Family
+from keycore.kind import HandCheck, RestsOn
 from wryfalcon.bench.models import Settlement, SetUp, Tag
 from wryfalcon.bench.queries.planning import plan_of
 from wryfalcon.lengths import say_mm
@@ -29,19 +31,10 @@ from wryfalcon.machines.models import (
 )
 from wryfalcon.machines.queries.offsets import OffsetNow, added_up
 
-TICKS = {
-    "glasses": "Glasses on; no gloves, sleeves, hair or rings near the wheel",
-    "guard": "Guard down, spindle off while hands are in",
-    "cutter": "The cutter named here is the one fitted",
-    "bottomed": "Blank bottomed against the back of the jaw, at its stop",
-    "tugged": "Tugged: it does not move",
-    "stop-away": "Shoulder gauge or tip stop swung away",
-}
-"""What is checked by hand before a key is cut."""
-
-OF_THE_WHEEL = frozenset({"cutter"})
-OF_THE_CLAMPING = frozenset({"bottomed", "tugged", "stop-away"})
-EVERY_TICK = frozenset(TICKS)
+EVERY_TICK = None
+"""All checks fall, whichever the kind of key has."""
+OF_THE_WHEEL = frozenset({RestsOn.TOOL})
+OF_THE_CLAMPING = frozenset({RestsOn.CLAMPING})
 TELLING = 0.0005  # mm: commands closer than this are the same
 MOVES = [work.value for work in Work if work.moves_it or work == Work.SWAPPED]
 
@@ -51,7 +44,7 @@ class Lapse:
     """Something that a card rests on and that holds no longer: in words, and which checks fall with it."""
 
     says: str
-    ticks: frozenset[str]
+    falls: frozenset[RestsOn] | None  # the checks that rest on these; EVERY_TICK for all
     to_remake: bool = False  # the card itself is wrong; else the checks are gone through again
     amount: str = ""  # what it is told apart by, where its words are in somebody's own unit
 
@@ -62,14 +55,19 @@ class Holding:
 
     card: SetUp
     lapses: tuple[Lapse, ...]
+    checks: tuple[HandCheck, ...] = ()  # that its kind of key asks for
     last_work: int = 0  # on its machine, since it was checked
     practice: str = ""  # why nothing is cut by any card on this machine now
 
     @property
     def ticks(self) -> list[str]:
         """The checks that were done and still hold."""
-        fallen = frozenset().union(*(lapse.ticks for lapse in self.lapses))
-        return [name for name in self.card.ticks if name not in fallen]
+        return [
+            check.id
+            for check in self.checks
+            if check.id in self.card.ticks
+            and not any(lapse.falls is None or check.rests_on in lapse.falls for lapse in self.lapses)
+        ]
 
     @property
     def to_remake(self) -> bool:
@@ -99,6 +97,11 @@ class Holding:
         The card, the wheel that is fitted, and the last work on the machine since it was checked, in a word.
         """
         return f"{self.card.pk}.{self.card.machine.fitted_id or 0}.{self.last_work}"
+
+
+def hand_checks(family: Family) -> tuple[HandCheck, ...]:
+    """What is checked by hand before a key of this family is cut; nothing for one that is not cut from here."""
+    return family.kind.cutting.handling if family.kind.cutting else ()
 
 
 def last_work(machine: Machine) -> int:
@@ -181,6 +184,7 @@ def what_holds(tag: Tag, card: SetUp, in_force: SetUp | None = None, now: Machin
             *_of_the_jaw(tag, card, works),
             *_of_the_numbers(tag, card, now.offsets),
         ),
+        hand_checks(tag.family),
         max((work.pk for work in works), default=0),
         practice_on(card.machine, tag) if card.machine_id in now.practising else "",
     )  # fmt: skip

@@ -2,21 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
-import numpy as np
 from django.conf import settings
-from numpy.typing import NDArray
 
-from keycore.codes.candidates import candidates_of
-from keycore.codes.half_steps import Halving, half_step_value, halve, whole_steps
-from keycore.codes.orders import Order, blank_after_blank, likeliest_first, likeliest_within
-from keycore.codes.progression import fewest_blanks
+from keycore.codes.half_steps import half_step_value
+from keycore.codes.orders import Order
+from keycore.codes.trials import Places, Sheet, ToTry, keys_to_try
 from keycore.errors import InputError
 from keycore.family import Family, Track
 from keycore.proving.lock import play_of
-from keycore.reading.decode import Reading, chances_among
+from keycore.reading.decode import Reading
 from keycore.reading.evidence import Evidence
 from keycore.reading.instruments import SHOP_STRAY
 from wryfalcon.bench.models import Outcome, SheetEntry, Tag, TrialOrder, TrialSheet
@@ -28,9 +25,6 @@ from wryfalcon.kept import kept
 
 STILL_POSSIBLE = 0.01  # a depth less likely than this is not tried
 FIRST_SHOWN, MOST_SHOWN = 12, 400
-MOST_TRIED = 4000
-"""A sheet of more keys than these is worked through by nobody, and took seconds to put in three orders."""
-Places = tuple[int, ...]
 Known = tuple[frozenset[int], ...]
 
 
@@ -119,23 +113,8 @@ class _Asked:
 
     document: str
     track: str
-    known: Known
-    among: tuple[tuple[int, ...], ...] | None
-    tried: tuple[Places, ...]
-    turned: tuple[Places, ...]
-    begun: tuple[Places, ...]
-    half_steps: bool
+    sheet: Sheet
     evidence: tuple[Evidence, ...]
-
-
-@dataclass(frozen=True)
-class _Left:
-    """The list without its words: worked out once for the same knowledge."""
-
-    candidates: NDArray[np.int8]
-    halving: Halving
-    orders: Mapping[TrialOrder, Order]
-    chances: Mapping[Places, float]
 
 
 def sheet_of(tag: Tag, track: str) -> TrialSheet:
@@ -157,18 +136,20 @@ def left_to_try(reading: TrackReading, sheet: TrialSheet, entries: Sequence[Shee
         asked = _Asked(
             document=reading.document,
             track=reading.track.name,
-            known=known,
-            among=_codes_of(sheet.series, reading.track, known) if sheet.series else None,
-            tried=tuple(tuple(e.places) for e in entries if e.outcome == Outcome.NO_TURN),
-            turned=tuple(tuple(e.places) for e in entries if e.outcome == Outcome.TURNS),
-            begun=tuple(blank.places for blank in begun),
-            half_steps=sheet.half_steps,
+            sheet=Sheet(
+                known=known,
+                among=_codes_of(sheet.series, reading.track, known) if sheet.series else None,
+                tried=tuple(tuple(e.places) for e in entries if e.outcome == Outcome.NO_TURN),
+                turned=tuple(tuple(e.places) for e in entries if e.outcome == Outcome.TURNS),
+                begun=tuple(blank.places for blank in begun),
+                half_steps=sheet.half_steps and can_halve(reading.family, reading.track),
+            ),
             evidence=tuple(source.evidence for source in reading.weighed if source.evidence is not None),
         )
         left = _left(asked)
     except InputError as error:
         return SheetLeft(problem=f"{error.reason[0].upper()}{error.reason[1:]}: find out more before a blank is cut.")
-    costs = [Cost(which, each.blanks, each.expected, each.begun) for which, each in left.orders.items()]
+    costs = [Cost(which, each.blanks, each.expected, each.begun) for which, each in _orders(left).items()]
     cheapest = min(costs, key=lambda cost: cost.price).order if costs else TrialOrder.WITHIN
     chosen = cheapest if sheet.order == TrialOrder.CHEAPEST else TrialOrder(sheet.order)
     costs = [replace(c, is_chosen=c.order == chosen, is_cheapest=c.order == cheapest) for c in costs]
@@ -224,59 +205,23 @@ def _codes_of(series: Series, track: Track, known: Known) -> tuple[tuple[int, ..
 
 
 @kept(64)
-def _left(asked: _Asked) -> _Left:
+def _left(asked: _Asked) -> ToTry:
     family = parsed(asked.document)
-    track = family.track(asked.track)
-    if not all(asked.known):
-        raise InputError("known", "no depth is left for one of the cuts")
-    candidates = candidates_of(track, asked.known, rules=family.rules, among=asked.among)
-    for places in asked.tried:
-        candidates = candidates[~_stood_for(places, candidates)]
-    for places in asked.turned:
-        candidates = candidates[_stood_for(places, candidates)]
-    if len(candidates) > MOST_TRIED:
-        raise InputError("known", f"{len(candidates):,} keys are still possible, more than anybody tries")
-    halving = whole_steps(track)
-    if not len(candidates):
-        return _Left(candidates, halving, {}, {})
-    if asked.half_steps and can_halve(family, track):
-        halving = halve(track, play_of(family), candidates)
-    tries = halving.tries(candidates)
-    chances = _chances(Reading(family, track, asked.evidence, frozenset(), SHOP_STRAY), candidates, halving)
-    progression = fewest_blanks(tries, asked.begun)
-    orders = {
-        TrialOrder.WITHIN: likeliest_within(progression, chances),
-        TrialOrder.BLANKS: blank_after_blank(progression, chances),
-        TrialOrder.LIKELIEST: likeliest_first(tries, chances, asked.begun),
-    }
-    return _Left(candidates, halving, orders, chances)
+    reading = Reading(family, family.track(asked.track), asked.evidence, frozenset(), SHOP_STRAY)
+    return keys_to_try(reading, asked.sheet)
 
 
-def _stood_for(places: Places, candidates: NDArray[np.int8]) -> NDArray[np.bool_]:
-    """Which candidates a key of these places stands for: a half step for the depths on both its sides."""
-    low = np.array(places) // 2
-    high = low + np.array(places) % 2
-    return np.asarray(((candidates >= low) & (candidates <= high)).all(axis=1))
-
-
-def _chances(reading: Reading, candidates: NDArray[np.int8], halving: Halving) -> dict[Places, float]:
-    """The chance that each key to try is, or stands for, the right one, all together 1."""
-    among = tuple(map(tuple, candidates.tolist()))
-    try:
-        found = chances_among(replace(reading, among=among))
-    except InputError:  # what was judged by eye contradicts what was measured: each is as likely
-        found = dict.fromkeys(among, 1 / len(among))
-    together: dict[Places, float] = {}
-    for key, steps in zip(map(tuple, halving.places(candidates).tolist()), among, strict=True):
-        together[key] = together.get(key, 0.0) + found.get(steps, 0.0)
-    return together
+def _orders(left: ToTry) -> dict[TrialOrder, Order]:
+    """The orders by what a sheet calls them; none where no key is left."""
+    named = {TrialOrder.WITHIN: left.within, TrialOrder.BLANKS: left.by_blank, TrialOrder.LIKELIEST: left.likeliest}
+    return {name: order for name, order in named.items() if order is not None}
 
 
 @kept(64)
 def _trials(asked: _Asked, which: str, begun: tuple[Begun, ...], is_turned: bool) -> tuple[Trial, ...]:
     """The tries with the cuts that change on their blanks, counted as the reading is."""
     left, track = _left(asked), parsed(asked.document).track(asked.track)
-    order = left.orders.get(TrialOrder(which))
+    order = _orders(left).get(TrialOrder(which))
     if order is None:
         return ()
     number_of = {index: blank.number for index, blank in enumerate(begun)}

@@ -14,7 +14,7 @@ from wryfalcon.bench.actions.cut import uncut_of
 from wryfalcon.bench.actions.set_up import remake, set_up, tick
 from wryfalcon.bench.forms import FittingForm
 from wryfalcon.bench.models import SetUp, Tag
-from wryfalcon.bench.queries.cards import TICKS, what_holds
+from wryfalcon.bench.queries.cards import hand_checks, what_holds
 from wryfalcon.bench.queries.fittings import driven_machines, fittings_of
 from wryfalcon.bench.queries.planning import Card, card_of, serves
 from wryfalcon.bench.shown.cut_table import cut_table
@@ -72,7 +72,7 @@ def tick_checks(request: PersonRequest, number: int) -> HttpResponse:
     tag = find_tag(number)
     done, seen = request.POST.getlist("tick"), request.POST.get("seen", "")
     kept = attempt(request, lambda: tick(request.user, tag, done, seen))
-    ready = kept and tag.set_up is not None and len(request.POST.getlist("tick")) >= len(TICKS)
+    ready = kept and tag.set_up is not None and set(done) >= {check.id for check in hand_checks(tag.family)}
     return to_stage(tag, "cut" if ready and "go" in request.POST else "set-up")
 
 
@@ -128,7 +128,7 @@ def _card_context(tag: Tag, made: SetUp) -> dict[str, Any]:
         "card": card,
         "holding": holding,
         "cuts": cut_table(card),
-        "ticks": [(name, says, name in holding.ticks) for name, says in TICKS.items()],
+        "ticks": [(check.id, check.says, check.id in holding.ticks) for check in holding.checks],
         "jaw": draw_jaw(tag.family, card.showing, card.deepest),
         "deepest": card.deepest,
         "plan_files": [("nc", "G-code"), ("dxf", "DXF"), ("svg", "SVG")],

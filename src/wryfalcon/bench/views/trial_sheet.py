@@ -11,6 +11,7 @@ from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
 from keycore.codes.half_steps import half_step_value
+from keycore.codes.trials import Places
 from keycore.family import Family, Track
 from keycore.proving.lock import play_of
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
@@ -20,7 +21,6 @@ from wryfalcon.bench.queries.reading import TrackReading, readings_of, track_of
 from wryfalcon.bench.queries.trial_sheet import (
     FIRST_SHOWN,
     MOST_SHOWN,
-    Places,
     cut_words,
     entries_of,
     left_to_try,

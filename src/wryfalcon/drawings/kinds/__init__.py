@@ -12,7 +12,7 @@ from importlib import import_module
 from keycore.cutting.commands import Move
 from keycore.family import Family
 from keycore.geometry.shape import Shape
-from keycore.kinds.interface import Kind
+from keycore.kind import Kind
 from wryfalcon.drawings.sheet import Sheet
 
 _MODULE_OF = {"edge": "edge", "double-edge": "edge"}

@@ -9,8 +9,8 @@ from functools import lru_cache
 
 from keycore.errors import InputError
 from keycore.family import Family, Tolerance, Track
+from keycore.kind import Surface
 from keycore.kinds import kinds
-from keycore.kinds.interface import Surface
 from keycore.machines.design import TestKey, clampings_to_settle, design_test_key
 from keycore.machines.trim import Adjustment, Advice, MeasuredCut, Noise, fit_trim, odd_clamping
 from keycore.machines.trim import Trim as Fit

@@ -5,7 +5,7 @@ from __future__ import annotations
 from django.db import models
 from django.db.models.functions import Coalesce
 
-from keycore.kinds.interface import Surface
+from keycore.kind import Surface
 
 
 class DriverKind(models.TextChoices):

@@ -1,15 +1,16 @@
 """What a kind of key answers. Whoever needs something that differs from kind to kind asks it here.
 
-A kind is a record of plain functions, made in a module of its own and found through the registry in
-``keycore/kinds/__init__.py``. One without ``cuts`` is read and settled, and stops before Set up. What cutting
-needs is brought in only when it is asked for: checking a family waits for no arrays.
+A kind is a record of plain functions, made in a module of its own in ``keycore/kinds`` and found through the registry
+here, which brings it in when a family of it is first met. One without ``cuts`` is read and settled, and stops before
+Set up. What cutting needs is brought in only when it is asked for: checking a family waits for no arrays.
 """
 
 from __future__ import annotations
 
 from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass
-from enum import StrEnum
+from enum import Enum, StrEnum, auto
+from importlib import import_module
 from typing import TYPE_CHECKING, Any, Protocol
 
 from keycore.coordinate import Coordinate, Quantity
@@ -63,6 +64,23 @@ class Clamping:
         'A, turned over'
         """
         return track if self.turn is None else f"{track}, turned over"
+
+
+class RestsOn(Enum):
+    """What makes a check worth doing again once it moves."""
+
+    PERSON = auto()  # whoever stands at the machine
+    TOOL = auto()  # the cutter that is fitted
+    CLAMPING = auto()  # how the blank is held
+
+
+@dataclass(frozen=True, slots=True)
+class HandCheck:
+    """One check: its id as cards keep it, what is looked at, and what it rests on."""
+
+    id: str
+    says: str
+    rests_on: RestsOn
 
 
 class Planning(Protocol):
@@ -123,6 +141,7 @@ class Cutting:
     stands: Standing
     reach: Callable[[Plan], float | None]  # how far below the blank's edge the tool goes; None where no jaw minds
     working: Callable[[Family, Plan], tuple[str, ...]]  # of its own columns, in sentences
+    handling: tuple[HandCheck, ...]  # what is checked by hand before one is cut, in the order of the work
     suspects: frozenset[str]  # what can make its keys come out wrong, as ``proving/causes.py`` names it
 
 
@@ -188,6 +207,42 @@ class Kind:
 
     def __reduce__(self) -> tuple[Callable[[str], Kind], tuple[str]]:
         # A family that is copied or sent to another process keeps the one kind that is registered.
-        from keycore.kinds import kind_of
-
         return kind_of, (self.id,)
+
+
+_KINDS: dict[str, Kind] = {}
+
+
+def kind_of(name: str) -> Kind:
+    """The kind of that name. Raises InputError for one that there is not.
+
+    >>> kind_of("edge").space.words
+    'from the gauge'
+    >>> kind_of("rotary").depth.unit_name
+    '°'
+    """
+    if name not in _KINDS:
+        if name not in _shipped():
+            raise InputError("kind", f"there is no kind of key {name[:40]!r}")
+        register(import_module(f"keycore.kinds.{name.replace('-', '_')}").KIND)
+    return _KINDS[name]
+
+
+def register(kind: Kind) -> None:
+    """Take a kind into the house: from now on ``kind_of`` finds it by its id. Raises nothing."""
+    _KINDS[kind.id] = kind
+
+
+def kinds() -> tuple[Kind, ...]:
+    """Every kind there is, those that ship first. Raises nothing.
+
+    >>> [str(kind) for kind in kinds()][:3]
+    ['edge', 'double-edge', 'side-milled']
+    """
+    return tuple(kind_of(name) for name in dict.fromkeys((*_shipped(), *_KINDS)))
+
+
+def _shipped() -> tuple[str, ...]:
+    """The ids of the kinds in ``keycore/kinds``, each the name of its module."""
+    names: tuple[str, ...] = import_module("keycore.kinds").SHIPPED
+    return names
