@@ -10,8 +10,8 @@ import numpy as np
 from benchmarks.figure import Figure
 from keycore.documents.family import read_family
 from keycore.family import Tolerance, Track
+from keycore.machines.course import KeyMade, Touched, follow_course
 from keycore.machines.design import design_test_key
-from keycore.machines.drift import KeyMade, Touched, follow_drift
 from keycore.machines.trim import Adjustment, MeasuredCut, Noise, fit_trim
 
 MACHINES = 500
@@ -143,7 +143,7 @@ def _held(random: np.random.Generator, *, knocks: bool) -> tuple[bool, float, in
         deep = np.where(random.random(count) < BADLY_SEATED, random.uniform(0.0015, 0.005, count), 0.0)
         since = count - int(np.flatnonzero(at)[-1]) if at.any() else None
     errors = true - deep + random.normal(0, NOISE.seat_sd, count) + random.normal(0, NOISE.sd / 6**0.5, count)
-    drift = follow_drift([KeyMade(n, float(e), 6) for n, e in enumerate(errors)], [], NOISE)
+    drift = follow_course([KeyMade(n, float(e), 6) for n, e in enumerate(errors)], [], NOISE)
     low, high = drift.interval(0)
     return bool(low <= true[-1] <= high), high - low, since
 
@@ -158,7 +158,7 @@ def _forecasts(random: np.random.Generator) -> Figure:
         if trims:
             true[30:] -= 0.001
         errors = true + random.normal(0, NOISE.seat_sd, 90) + random.normal(0, NOISE.sd / 6**0.5, 90)
-        drift = follow_drift([KeyMade(n, float(e), 6) for n, e in enumerate(errors[:60])], trims, NOISE)
+        drift = follow_course([KeyMade(n, float(e), 6) for n, e in enumerate(errors[:60])], trims, NOISE)
         low, high = drift.interval(30)
         held += low <= true[89] <= high
     share = held / MACHINES
@@ -178,7 +178,7 @@ def _busy_forecasts(random: np.random.Generator) -> Figure:
         true = machine + random.normal(0, 0.001) + off[on]
         errors = true + random.normal(0, NOISE.seat_sd, 90) + random.normal(0, NOISE.sd / 6**0.5, 90)
         keys = [KeyMade(n, float(errors[n]), 6, day=float(days[n]), wheel=1 + int(on[n])) for n in range(60)]
-        drift = follow_drift(keys, [], NOISE).with_wheel(1 + int(on[89]))
+        drift = follow_course(keys, [], NOISE).with_wheel(1 + int(on[89]))
         low, high = drift.interval(30, days=float(days[89] - days[59]))
         held += low <= true[89] <= high
     share = held / MACHINES

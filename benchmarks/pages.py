@@ -112,7 +112,7 @@ def _queries(client: Any) -> Figure:
     from django.test.utils import CaptureQueriesContext
 
     from wryfalcon.accounts.models import User
-    from wryfalcon.bench.actions.take_in import Job, take_in
+    from wryfalcon.bench.actions.take_in import TagDetails, take_in
     from wryfalcon.demonstration.making import family_record
 
     def count(path: str) -> int:
@@ -123,7 +123,7 @@ def _queries(client: Any) -> Figure:
     before = {path: count(path) for path in ROOMS}
     owner = User.objects.get(username="orla")
     for number in range(120):
-        take_in(owner, Job(f"Job {number}", f"Customer {number}", "worn-key", family_record("pier-six")))
+        take_in(owner, TagDetails(f"Job {number}", f"Customer {number}", "worn-key", family_record("pier-six")))
     after = {path: count(path) for path in ROOMS}
     same = before == after
     return Figure(f"queries with 40 tags and with 160: {before} and {'the same' if same else after}", same)

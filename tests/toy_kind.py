@@ -134,7 +134,7 @@ CUTTING = Cutting(
     clampings=clampings,
     plan=plan,
     shape=shape,
-    stands=stands,
+    tumbler_heights=stands,
     reach=lambda plan: None,
     working=lambda family, plan: ("Turned by = 90° − what is left.",),
     handling=(GLASSES, CUTTER, HandCheck("stem-straight", "The stem is straight", RestsOn.CLAMPING)),

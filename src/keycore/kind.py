@@ -112,7 +112,7 @@ class Shaping(Protocol):
         """``values`` by track; without a style the usual one; ``uncut`` by clamping and place. InputError likewise."""
 
 
-class Standing(Protocol):
+class TumblerHeights(Protocol):
     """Where the tumblers of one track stand on a key."""
 
     def __call__(
@@ -138,7 +138,7 @@ class Cutting:
     clampings: Callable[[Family, Iterable[str]], tuple[Clamping, ...]]  # for the tracks that are cut
     plan: Planning
     shape: Shaping
-    stands: Standing
+    tumbler_heights: TumblerHeights
     reach: Callable[[Plan], float | None]  # how far below the blank's edge the tool goes; None where no jaw minds
     working: Callable[[Family, Plan], tuple[str, ...]]  # of its own columns, in sentences
     handling: tuple[HandCheck, ...]  # what is checked by hand before one is cut, in the order of the work

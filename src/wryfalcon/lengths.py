@@ -27,14 +27,14 @@ class NotALength(ValueError):
 
 
 @dataclass(frozen=True, slots=True)
-class Entry:
+class Understood:
     """A length as understood: the value in the unit asked for, and how it was read if not plainly."""
 
     value: float
     read_as: str
 
 
-def parse_length(typed: str, shop: Unit, wanted: Unit, near: tuple[float, float] | None = None) -> Entry:
+def parse_length(typed: str, shop: Unit, wanted: Unit, near: tuple[float, float] | None = None) -> Understood:
     """Understand ``0.301``, ``.301``, ``0,301``, ``7.65 mm``, ``301`` as thousandths of an inch, ``3225`` as 0.3225.
 
     ``near`` is where the value can lie, in the unit wanted: it decides where a bare whole number could be read two
@@ -43,7 +43,7 @@ def parse_length(typed: str, shop: Unit, wanted: Unit, near: tuple[float, float]
     >>> parse_length("3225", Unit.INCH, Unit.INCH).value, parse_length("1250", Unit.INCH, Unit.INCH, (1, 2)).value
     (0.3225, 1.25)
     >>> parse_length("301", Unit.INCH, Unit.INCH)
-    Entry(value=0.301, read_as='0.301 in')
+    Understood(value=0.301, read_as='0.301 in')
     >>> parse_length("7,65 mm", Unit.INCH, Unit.MILLIMETRE).value
     7.65
     """
@@ -67,7 +67,7 @@ def parse_length(typed: str, shop: Unit, wanted: Unit, near: tuple[float, float]
         read_as = f"{value:.3f} mm" if value < HUNDREDTHS_FROM / 100 else f"{value:g} mm"
     elif said and unit != shop:
         read_as = f"{value:g} {unit}"
-    return Entry(convert(value, unit, wanted), read_as)
+    return Understood(convert(value, unit, wanted), read_as)
 
 
 def _likeliest(readings: list[float], unit: Unit, wanted: Unit, near: tuple[float, float] | None) -> float:
@@ -81,7 +81,7 @@ _ANGLE = re.compile(
 )
 
 
-def parse_value(typed: str, shop: Unit, coordinate: Coordinate, near: tuple[float, float] | None = None) -> Entry:
+def parse_value(typed: str, shop: Unit, coordinate: Coordinate, near: tuple[float, float] | None = None) -> Understood:
     """Understand a typed value of a coordinate: a length as ``parse_length`` does, an angle in degrees.
 
     ``near`` is where it can lie: an angle that goes round is moved by whole turns to lie there. Raises NotALength.
@@ -98,7 +98,7 @@ def parse_value(typed: str, shop: Unit, coordinate: Coordinate, near: tuple[floa
         raise NotALength(f"“{typed.strip()[:20]}” is not an angle. Type it in degrees, as 36 or 36.5.")
     value = float(match["number"].replace(",", "."))
     moved = coordinate.near(value, *near) if near else value
-    return Entry(moved, "" if moved == value else f"{moved:g}°")
+    return Understood(moved, "" if moved == value else f"{moved:g}°")
 
 
 def meant_in_other_unit(typed: str, shop: Unit, coordinate: Coordinate, near: tuple[float, float]) -> str:
@@ -238,7 +238,7 @@ def say_figure(coordinate: Coordinate, number: float) -> str:
     >>> say_figure(Coordinate("left at the root"), 0.05), say_figure(Coordinate("angle", Quantity.ANGLE), 36.0)
     ('0.050 mm', '36.00°')
     """
-    return say_mm(number) if coordinate.is_length else f"{told(coordinate, number)}°"
+    return say_mm(number) if coordinate.is_length else f"{as_machine(coordinate, number)}°"
 
 
 def say_value(coordinate: Coordinate, value: float) -> str:
@@ -273,10 +273,10 @@ def say_depth(family: Family, unit: Unit, value: float, signed: bool = False) ->
     return f"{said} {unit}" if family.depth.is_length else f"{said}{family.depth.unit_name}"
 
 
-def told(coordinate: Coordinate, number: float) -> str:
+def as_machine(coordinate: Coordinate, number: float) -> str:
     """A machine's number of a coordinate, mm or degrees, finely, without its unit.
 
-    >>> told(Coordinate("left at the root", unit=Unit.INCH), 7.6204)
+    >>> as_machine(Coordinate("left at the root", unit=Unit.INCH), 7.6204)
     '7.620'
     """
     return mm_as_shown(number) if coordinate.is_length else show_value(coordinate, number, fine=True)

@@ -10,8 +10,8 @@ from keycore.documents import VERBS
 from keycore.documents.family import read_family
 from keycore.errors import InputError
 from keycore.family import Tolerance
+from keycore.machines.course import KeyMade, Touched, follow_course
 from keycore.machines.design import clampings_to_settle, design_test_key, offset_sd
-from keycore.machines.drift import KeyMade, Touched, follow_drift
 from keycore.machines.study import gauge_study, mean_range
 from keycore.machines.trim import Adjustment, Advice, MeasuredCut, Noise, Trim, fit_trim
 
@@ -223,7 +223,7 @@ def course(seed: int, keys: int, rate: float, walk: float) -> tuple[list[KeyMade
 
 def test_drift_is_followed_and_forecast() -> None:
     keys, true = course(3, 120, -0.00002, 0.0)
-    drift = follow_drift(keys, [], QUIET)
+    drift = follow_course(keys, [], QUIET)
     assert drift.offset.mean == pytest.approx(true[-1], abs=3 * drift.offset.sd)
     assert drift.per_key.mean == pytest.approx(-0.00002, abs=3 * drift.per_key.sd)
     forecast = drift.forecast(abs(true[-1]) + 0.001)
@@ -235,28 +235,28 @@ def test_drift_is_followed_and_forecast() -> None:
 
 def test_a_trim_is_a_known_jump_and_a_changed_wheel_an_unknown_one() -> None:
     keys, _ = course(5, 60, 0.0, 0.0)
-    before = follow_drift(keys, [], QUIET).offset
-    trimmed = follow_drift(keys, [Touched(60, -0.002)], QUIET).offset
+    before = follow_course(keys, [], QUIET).offset
+    trimmed = follow_course(keys, [Touched(60, -0.002)], QUIET).offset
     assert (trimmed.mean, trimmed.sd) == (
         pytest.approx(before.mean - 0.002, abs=1e-5),
         pytest.approx(before.sd, rel=0.1),
     )
-    changed = follow_drift(keys, [Touched(60, None)], QUIET).offset
+    changed = follow_course(keys, [Touched(60, None)], QUIET).offset
     assert changed.sd > 10 * before.sd
 
 
 def test_one_key_not_seated_is_kept_out_and_two_are_the_machine() -> None:
     keys, _ = course(7, 40, 0.0, 0.0)
     deep = keys[-1].error - 0.008
-    once = follow_drift([*keys, KeyMade(40, deep, 5)], [], QUIET)
-    assert once.course[-1].is_misseated
-    before = follow_drift(keys, [], QUIET).offset
+    once = follow_course([*keys, KeyMade(40, deep, 5)], [], QUIET)
+    assert once.points[-1].is_misseated
+    before = follow_course(keys, [], QUIET).offset
     assert once.offset.mean == pytest.approx(before.mean, abs=1e-4)
     assert once.offset.sd > 5 * before.sd  # but it may have been the machine: the next key tells
-    twice = follow_drift([*keys, KeyMade(40, deep, 5), KeyMade(41, deep, 5)], [], QUIET)
-    assert not twice.course[-1].is_misseated
+    twice = follow_course([*keys, KeyMade(40, deep, 5), KeyMade(41, deep, 5)], [], QUIET)
+    assert not twice.points[-1].is_misseated
     assert twice.offset.mean < once.offset.mean - 0.001
-    thrice = follow_drift([*keys, *(KeyMade(40 + n, deep, 5) for n in range(3))], [], QUIET)
+    thrice = follow_course([*keys, *(KeyMade(40 + n, deep, 5) for n in range(3))], [], QUIET)
     assert (once.knocked, thrice.knocked) == (None, 40)
     assert thrice.offset.mean == pytest.approx(deep, abs=3 * thrice.offset.sd)
 
@@ -264,7 +264,7 @@ def test_one_key_not_seated_is_kept_out_and_two_are_the_machine() -> None:
 def test_the_forecast_is_of_the_first_time_a_limit_is_reached() -> None:
     """Against a hundred thousand steps walked one key at a time."""
     keys, _ = course(3, 40, 0.0, 0.00005)
-    drift = follow_drift(keys, [], QUIET)
+    drift = follow_course(keys, [], QUIET)
     forecast = drift.forecast(0.001)
     random = np.random.default_rng(8)
     which = random.choice(len(drift.weights), 4_000, p=drift.weights)
@@ -279,7 +279,7 @@ def test_the_forecast_is_of_the_first_time_a_limit_is_reached() -> None:
 
 def test_noise_without_seating_is_followed_too() -> None:
     keys = [KeyMade(n, 0.001, 5) for n in range(8)]
-    drift = follow_drift(keys, [], Noise(0.0006, 0.0))
+    drift = follow_course(keys, [], Noise(0.0006, 0.0))
     assert drift.offset.mean == pytest.approx(0.001, abs=0.0002)
     assert drift.forecast(0.0005).median == 1
 
@@ -290,6 +290,6 @@ def test_intervals_hold_what_they_say() -> None:
     for seed in range(120):
         random = np.random.default_rng(1000 + seed)
         keys, true = course(seed, 80, float(random.normal(0, 0.00001)), float(random.choice([0.0, 0.00002, 0.00005])))
-        low, high = follow_drift(keys[:50], [], QUIET).interval(30)
+        low, high = follow_course(keys[:50], [], QUIET).interval(30)
         held += low <= true[79] <= high
     assert 0.82 <= held / 120 <= 0.97  # three sd of 120 tries about 0.90

@@ -9,7 +9,7 @@ import pytest
 
 from keycore.documents import VERBS
 from keycore.family import Play, Tolerance, Tumbler
-from keycore.geometry.profile import Profile, stand
+from keycore.geometry.profile import Profile, tumbler_heights
 from keycore.machines.copies import copies_of_copies
 from keycore.machines.trim import Noise
 from keycore.proving.causes import Cause, likely_causes
@@ -92,12 +92,12 @@ def test_a_round_tumbler_rests_where_a_fine_search_finds_it() -> None:
     d = np.linspace(-radius, radius, 400_001)
     for x in (0.3, 0.38, 0.4, 0.46):
         sampled = (profile.at(x + d) - (radius - np.sqrt(radius**2 - d**2))).max()
-        assert stand(profile, [x], Tumbler("round", radius))[0] == pytest.approx(sampled, abs=1e-8)
+        assert tumbler_heights(profile, [x], Tumbler("round", radius))[0] == pytest.approx(sampled, abs=1e-8)
 
 
 def test_a_wide_flat_tumbler_is_lifted_by_its_neighbours_ramp() -> None:
     profile = Profile(np.array([0.0, 0.4, 0.5, 0.9]), np.array([0.33, 0.25, 0.33, 0.33]))
-    narrow, wide = (stand(profile, [0.4], Tumbler("flat", width))[0] for width in (0.001, 0.06))
+    narrow, wide = (tumbler_heights(profile, [0.4], Tumbler("flat", width))[0] for width in (0.001, 0.06))
     assert wide > narrow + 0.01
 
 

@@ -12,13 +12,13 @@ from keycore.documents.family import read_family
 from keycore.errors import InputError, NothingAllowed
 from keycore.family import Gauge, Track
 from keycore.reading.decode import Reading, decode
-from keycore.reading.evidence import Flush, Looks, Stated
+from keycore.reading.evidence import Flush, Stated, TumblerLooks
 from keycore.reading.filling import fill_shallowest, locks_worked
 from keycore.reading.influence import influences
 from keycore.reading.instruments import measured_by_caliper, measured_from_pins, rounded_by_machine
-from keycore.reading.keyway import Seen, rank_families
-from keycore.reading.staged import Seen as Look
+from keycore.reading.keyway import UnknownKey, rank_families
 from keycore.reading.staged import Stage, as_evidence, cut_so_far, next_cut
+from keycore.reading.staged import TumblerSeen as Look
 from keycore.reading.unknown_family import MeasuredKey, fit_family
 from keycore.reading.wear import WearGrade
 from keycore.rules import breaks
@@ -76,7 +76,7 @@ def test_a_tumbler_that_still_marks_says_deeper_and_one_unsure_says_nothing() ->
 
 
 def test_the_rounds_of_a_set_of_depth_keys_turn_together() -> None:
-    rounds = Looks(tuple(Flush(step, tuple(t == step for t in TRUTH)) for step in range(6)))
+    rounds = TumblerLooks(tuple(Flush(step, tuple(t == step for t in TRUTH)) for step in range(6)))
     calipers = measured_by_caliper(HARBOUR, TRACK, each_once(STAGE_DOOR_KEY))
     assert decode(Reading(HARBOUR, TRACK, (calipers, rounds))).best == TRUTH
     assert decode(Reading(HARBOUR, TRACK, (calipers, rounds.turned()))).turn_round in (0, 1)
@@ -155,7 +155,7 @@ def test_every_family_that_ships_is_known_again_by_its_spaces_and_blade(family: 
     other = Gauge.TIP if own.gauge == Gauge.SHOULDER else Gauge.SHOULDER
     thickness = None if own.blank.thickness is None else own.blank.thickness * inch
     for at, gauge in ((positions, own.gauge), (own.blank.length * inch - positions, other), (positions, None)):
-        ranked = rank_families(Seen(tuple(at), gauge, own.blank.height * inch, thickness), LIBRARY)
+        ranked = rank_families(UnknownKey(tuple(at), gauge, own.blank.height * inch, thickness), LIBRARY)
         assert ranked[0].family.id == own.id
         assert ranked[0].fits
         assert sum(fit.probability for fit in ranked) == pytest.approx(1)
@@ -163,14 +163,14 @@ def test_every_family_that_ships_is_known_again_by_its_spaces_and_blade(family: 
 
 def test_a_cut_too_shallow_to_see_does_not_hide_the_family() -> None:
     spaces = TRACK.spaces[:2] + TRACK.spaces[3:]
-    best = rank_families(Seen(spaces, Gauge.SHOULDER, HARBOUR.blank and HARBOUR.blank.height), LIBRARY)[0]
+    best = rank_families(UnknownKey(spaces, Gauge.SHOULDER, HARBOUR.blank and HARBOUR.blank.height), LIBRARY)[0]
     assert (best.family.id, best.overlooked) == ("harbour-five", 1)
 
 
 def test_a_keyway_that_is_in_no_family_is_said_not_to_fit() -> None:
-    assert not any(fit.fits for fit in rank_families(Seen((0.11, 0.19, 0.60), Gauge.SHOULDER), LIBRARY))
+    assert not any(fit.fits for fit in rank_families(UnknownKey((0.11, 0.19, 0.60), Gauge.SHOULDER), LIBRARY))
     with pytest.raises(InputError, match="measure the position of one cut at least"):
-        Seen((), Gauge.SHOULDER)
+        UnknownKey((), Gauge.SHOULDER)
 
 
 def unknown_keys(seed: int, count: int) -> list[MeasuredKey]:

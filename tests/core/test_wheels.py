@@ -10,7 +10,7 @@ import pytest
 from keycore.documents.family import read_family
 from keycore.errors import InputError
 from keycore.machines.copies import compare_copy
-from keycore.machines.drift import KeyMade, Touched, follow_drift
+from keycore.machines.course import KeyMade, Touched, follow_course
 from keycore.machines.side_mill import correct_side_mill, set_side_mill
 from keycore.machines.touch import match_shapes
 from keycore.machines.trim import Noise, Term
@@ -164,10 +164,10 @@ def test_a_machine_that_stands_is_known_less_well() -> None:
     random = np.random.default_rng(6)
     idle = np.cumsum(random.normal(0, 0.0004, 60))
     keys = [KeyMade(n, float(idle[n] + random.normal(0, 0.0005)), 5, day=7.0 * n) for n in range(60)]
-    drift = follow_drift(keys, [], QUIET)
+    drift = follow_course(keys, [], QUIET)
     assert drift.ahead(0, 60).sd > 1.5 * drift.ahead(0).sd
     assert drift.ahead(0, 60).mean == pytest.approx(drift.offset.mean)
-    undated = follow_drift([KeyMade(key.number, key.error, key.cuts) for key in keys], [], QUIET)
+    undated = follow_course([KeyMade(key.number, key.error, key.cuts) for key in keys], [], QUIET)
     assert undated.ahead(0, 60).sd == undated.offset.sd  # days that nobody told are not weighed
     soon, late = drift.forecast(0.003), drift.forecast(0.003, days_a_key=7.0, idle_days=30)
     assert soon.soonest is None or (late.soonest is not None and late.soonest <= soon.soonest)
@@ -175,10 +175,10 @@ def test_a_machine_that_stands_is_known_less_well() -> None:
 
 def test_a_key_known_less_well_counts_for_less() -> None:
     keys = [KeyMade(n, 0.0, 5) for n in range(20)]
-    sure = follow_drift([*keys, KeyMade(20, 0.002, 5)], [], QUIET).offset.mean
-    unsure = follow_drift([*keys, KeyMade(20, 0.002, 5, extra_sd=0.003)], [], QUIET).offset.mean
+    sure = follow_course([*keys, KeyMade(20, 0.002, 5)], [], QUIET).offset.mean
+    unsure = follow_course([*keys, KeyMade(20, 0.002, 5, extra_sd=0.003)], [], QUIET).offset.mean
     assert 0 <= unsure < sure
-    assert follow_drift(keys, [Touched(20, None, 5.0)], QUIET).offset.sd > 0.005
+    assert follow_course(keys, [Touched(20, None, 5.0)], QUIET).offset.sd > 0.005
 
 
 def swapping(seed: int, count: int = 60) -> tuple[list[KeyMade], list[float]]:
@@ -191,7 +191,7 @@ def swapping(seed: int, count: int = 60) -> tuple[list[KeyMade], list[float]]:
 
 def test_each_wheel_keeps_an_offset_of_its_own_while_another_is_on() -> None:
     keys, off = swapping(2)
-    drift = follow_drift(keys, [], QUIET)
+    drift = follow_course(keys, [], QUIET)
     for wheel in (1, 2, 3):
         told = drift.with_wheel(wheel).offset
         assert told.mean == pytest.approx(0.001 + off[wheel - 1], abs=3 * told.sd)
@@ -203,18 +203,18 @@ def test_each_wheel_keeps_an_offset_of_its_own_while_another_is_on() -> None:
 
 def test_a_new_wheel_is_unknown_and_the_others_are_not() -> None:
     keys, _ = swapping(3)
-    before = follow_drift(keys, [], QUIET)
-    after = follow_drift(keys, [Touched(60, None, wheel=2)], QUIET)
+    before = follow_course(keys, [], QUIET)
+    after = follow_course(keys, [Touched(60, None, wheel=2)], QUIET)
     assert after.with_wheel(2).offset.sd > 3 * before.with_wheel(2).offset.sd
     assert after.with_wheel(1).offset.mean == pytest.approx(before.with_wheel(1).offset.mean, abs=1e-5)
-    trimmed = follow_drift(keys, [Touched(60, -0.002)], QUIET)
+    trimmed = follow_course(keys, [Touched(60, -0.002)], QUIET)
     assert trimmed.with_wheel(3).offset.mean == pytest.approx(before.with_wheel(3).offset.mean - 0.002, abs=1e-5)
 
 
 def test_one_wheel_alone_needs_no_offset_of_its_own() -> None:
     keys = [KeyMade(n, 0.001, 5, wheel=7) for n in range(20)]
-    plain = follow_drift([KeyMade(n, 0.001, 5) for n in range(20)], [], QUIET)
-    drift = follow_drift(keys, [], QUIET)
+    plain = follow_course([KeyMade(n, 0.001, 5) for n in range(20)], [], QUIET)
+    drift = follow_course(keys, [], QUIET)
     assert drift.offset == plain.offset
     assert drift.with_wheel(8).offset.sd > 2 * drift.offset.sd
     assert plain.with_wheel(8).offset == plain.offset  # which wheel cut them was not known

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 from conftest import BenchMachine
 from specimens import STAGE_DOOR_KEY
 from wryfalcon.bench.actions.cut import cut_key, operate
-from wryfalcon.bench.actions.take_in import Baseline, Job, take_in
+from wryfalcon.bench.actions.take_in import Baseline, TagDetails, take_in
 from wryfalcon.bench.following import follow_once
 from wryfalcon.bench.models import OnBench, Piece, Tag
 from wryfalcon.demonstration.making import card_for, family_record, settle_as, type_values
@@ -37,7 +37,7 @@ def hang(people: People, **changes: object) -> Tag:
         "locks": [Baseline("Stage door", "free", "snags", "free")],
         **changes,
     }
-    return take_in(people["wren"], Job(**job))  # type: ignore[arg-type]
+    return take_in(people["wren"], TagDetails(**job))  # type: ignore[arg-type]
 
 
 def read(people: People, tag: Tag) -> None:

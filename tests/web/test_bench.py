@@ -13,8 +13,8 @@ from specimens import STAGE_DOOR_KEY
 from web.jobs import BITTING, People, carded, hang, read, settled
 from wryfalcon.bench.actions.read import state_labels
 from wryfalcon.bench.actions.settle import Choice, DeeperCut, overrule, settle
-from wryfalcon.bench.actions.sources import Manner, add_source, calipers_of, describe_source
-from wryfalcon.bench.actions.take_in import Job, change
+from wryfalcon.bench.actions.sources import SourceSettings, add_source, calipers_of, describe_source
+from wryfalcon.bench.actions.take_in import TagDetails, change
 from wryfalcon.bench.models import OnBench, Overruling, Settlement, Sighting, Tag
 from wryfalcon.bench.queries.prospects import making_of, options_of
 from wryfalcon.bench.queries.reading import readings_of
@@ -77,7 +77,7 @@ def test_not_one_for_us_is_an_ending_with_a_reason(smith: Client, people: People
 def test_a_family_is_not_changed_under_a_settled_bitting(people: People) -> None:
     tag = hang(people)
     settled(people, tag)
-    other = Job("x", "y", OnBench.WORN_KEY, family_record("theatre-six"))
+    other = TagDetails("x", "y", OnBench.WORN_KEY, family_record("theatre-six"))
     with pytest.raises(NotDone, match="The bitting is settled for this family already"):
         change(people["tam"], tag, other)
 
@@ -126,14 +126,14 @@ def test_values_are_understood_as_smiths_type_them(smith: Client, people: People
 def test_an_entry_said_twice_is_kept_once(smith: Client, people: People) -> None:
     """As a page does whose answer was lost; another entry of the same value is a second look."""
     tag = hang(people)
-    entry = {"track": "A", "cut": "1", "typed": "0.284", "looks": "0", "key": "a1b2"}
+    entry = {"track": "A", "cut": "1", "typed": "0.284", "known": "0", "key": "a1b2"}
     for _ in range(3):
         answer = smith.post(f"/tags/{tag}/read/value", entry, headers={"Accept": "application/json"})
         assert answer.json()["kept"] == 1
     assert Sighting.objects.count() == 1
     second = smith.post(f"/tags/{tag}/read/value", {**entry, "key": "c3"}, headers={"Accept": "application/json"})
     assert (second.status_code, second.json()["is_second"], second.json()["has"]) == (422, True, 1)
-    smith.post(f"/tags/{tag}/read/value", {**entry, "key": "c4", "looks": "1"})
+    smith.post(f"/tags/{tag}/read/value", {**entry, "key": "c4", "known": "1"})
     assert Sighting.objects.count() == 2
 
 
@@ -205,7 +205,7 @@ def test_counting_from_the_tip_turns_what_was_typed(people: People) -> None:
     tag = hang(people)
     read(people, tag)
     assert readings_of(tag)[0].labels == BITTING["A"]
-    describe_source(people["tam"], tag, calipers_of(tag, "A"), Manner("tip", "well-worn"))
+    describe_source(people["tam"], tag, calipers_of(tag, "A"), SourceSettings("tip", "well-worn"))
     reading = readings_of(tag)[0]
     assert reading.as_is() == pytest.approx(STAGE_DOOR_KEY[::-1])
     assert reading.shown_space(5) == 1

@@ -28,7 +28,7 @@ from web.jobs import (
 )
 from web.test_bench import words
 from wryfalcon.bench.actions.cut import cut_key, operate, touch_up
-from wryfalcon.bench.actions.set_up import Fitting, remake, set_up, tick
+from wryfalcon.bench.actions.set_up import Chosen, remake, set_up, tick
 from wryfalcon.bench.models import Piece, ProofValue, SetUp, Tag
 from wryfalcon.bench.queries.cards import what_holds
 from wryfalcon.bench.queries.proving import cuts_to_deepen, proof_of
@@ -236,7 +236,7 @@ def test_a_card_made_in_a_second_tab_stops_the_key_of_the_first(people: People, 
     piece = asked(people, tag, sent(people, tag), "clamp")
     card = tag.set_up
     assert card is not None
-    set_up(people["tam"], tag, Fitting(gannet, card.cutter, card.jaw_side, "ramped"))
+    set_up(people["tam"], tag, Chosen(gannet, card.cutter, card.jaw_side, "ramped"))
     again(tag)
     with pytest.raises(NotDone, match="Another card was made since"):
         operate(by(people), tag, piece, "start")
@@ -275,7 +275,7 @@ def test_while_a_practice_is_on_the_bench_says_so_and_no_key_is_sent(
 def test_only_a_machines_own_wheels_go_on_a_card(people: People, tag: Tag, gannet: Machine) -> None:
     stranger = Cutter.objects.create(name="W-stranger", flat=1.0, angle=90.0)
     with pytest.raises(NotDone, match="W-stranger does not go on Old Gannet"):
-        set_up(people["tam"], tag, Fitting(gannet, stranger, None))
+        set_up(people["tam"], tag, Chosen(gannet, stranger, None))
 
 
 def test_what_does_not_serve_is_in_a_fold_with_why(smith: Client, people: People, gannet: Machine) -> None:

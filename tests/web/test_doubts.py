@@ -15,7 +15,7 @@ from web.jobs import People, hang, read
 from web.test_bench import words
 from wryfalcon.bench.actions.read import Typed, add_value, compare_cuts, mark_cut
 from wryfalcon.bench.actions.sources import (
-    Manner,
+    SourceSettings,
     add_source,
     describe_source,
     remove_source,
@@ -69,13 +69,13 @@ def test_a_mark_before_anything_is_measured_begins_the_calipers(smith: Client, t
     assert Source.objects.get().kind == "calipers"
     assert reading_of(tag).posterior is None  # a mark alone says nothing of a depth
     smith.post(f"/tags/{tag}/read/mark", {"track": "A", "cut": "3", "mark": "dirty"})
-    smith.post(f"/tags/{tag}/read/value", {"track": "A", "cut": "3", "typed": "0.2947", "looks": "0"})
+    smith.post(f"/tags/{tag}/read/value", {"track": "A", "cut": "3", "typed": "0.2947", "known": "0"})
     assert reading_of(tag).sources[0].marks == {3: "dirty", 4: "burred"}  # the first value is read through the dirt
 
 
 def test_a_mark_is_no_value_that_a_second_look_is_asked_of(smith: Client, tag: Tag) -> None:
     smith.post(f"/tags/{tag}/read/mark", {"track": "A", "cut": "1", "mark": "nicked"})
-    page = smith.post(f"/tags/{tag}/read/value", {"track": "A", "cut": "1", "typed": "0.278", "looks": "0"})
+    page = smith.post(f"/tags/{tag}/read/value", {"track": "A", "cut": "1", "typed": "0.278", "known": "0"})
     assert page.status_code == 302
 
 
@@ -98,7 +98,7 @@ def test_a_page_of_a_removed_source_or_another_tag_reaches_no_other_source(
     remove_source(people["tam"], tag, gone)
     theirs = add_source(people["tam"], hang(people), "A", "calipers")
     for source in (gone.pk, theirs.pk, 9_999):
-        said = {"source": source, "track": "A", "cut": "2", "typed": "0.25", "looks": "1", "mark": "nicked"}
+        said = {"source": source, "track": "A", "cut": "2", "typed": "0.25", "known": "1", "mark": "nicked"}
         for post in ("mark", "value", "withdraw"):
             page = smith.post(f"/tags/{tag}/read/{post}", said, follow=True)
             assert "look at the page again" in page.content.decode()
@@ -136,13 +136,13 @@ def compared(people: People, tag: Tag, *pairs: tuple[int, int, str]) -> Source:
 def test_cuts_are_compared_by_two_taps_and_a_third(smith: Client, people: People, tag: Tag) -> None:
     source = compared(people, tag)
     to = f"/tags/{tag}/read/{source.pk}/compare"
-    page = smith.post(to, {"first": "1", "beside": "2", "looks": "shallower"}, follow=True).content.decode()
+    page = smith.post(to, {"first": "1", "beside": "2", "compared": "shallower"}, follow=True).content.decode()
     assert "cut 1 is shallower than cut 2" in page  # the tie between the lanes
-    smith.post(to, {"first": "2", "beside": "1", "looks": "level"})  # looked at again: the last look stands
+    smith.post(to, {"first": "2", "beside": "1", "compared": "level"})  # looked at again: the last look stands
     (pair,) = reading_of(tag).sources[0].pairs
-    assert (pair.space, pair.beside, pair.looks) == (2, 1, "level")
-    for wrong in ({"first": "1", "beside": "1"}, {"first": "1", "beside": "9"}, {"looks": "equal"}, {"first": "x"}):
-        smith.post(to, {"first": "1", "beside": "3", "looks": "deeper", **wrong})
+    assert (pair.space, pair.beside, pair.compared) == (2, 1, "level")
+    for wrong in ({"first": "1", "beside": "1"}, {"first": "1", "beside": "9"}, {"compared": "equal"}, {"first": "x"}):
+        smith.post(to, {"first": "1", "beside": "3", "compared": "deeper", **wrong})
     assert len(reading_of(tag).sources[0].pairs) == 1
     assert reading_of(tag).unread == [3, 4, 5]
 
@@ -173,7 +173,7 @@ def test_two_passes_of_one_hand_share_what_the_caliper_is_off_by(people: People,
     assert isinstance(first, Measured)
     assert isinstance(second, Measured)
     assert first.shared == second.shared
-    describe_source(people["tam"], tag, again, Manner(name="old copy"))  # another key has wear of its own
+    describe_source(people["tam"], tag, again, SourceSettings(name="old copy"))  # another key has wear of its own
     first, second = (source.evidence for source in reading_of(tag).weighed)
     assert first.shared != second.shared  # type: ignore[union-attr]
 

@@ -18,10 +18,10 @@ from wryfalcon.bench.actions.take_in import Baseline
 from wryfalcon.bench.models import OnBench, Piece, Tag
 from wryfalcon.demonstration.making import family_record, finished_key, measured, proven, type_values
 from wryfalcon.keeping.queries.counters import counters_of
-from wryfalcon.keeping.queries.drift import drift_of, offset_before
+from wryfalcon.keeping.queries.course import course_of, offset_before
 from wryfalcon.keeping.queries.wheels import wheel_of
 from wryfalcon.keeping.queries.why import why_wrong
-from wryfalcon.keeping.shown.course import foretold, stands, why_due
+from wryfalcon.keeping.shown.course import due_words, forecast_words, offset_words
 from wryfalcon.keeping.shown.help_file import help_file
 from wryfalcon.keeping.shown.trim import dial_words, turn_words
 from wryfalcon.library.actions import import_family
@@ -92,7 +92,7 @@ def test_a_key_that_was_never_proven_counts_when_it_comes_back(smith: Client, pe
     tag, piece = key_made(people, gannet, 20)
     assert why_wrong(tag, piece) is None
     back = came_back(people, tag, -0.003)
-    course = drift_of(gannet)
+    course = course_of(gannet)
     assert [key.name for key in course.keys] == [f"tag {tag}, brought back {timezone.now():%d %b}"]
     assert course.keys[0].at == piece.finished_at
     assert course.keys[0].error == pytest.approx(-0.0762 + 0.0011, abs=0.0005)  # less three weeks' wear
@@ -113,9 +113,9 @@ def test_a_key_that_changed_since_it_was_proven_says_nothing_of_its_machine(
     tag, piece = key_made(people, gannet, 9)
     measured(people["tam"], tag, piece, Random(2), off_mm=0.0, repeats=3)
     proven(people["tam"], tag, piece, passed=True)
-    before = drift_of(gannet).keys[0]
+    before = course_of(gannet).keys[0]
     came_back(people, tag, -0.006)
-    assert drift_of(gannet).keys[0].error == pytest.approx(before.error)
+    assert course_of(gannet).keys[0].error == pytest.approx(before.error)
     said = words(smith, f"/tags/{tag.number}/prove/{piece.pk}/why")
     assert "Measure it once more: is it the same key" in said
     assert "since it was proven, more than use explains." in said
@@ -159,12 +159,12 @@ def test_a_duplicate_is_compared_and_followed(smith: Client, tern: Machine) -> N
     shown = " ".join(smith.post(f"/machines/{tern.pk}/duplicates", {"uncover": "1"}).content.decode().split())
     assert "bitting 2 3 1 4 3" in shown
     assert AuditEntry.objects.get(event=Event.BITTING_SEEN).data["what"] == "a copy beside its pattern"
-    keys = drift_of(tern).keys
+    keys = course_of(tern).keys
     assert [(key.name, key.error) for key in keys] == [("a duplicate", pytest.approx(-0.1016))]
-    assert "touched" not in why_due(drift_of(tern))
+    assert "touched" not in due_words(course_of(tern))
     kept = Duplicate.objects.get()
     smith.post(f"/machines/{tern.pk}/duplicates/{kept.pk}/withdraw")
-    assert not drift_of(tern).keys
+    assert not course_of(tern).keys
 
 
 def test_repeats_of_a_duplicate_sharpen_its_verdict(smith: Client, tern: Machine) -> None:
@@ -214,8 +214,8 @@ def test_a_fitted_wheel_counts_its_keys_and_makes_a_check_due(smith: Client, peo
     smith.post(f"/machines/{gannet.pk}/cutter", {"cutter": str(wheel.pk)})
     gannet.refresh_from_db()
     assert gannet.fitted == wheel
-    assert "put another of the cutters on" not in why_due(drift_of(gannet))  # it was on already: a new one
-    assert "put a new cutter on" in why_due(drift_of(gannet))
+    assert "put another of the cutters on" not in due_words(course_of(gannet))  # it was on already: a new one
+    assert "put a new cutter on" in due_words(course_of(gannet))
     assert counters_of(gannet).since == (("the wheel was changed", 0),)
     key_made(people, gannet, -0.01)
     assert counters_of(gannet).keys == 2
@@ -403,12 +403,12 @@ def test_a_check_is_due_by_a_day(people: People, smith: Client, gannet: Machine)
         tag, piece = key_made(people, gannet, 20 - 2 * day)
         measured(people["tam"], tag, piece, Random(day), off_mm=0.0, repeats=2)
         proven(people["tam"], tag, piece, passed=True)
-    course = drift_of(gannet)
+    course = course_of(gannet)
     assert course.by is not None
     assert course.by > timezone.now()
     assert f"Check it by {course.by:%-d %B}." in words(smith, f"/machines/{gannet.pk}/course")
     smith.post(f"/machines/{gannet.pk}/care", {"what": "jam"})
-    assert drift_of(gannet).by is None
+    assert course_of(gannet).by is None
 
 
 def test_a_swapped_wheel_makes_a_check_due_until_a_key_is_proven_with_it(
@@ -420,18 +420,18 @@ def test_a_swapped_wheel_makes_a_check_due_until_a_key_is_proven_with_it(
         proven(people["tam"], tag, piece, passed=True)
     other = Cutter.objects.get(name="W-100")
     smith.post(f"/machines/{gannet.pk}/cutter", {"cutter": str(other.pk)})
-    course = drift_of(Machine.objects.get(pk=gannet.pk))
-    assert "put another of the cutters on" in why_due(course)
+    course = course_of(Machine.objects.get(pk=gannet.pk))
+    assert "put another of the cutters on" in due_words(course)
     assert not course.marks  # the machine itself did not move
-    assert course.drift
-    assert course.drift.on == other.pk
-    assert course.drift.offset.sd > 0.015  # it never cut here
-    assert "has proven no key here yet" in stands(course)
-    assert foretold(course) == "Prove a key with it before anything is foretold."
+    assert course.fitted
+    assert course.fitted.on == other.pk
+    assert course.fitted.offset.sd > 0.015  # it never cut here
+    assert "has proven no key here yet" in offset_words(course)
+    assert forecast_words(course) == "Prove a key with it before anything is foretold."
     tag, piece = key_made(people, gannet, -0.01)
     measured(people["tam"], tag, piece, Random(9), off_mm=0.0, repeats=2)
     proven(people["tam"], tag, piece, passed=True)
-    assert "put another of the cutters on" not in why_due(drift_of(Machine.objects.get(pk=gannet.pk)))
+    assert "put another of the cutters on" not in due_words(course_of(Machine.objects.get(pk=gannet.pk)))
 
 
 def test_a_key_taken_in_as_another_family_says_nothing_of_its_maker(people: People, gannet: Machine) -> None:
@@ -442,7 +442,7 @@ def test_a_key_taken_in_as_another_family_says_nothing_of_its_maker(people: Peop
     Tag.objects.filter(pk=back.pk).update(family_record=family_record("theatre-six"))  # as older tags may be
     back.refresh_from_db()
     type_values(people["tam"], back, "A", [0.3] * 6)
-    assert not drift_of(gannet).keys
+    assert not course_of(gannet).keys
 
 
 def test_a_key_brought_back_takes_family_blank_and_locks_from_its_tag(
@@ -528,7 +528,7 @@ def test_what_was_known_before_a_key_is_of_its_own_wheel(people: People, gannet:
         piece = finished_key(tag, timezone.now() - timedelta(days=20 - n))
         measured(people["tam"], tag, piece, Random(n), off_mm=wheels[family], scatter_mm=0.004)
         proven(people["tam"], tag, piece, passed=True, reason="turns")
-    course = drift_of(gannet)
+    course = course_of(gannet)
     for family, off in wheels.items():
         wheel = Cutter.objects.get(name=family_record(family).family.setup["cutter"])
         known = offset_before(course, timezone.now(), wheel.pk)

@@ -19,7 +19,7 @@ from wryfalcon.bench.queries.cutters import cutters_for
 from wryfalcon.demonstration.making import again, family_record, finished_key, measured, proven
 from wryfalcon.keeping.actions.practice import begin_practice
 from wryfalcon.keeping.actions.trimming import begin_trim, change_offset, hang_test_key
-from wryfalcon.keeping.queries.drift import drift_of
+from wryfalcon.keeping.queries.course import course_of
 from wryfalcon.keeping.queries.trimming import trim_state
 from wryfalcon.keeping.queries.why import why_wrong
 from wryfalcon.keeping.shown.trim import turn_words
@@ -101,9 +101,9 @@ def test_a_screw_that_was_turned_is_kept_beside_the_number(smith: Client, gannet
     change = OffsetChange.objects.get()
     assert change.turned == pytest.approx(-0.08)
     assert change.value_after == change.value_before == pytest.approx(0.012)
-    assert [mark.by for mark in drift_of(gannet).marks] == [pytest.approx(-0.08)]
+    assert [mark.by for mark in course_of(gannet).marks] == [pytest.approx(-0.08)]
     smith.post(f"/machines/{gannet.pk}/undo/{change.pk}")
-    assert sum(mark.by or 0 for mark in drift_of(gannet).marks) == pytest.approx(0)
+    assert sum(mark.by or 0 for mark in course_of(gannet).marks) == pytest.approx(0)
 
 
 def test_noise_is_left_alone_and_says_how_many_more_would_settle_it(smith: Client, gannet: Machine) -> None:
@@ -255,10 +255,10 @@ def test_every_proof_feeds_the_drift_and_a_changed_wheel_calls_for_a_check(
 ) -> None:
     assert "Too few proven keys to follow it yet: 0 of 6." in words(smith, f"/machines/{gannet.pk}/course")
     made(people, gannet, [0.002 * n for n in range(8)] + [-0.15])
-    course = drift_of(gannet)
-    assert course.drift is not None
-    assert course.drift.course[-1].is_misseated
-    assert course.drift.offset.mean == pytest.approx(0.014, abs=0.008)
+    course = course_of(gannet)
+    assert course.fitted is not None
+    assert course.fitted.points[-1].is_misseated
+    assert course.fitted.offset.mean == pytest.approx(0.014, abs=0.008)
     said = words(smith, f"/machines/{gannet.pk}/course")
     assert "Half of the tolerance" in said
     assert "not seated: kept out" in said

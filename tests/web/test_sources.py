@@ -22,7 +22,7 @@ from wryfalcon.bench.actions.read import (
     state_labels,
     withdraw,
 )
-from wryfalcon.bench.actions.sources import Manner, add_source, describe_source, switch_source, turn_source
+from wryfalcon.bench.actions.sources import SourceSettings, add_source, describe_source, switch_source, turn_source
 from wryfalcon.bench.models import OnBench, Sighting, Source, Tag
 from wryfalcon.bench.queries.reading import TrackReading, readings_of
 from wryfalcon.demonstration.making import family_record, type_values
@@ -121,7 +121,7 @@ def test_a_grid_takes_one_tap_a_space_two_for_between_and_odd_cuts_first(
     assert tap("2:1") == ["1"]
     assert tap("2:1") == []
     tap("1:3")
-    describe_source(people["tam"], tag, source, Manner(odd_first=True))
+    describe_source(people["tam"], tag, source, SourceSettings(odd_first=True))
     page = smith.get(f"/tags/{tag}/read").content.decode()
     heads = page[page.index("<thead>") : page.index("</thead>")]
     assert [heads.index(f">{cut}<") for cut in "13524"] == sorted(heads.index(f">{cut}<") for cut in "12345")
@@ -197,8 +197,8 @@ def test_bottom_pins_give_a_key_and_a_master_pin_gives_another(smith: Client, pe
     with pytest.raises(NotDone, match="Give the plug's figure first"):
         add_value(people["tam"], tag, Typed("A", 1, "0.2", tag.family.unit), source)
     with pytest.raises(NotDone, match="more than any depth"):
-        describe_source(people["tam"], tag, source, Manner(plug="0.3"))
-    describe_source(people["tam"], tag, source, Manner(plug="0.5"))
+        describe_source(people["tam"], tag, source, SourceSettings(plug="0.3"))
+    describe_source(people["tam"], tag, source, SourceSettings(plug="0.5"))
     for cut, typed in enumerate(["0.214", ".254", "0.194+0.040", "234", "4.42 mm"], start=1):
         smith.post(f"/tags/{tag}/read/value", {"source": source.pk, "cut": cut, "typed": typed})
     reading = reading_of(tag)
@@ -271,7 +271,7 @@ def test_a_bitting_that_breaks_a_rule_can_be_taken_with_that_as_its_reason(
     smith: Client, people: People, tag: Tag
 ) -> None:
     """MACS is 4 and this key, made on site, jumps by 5."""
-    describe_source(people["tam"], tag, begun(people, tag, "calipers"), Manner(wear="new"))
+    describe_source(people["tam"], tag, begun(people, tag, "calipers"), SourceSettings(wear="new"))
     type_values(people["tam"], tag, "A", [0.3258, 0.2259, 0.3061, 0.2659, 0.3259])
     assert "explains it far better, though it breaks a rule" in words(smith, f"/tags/{tag}/settle")
     smith.post(f"/tags/{tag}/settle/fill", {"beyond": "1"})

@@ -14,7 +14,7 @@ from keycore.family import Rules, Track
 from keycore.rules import NO_RULES
 
 MOST_CANDIDATES = 20_000
-MOST_LOOKED_AT = 4_000_000  # beginnings written out before the rules that are no chain are asked
+MOST_LOOKED_AT = 4_000_000  # prefixes written out before the rules that are no chain are asked
 
 Steps = tuple[int, ...]
 

@@ -120,12 +120,12 @@ def _read_compared(source: ComparedModel, where: str, family: Family, spaces: in
         if not family.depth.is_length and getattr(source, name) is None:
             raise InputError(f"{where}.{name}", "is needed where depths are angles")
     pairs = []
-    for i, (first, second, looks) in enumerate(source.pairs):
-        if not (isinstance(first, int) and isinstance(second, int) and isinstance(looks, str)):
+    for i, (first, second, compared) in enumerate(source.pairs):
+        if not (isinstance(first, int) and isinstance(second, int) and isinstance(compared, str)):
             raise InputError(f"{where}.pairs[{i}]", "must be two spaces, then level, deeper or shallower")
         if max(first, second) > spaces:
             raise InputError(f"{where}.pairs[{i}]", f"there is no space {max(first, second)}, only 1 to {spaces}")
-        pairs.append(Pair(first - 1, second - 1, Beside(looks)))
+        pairs.append(Pair(first - 1, second - 1, Beside(compared)))
     tip = Spread(source.tip.mean, source.tip.sd) if source.tip else None
     resolves, sd = source.resolves or RESOLVES[family.unit], source.sd or COMPARED_SD[family.unit]
     return Compared(spaces, tuple(pairs), resolves, sd, tip)

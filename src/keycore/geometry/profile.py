@@ -184,7 +184,7 @@ def _uncovered(begin: float, end: float, covered: list[tuple[float, float]]) -> 
     return left
 
 
-def stand(profile: Profile, spaces: Sequence[float], tumbler: Tumbler) -> tuple[float, ...]:
+def tumbler_heights(profile: Profile, spaces: Sequence[float], tumbler: Tumbler) -> tuple[float, ...]:
     """How high each tumbler stands on a profile.
 
     Round of radius r: the largest of h(x + d) - (r - sqrt(r**2 - d**2)) over |d| <= r; flat of
@@ -193,7 +193,7 @@ def stand(profile: Profile, spaces: Sequence[float], tumbler: Tumbler) -> tuple[
     family unit. Raises nothing.
 
     >>> flat = Profile(np.array([0.0, 1.0]), np.array([0.3, 0.3]))
-    >>> stand(flat, [0.5], Tumbler("round", 0.03))
+    >>> tumbler_heights(flat, [0.5], Tumbler("round", 0.03))
     (0.3,)
     """
     rest = _rest_round if tumbler.shape == "round" else _rest_flat

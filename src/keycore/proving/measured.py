@@ -16,7 +16,7 @@ from keycore.reading.evidence import Spread
 
 
 @dataclass(frozen=True)
-class Measured:
+class CutReadings:
     """What was measured of one cut, repeats and all: ``values`` (r,) of depth, ``positions`` (q,), family unit."""
 
     track: str
@@ -81,7 +81,7 @@ def judge_measured(
     family: Family,
     bitting: Mapping[str, Sequence[str]],
     wanted: Mapping[str, Sequence[float]],
-    measured: Sequence[Measured],
+    measured: Sequence[CutReadings],
     by: Measuring,
     *,
     say: Say,
@@ -143,7 +143,7 @@ def _causes(cuts: Sequence[ProofCut], sd: float, family: Family, tolerance: Tole
     return tuple(likely_causes(cuts, sd, tolerance, falls_when_deeper=falls, among=among, say=say, sd_space=along))
 
 
-def _mean_of(family: Family, cut: Measured, wanted: float) -> ProofCut | None:
+def _mean_of(family: Family, cut: CutReadings, wanted: float) -> ProofCut | None:
     if not cut.values:
         return None
     return ProofCut(

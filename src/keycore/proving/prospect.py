@@ -54,7 +54,7 @@ def deviations_of(
     blade from where they should, the ``style`` of path that cut it; the factory's is the kind's usual one.
     Returns (n,) in the family's unit on one edge, positive is high. Raises InputError without blank or tool.
     """
-    stands = cutting_of(family).stands
+    stands = cutting_of(family).tumbler_heights
     there = stands(family, track, values, style=style, along=along)
     wanted = stands(family, track, [track.values[step] for step in steps])
     return tuple(a - b for a, b in zip(there, wanted, strict=True))

@@ -16,7 +16,6 @@ from keycore.budget import Budget
 from keycore.errors import BeyondReach, InputError, NothingAllowed
 from keycore.family import Family, Rules, Track
 from keycore.logs import log_sum
-from keycore.reading.beginnings import weigh_beginnings
 from keycore.reading.blade import Blade
 from keycore.reading.elimination import bounds_of_pairs, weigh_along
 from keycore.reading.evidence import DEFAULT_STRAY, Evidence, Measured, Spread, check_evidence
@@ -24,6 +23,7 @@ from keycore.reading.grid import Aim
 from keycore.reading.likelihood import Array
 from keycore.reading.listed import Bittings, Listed, weigh_list
 from keycore.reading.next_look import NextLook, next_look
+from keycore.reading.prefixes import weigh_prefixes
 from keycore.reading.together import Grids, Together, put_together
 from keycore.rules import Break, breaks, count_chain
 
@@ -327,7 +327,7 @@ def _weigh_listed(together: Together, budget: Budget, listed: Bittings) -> Settl
 def _weigh_open(together: Together, budget: Budget, track: Track, obey_macs: bool, rules: Rules) -> Settled:
     """Along the blade where one offset is unknown and no rule reaches further than neighbours.
 
-    Else from beginnings, where what was seen leaves few; else one by one, where few are allowed; else, of two offsets
+    Else from prefixes, where what was seen leaves few; else one by one, where few are allowed; else, of two offsets
     or more, by every combination of them that matters.
     """
     allowed = neighbours_allowed(track, obey_macs)
@@ -342,7 +342,7 @@ def _weigh_open(together: Together, budget: Budget, track: Track, obey_macs: boo
         return weigh_along(sources, blade, budget)
     keeps = partial(keep_rules, rules=rules) if rules.any else None
     part = budget.part(0.4)
-    found = weigh_beginnings(sources, allowed, keeps, ties, part)
+    found = weigh_prefixes(sources, allowed, keeps, ties, part)
     budget.give_back(part)
     if found is not None:
         return found

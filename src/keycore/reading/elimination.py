@@ -27,7 +27,7 @@ from keycore.reading.likelihood import LEAST, Array
 
 TIE = 1.1e-9  # chances nearer to each other than this are ordered by depth
 NEGLIGIBLE = 1e-6  # share of the total that combinations of offsets left out may carry
-MANY = 3_000  # beginnings grown at once
+MANY = 3_000  # prefixes grown at once
 JOINT_MARGIN = 30.0  # logs below the best bound at which a combination of offsets is left out
 PAIRS_AT_ONCE = 500_000  # combinations of offsets looked at at once
 AT_ONCE = 400_000  # numbers of the largest table that are worked on at once
@@ -275,12 +275,12 @@ def likeliest(passed: Passed, wanted: int = 5) -> list[tuple[tuple[int, ...], fl
     """The most probable whole bittings with their probabilities, likeliest first.
 
     A search over bittings begun from space 1, all at once where few can matter and best-first where
-    many do. What a beginning can still become is bounded by the sum over nodes of its best
+    many do. What a prefix can still become is bounded by the sum over nodes of its best
     completion there, so nothing better is ever missed: the k likeliest at one offset need not be
     the k likeliest overall. Bittings within 1e-9 of
     each other are ordered by the shallower at the first space where they differ.
 
-    Arguments: a Passed, how many are ``wanted``. Raises BeyondReach when more beginnings would have to be looked
+    Arguments: a Passed, how many are ``wanted``. Raises BeyondReach when more prefixes would have to be looked
     at than the budget has left for.
     """
     opened = _opened(passed, wanted)
@@ -317,22 +317,22 @@ class _Open:
     blade: Blade
     start: Array  # (g,)
     cut: Array  # (n, d, g) what a depth gives, its node's best being 1
-    promise: list[Array]  # of each space, over what is linked onward of it, nodes last: the best that can follow
+    bound: list[Array]  # of each space, over what is linked onward of it, nodes last: the best that can follow
     log_scale: float
     faint: float  # bittings below this chance are not wanted
 
     def next(self, begun: Steps, weights: Array) -> tuple[Array, Array]:
-        """Of each beginning (b, place) and depth: the factor (b, d) of its links, its bound (b, d) with them."""
+        """Of each prefix (b, place) and depth: the factor (b, d) of its links, its bound (b, d) with them."""
         place, onward = begun.shape[1], self.blade.onward[begun.shape[1]]
         linked = np.ones((len(begun), self.cut.shape[1]))
         for a, table in self.blade.back_from(place):
             linked = linked * table[begun[:, a]]
         if onward in ((), (place,)):
-            promise = self.cut[place] * self.promise[place]
-            return linked, linked * (weights @ promise.T)
+            bound = self.cut[place] * self.bound[place]
+            return linked, linked * (weights @ bound.T)
         bounds = np.empty_like(linked)
         for step in range(self.cut.shape[1]):
-            follows = self.promise[place][tuple(step if one == place else begun[:, one] for one in onward)]
+            follows = self.bound[place][tuple(step if one == place else begun[:, one] for one in onward)]
             bounds[:, step] = np.einsum(
                 "bg,bg,g->b", weights, np.broadcast_to(follows, weights.shape), self.cut[place][step]
             )
@@ -350,11 +350,11 @@ def _opened(passed: Passed, wanted: int) -> _Open:
         sum(float(depths) ** len(o) for o in blade.onward) * count,
     )
     passed.budget.take(widest * spaces, widest + kept, "evidence", _too_much(blade))
-    promise: list[Array] = [np.ones(count)] * spaces
+    bound: list[Array] = [np.ones(count)] * spaces
     for place in range(spaces - 1, 0, -1):
-        promise[place - 1] = blade.bring_back(place, promise[place], cut, best=True)
+        bound[place - 1] = blade.bring_back(place, bound[place], cut, best=True)
     faint = max(0.0, _surely_reached(passed, wanted) - TIE) * exp(-log_scale)
-    return _Open(blade, np.exp(log_start - log_scale), cut, promise, log_scale, faint)
+    return _Open(blade, np.exp(log_start - log_scale), cut, bound, log_scale, faint)
 
 
 def _nodes_that_matter(passed: Passed) -> NDArray[np.intp]:
@@ -377,7 +377,7 @@ def _surely_reached(passed: Passed, wanted: int) -> float:
 
 
 def _all_above(opened: _Open, budget: Budget) -> Steps | None:
-    """Every bitting that may be likelier than the faint, all beginnings at once; None when they are many."""
+    """Every bitting that may be likelier than the faint, all prefixes at once; None when they are many."""
     begun, weights = np.zeros((1, 0), dtype=np.intp), opened.start[None, :]
     for place in range(len(opened.cut)):
         linked, bounds = opened.next(begun, weights)
@@ -394,7 +394,7 @@ def _all_above(opened: _Open, budget: Budget) -> Steps | None:
 
 
 def _best_first(opened: _Open, wanted: int, budget: Budget) -> Steps:
-    """Best-first over beginnings; a heap entry is (-log bound, beginning, weights of it).
+    """Best-first over prefixes; a heap entry is (-log bound, prefix, weights of it).
 
     The rounding makes equal chances compare equal, so that ties come out shallower first.
     """

@@ -92,14 +92,14 @@ class Stated:
 
 
 @dataclass(frozen=True, slots=True)
-class Looks:
+class TumblerLooks:
     """Several looks that share one counting: the rounds of a set of depth keys, the stages of a blank."""
 
     parts: tuple[Flush | Stated, ...]
 
-    def turned(self) -> Looks:
+    def turned(self) -> TumblerLooks:
         """The same looks, counted from the other end."""
-        return Looks(tuple(part.turned() for part in self.parts))
+        return TumblerLooks(tuple(part.turned() for part in self.parts))
 
 
 class Beside(StrEnum):
@@ -116,7 +116,7 @@ class Pair:
 
     first: int  # place of a space, from 0
     second: int
-    looks: Beside
+    compared: Beside
 
 
 @dataclass(frozen=True, slots=True)
@@ -132,10 +132,10 @@ class Compared:
     def turned(self) -> Compared:
         """The same comparisons, counted from the other end."""
         last = self.spaces - 1
-        return replace(self, pairs=tuple(Pair(last - p.first, last - p.second, p.looks) for p in self.pairs))
+        return replace(self, pairs=tuple(Pair(last - p.first, last - p.second, p.compared) for p in self.pairs))
 
 
-Evidence = Measured | Rounded | Flush | Stated | Looks | Compared
+Evidence = Measured | Rounded | Flush | Stated | TumblerLooks | Compared
 Instrument = Measured | Rounded
 
 
@@ -167,7 +167,7 @@ def _lists_of(source: Evidence) -> list[tuple[str, tuple[object, ...]]]:
             return [("at", source.flush)]
         case Stated():
             return [("labels", source.steps)]
-        case Looks():
+        case TumblerLooks():
             return [entry for part in source.parts for entry in _lists_of(part)]
         case Compared():
             return []

@@ -24,7 +24,7 @@ _NODES = np.linspace(-4, 4, 81)
 
 
 @dataclass(frozen=True, slots=True)
-class Seen:
+class UnknownKey:
     """What was measured of an unknown key, inches."""
 
     positions: tuple[float, ...]  # of the cuts' centres, any order
@@ -53,7 +53,7 @@ class KeywayFit:
     fits: bool
 
 
-def rank_families(seen: Seen, families: Iterable[Family]) -> list[KeywayFit]:
+def rank_families(seen: UnknownKey, families: Iterable[Family]) -> list[KeywayFit]:
     """Rank families by the chance of what was measured; those with fewer spaces than cuts are left out.
 
     Each measured position is normal about a space of the family, with one error of the gauge shared by
@@ -65,7 +65,7 @@ def rank_families(seen: Seen, families: Iterable[Family]) -> list[KeywayFit]:
     >>> from keycore.documents.family import read_family
     >>> library = [read_family(id) for id in shipped_ids()]
     >>> harbour = read_family("harbour-five")
-    >>> rank_families(Seen(harbour.tracks[0].spaces, Gauge.SHOULDER), library)[0].family.id
+    >>> rank_families(UnknownKey(harbour.tracks[0].spaces, Gauge.SHOULDER), library)[0].family.id
     'harbour-five'
     """
     fits = [fit for family in families for fit in _of_family(seen, family)]
@@ -77,7 +77,7 @@ def rank_families(seen: Seen, families: Iterable[Family]) -> list[KeywayFit]:
     return [replace(fit, probability=exp(log_chance - top) / total) for log_chance, fit in ranked]
 
 
-def _of_family(seen: Seen, family: Family) -> list[tuple[float, KeywayFit]]:
+def _of_family(seen: UnknownKey, family: Family) -> list[tuple[float, KeywayFit]]:
     found = []
     for track in family.tracks:
         if family.kind.surface != Surface.EDGE or len(track.spaces) < len(seen.positions):
@@ -87,7 +87,7 @@ def _of_family(seen: Seen, family: Family) -> list[tuple[float, KeywayFit]]:
     return [each for each in found if each is not None]
 
 
-def _one_way(seen: Seen, family: Family, track: Track, gauge: Gauge) -> tuple[float, KeywayFit] | None:
+def _one_way(seen: UnknownKey, family: Family, track: Track, gauge: Gauge) -> tuple[float, KeywayFit] | None:
     """One track with the positions measured from one gauge; None where that cannot be carried over."""
     spaces = [convert(space, family.unit, Unit.INCH) for space in track.spaces]
     if gauge != family.gauge:
@@ -138,7 +138,7 @@ def _best_choice(measured: Array, expected: Array) -> list[int]:
     return best[-1][1]
 
 
-def _of_size(seen: Seen, family: Family) -> tuple[float, float, int]:
+def _of_size(seen: UnknownKey, family: Family) -> tuple[float, float, int]:
     """Log chance of the blade's height and thickness, their squares, and how many were compared."""
     if family.blank is None:
         return 0.0, 0.0, 0

@@ -16,11 +16,11 @@ from keycore.reading.evidence import (
     Flush,
     Instrument,
     Local,
-    Looks,
     Measured,
     Rounded,
     Spread,
     Stated,
+    TumblerLooks,
 )  # fmt: skip
 
 Array = NDArray[np.float64]
@@ -32,14 +32,14 @@ MISREAD_FALL = 4.0  # a misreading one step further away is this many times less
 LEAST = -1e290  # stands for the log of nothing where logs are subtracted
 
 
-def plain_table(source: Flush | Stated | Looks, track: Track) -> Array:
+def plain_table(source: Flush | Stated | TumblerLooks, track: Track) -> Array:
     """What a source without an unknown offset says: log probabilities (n, d). Raises nothing."""
     match source:
         case Flush():
             return _flush_table(source, track)
         case Stated():
             return _stated_table(source, track)
-        case Looks():
+        case TumblerLooks():
             nothing = np.zeros((len(track.spaces), len(track.depths)))
             return np.asarray(sum((plain_table(part, track) for part in source.parts), start=nothing))
 
@@ -213,16 +213,16 @@ def compared_ties(source: Compared, family: Family, track: Track, stray: float) 
         deeper_by = down * (values[:, None] - values[None, :]) - down * tip.mean * along
         sd = sqrt(source.sd**2 + (tip.sd * along) ** 2)
         with np.errstate(divide="ignore"):
-            table = np.log((1 - stray) * _chance_of_look(pair.looks, deeper_by, source.resolves, sd) + stray / 3)
+            table = np.log((1 - stray) * _chance_of_look(pair.compared, deeper_by, source.resolves, sd) + stray / 3)
         in_order = pair.first < pair.second
         key = (pair.first, pair.second) if in_order else (pair.second, pair.first)
         ties[key] = ties.get(key, 0.0) + (table if in_order else table.T)
     return ties
 
 
-def _chance_of_look(looks: Beside, deeper_by: Array, resolves: float, sd: float) -> Array:
+def _chance_of_look(compared: Beside, deeper_by: Array, resolves: float, sd: float) -> Array:
     above, below = (resolves - deeper_by) / sd, (-resolves - deeper_by) / sd
-    match looks:
+    match compared:
         case Beside.LEVEL:
             return np.asarray(np.exp(_log_normal_mass(below, above)))
         case Beside.DEEPER:

@@ -137,8 +137,10 @@ def _offsets(track: Track, steps: Array, measured: Measured) -> Array:
 def _by_eye(family: Family, track: Track, steps: Array, chance: Array, pair: tuple[int, int]) -> float:
     first, second = pair
     outcomes = []
-    for looks in Beside:
-        seen = Compared(steps.shape[1], (Pair(first, second, looks),), RESOLVES[family.unit], COMPARED_SD[family.unit])
+    for compared in Beside:
+        seen = Compared(
+            steps.shape[1], (Pair(first, second, compared),), RESOLVES[family.unit], COMPARED_SD[family.unit]
+        )
         ((a, b), table) = next(iter(compared_ties(seen, family, track, 0.01).items()))
         outcomes.append(np.exp(table[steps[:, a], steps[:, b]]))
     return _left(chance, outcomes)

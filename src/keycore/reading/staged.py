@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 from keycore.family import Track
-from keycore.reading.evidence import Flush, Looks, Stated
+from keycore.reading.evidence import Flush, Stated, TumblerLooks
 from keycore.reading.likelihood import Array
 
 UNCUT = -1
@@ -15,7 +15,7 @@ HARDLY_POSSIBLE = 0.005
 """A depth less likely than this is passed over on the way down: common practice has no figure."""
 
 
-class Seen(StrEnum):
+class TumblerSeen(StrEnum):
     """What a tumbler shows once its space has been cut to a depth."""
 
     FLUSH = "flush"
@@ -29,7 +29,7 @@ class Stage:
 
     space: int  # counted from 1
     step: int
-    seen: Seen
+    seen: TumblerSeen
 
 
 @dataclass(frozen=True, slots=True)
@@ -55,7 +55,7 @@ class NextCut:
 def cut_so_far(spaces: int, stages: Sequence[Stage]) -> tuple[int, ...]:
     """How deep each space of the blank is now, (n,) steps, -1 where uncut. Raises nothing.
 
-    >>> cut_so_far(3, [Stage(2, 0, Seen.MARKS), Stage(2, 1, Seen.FLUSH)])
+    >>> cut_so_far(3, [Stage(2, 0, TumblerSeen.MARKS), Stage(2, 1, TumblerSeen.FLUSH)])
     (-1, 1, -1)
     """
     deepest = [UNCUT] * spaces
@@ -64,7 +64,7 @@ def cut_so_far(spaces: int, stages: Sequence[Stage]) -> tuple[int, ...]:
     return tuple(deepest)
 
 
-def as_evidence(track: Track, stages: Sequence[Stage]) -> Looks:
+def as_evidence(track: Track, stages: Sequence[Stage]) -> TumblerLooks:
     """What the stages say of the bitting.
 
     A tumbler flush at a depth is a flush test of that space; one that still marks says that the
@@ -72,12 +72,12 @@ def as_evidence(track: Track, stages: Sequence[Stage]) -> Looks:
     Looks. Raises nothing.
     """
     spaces, depths = len(track.spaces), len(track.depths)
-    return Looks(tuple(_look(stage, spaces, depths) for stage in stages if stage.seen != Seen.UNSURE))
+    return TumblerLooks(tuple(_look(stage, spaces, depths) for stage in stages if stage.seen != TumblerSeen.UNSURE))
 
 
 def _look(stage: Stage, spaces: int, depths: int) -> Flush | Stated:
     here = stage.space - 1
-    if stage.seen == Seen.FLUSH:
+    if stage.seen == TumblerSeen.FLUSH:
         return Flush(stage.step, tuple(True if place == here else None for place in range(spaces)))
     deeper = frozenset(range(stage.step + 1, depths))
     return Stated(tuple(deeper if place == here else frozenset() for place in range(spaces)))
@@ -94,7 +94,7 @@ def next_cut(track: Track, stages: Sequence[Stage], marginals: Array) -> NextCut
     >>> import numpy as np
     >>> from keycore.family import Depth
     >>> table = tuple(Depth(str(k), 0.33 - 0.02 * k) for k in range(3))
-    >>> next_cut(Track("A", (0.2, 0.35), table, macs=1), [Stage(1, 0, Seen.FLUSH)], np.full((2, 3), 1 / 3))
+    >>> next_cut(Track("A", (0.2, 0.35), table, macs=1), [Stage(1, 0, TumblerSeen.FLUSH)], np.full((2, 3), 1 / 3))
     NextCut(space=2, step=0, why='down', beside=None)
     """
     now = cut_so_far(len(track.spaces), stages)
@@ -119,7 +119,7 @@ def _flush_now(track: Track, stages: Sequence[Stage], now: Sequence[int]) -> lis
     flush = [False] * len(track.spaces)
     for stage in stages:
         if stage.step == now[stage.space - 1]:
-            flush[stage.space - 1] = stage.seen == Seen.FLUSH
+            flush[stage.space - 1] = stage.seen == TumblerSeen.FLUSH
     return flush
 
 

@@ -16,7 +16,7 @@ from wryfalcon.log.models import Event
 from wryfalcon.machines.actions.care import note_work
 from wryfalcon.machines.actions.misreports import note_misreport
 from wryfalcon.machines.drivers.interface import Status, Whereabouts
-from wryfalcon.machines.following import Entry, follow, followed_machines
+from wryfalcon.machines.following import LogEntry, follow, followed_machines
 from wryfalcon.machines.models import Machine, Order, Work
 
 BEGINS = ("started", "resumed", "cut-done")
@@ -32,7 +32,7 @@ def follow_once(*machines: Machine) -> None:
 class PieceListener:
     """Tells pieces what was said of them."""
 
-    def entries(self, machine: Machine, entries: Sequence[Entry]) -> None:
+    def entries(self, machine: Machine, entries: Sequence[LogEntry]) -> None:
         """Fold new entries into their pieces; take blanks, write down what was made and what was homed."""
         jobs = {entry.event.job for entry in entries if entry.event.job}
         pieces = {piece.job: piece for piece in Piece.objects.select_related("tag").filter(job__in=jobs)}
@@ -57,7 +57,7 @@ class PieceListener:
         if status.cut != piece.done or status.of != len(piece.cuts):
             says = f"It says {status.cut} of {status.of} cuts are done, its log {piece.done} of {len(piece.cuts)}"
             note_misreport(machine, says, job=piece.job)
-        elif status.state not in piece.standing.machine_is:
+        elif status.state not in piece.state_row.machine_is:
             says = f"It says that it is {status.state}, its log that the key is {piece.get_state_display()}"
             note_misreport(machine, says, job=piece.job)
 
@@ -102,7 +102,7 @@ def machine_time(piece: Piece) -> datetime:
     return heard
 
 
-def _fold(machine: Machine, piece: Piece, entry: Entry) -> None:
+def _fold(machine: Machine, piece: Piece, entry: LogEntry) -> None:
     """Change a piece by one entry."""
     event, kind = entry.event, entry.event.kind
     if piece.state in (PieceState.FINISHED, PieceState.SPOILT):

@@ -8,8 +8,8 @@ from typing import Any
 from django import forms
 
 from keycore.family import Family
-from wryfalcon.bench.actions.set_up import Fitting
-from wryfalcon.bench.actions.take_in import Baseline, Job
+from wryfalcon.bench.actions.set_up import Chosen
+from wryfalcon.bench.actions.take_in import Baseline, TagDetails
 from wryfalcon.bench.models import Felt, OnBench, Tag, WayUp
 from wryfalcon.library.models import Blank, FamilyRecord
 from wryfalcon.machines.models import Cutter, DriverKind, JawSide, Machine
@@ -47,9 +47,9 @@ class TakeInForm(forms.Form):
     quantity = forms.IntegerField(label="How many keys", min_value=1, max_value=MOST_KEYS, initial=1)
     note = forms.CharField(label="Note", required=False, widget=forms.Textarea(attrs={"rows": 2}))
 
-    def job(self, locks: list[Baseline]) -> Job:
+    def job(self, locks: list[Baseline]) -> TagDetails:
         """What the take-in action takes."""
-        return Job(**self.cleaned_data, locks=locks)
+        return TagDetails(**self.cleaned_data, locks=locks)
 
     @classmethod
     def of(cls, tag: Tag, data: Any = None) -> TakeInForm:
@@ -108,9 +108,9 @@ class FittingForm(forms.Form):
             return
         self.fields["style"] = forms.ChoiceField(label="Path", choices=list(cutting.styles.items()))
 
-    def fitting(self) -> Fitting:
+    def fitting(self) -> Chosen:
         """What the set-up action takes."""
-        return Fitting(**self.cleaned_data)
+        return Chosen(**self.cleaned_data)
 
 
 class TrialForm(forms.Form):

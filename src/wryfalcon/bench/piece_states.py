@@ -68,7 +68,7 @@ class Operation(StrEnum):
 
 
 @dataclass(frozen=True, kw_only=True)
-class Standing:
+class StateRow:
     """One row of the table."""
 
     waits_for: str  # on the bench, of the tag
@@ -85,78 +85,78 @@ class Standing:
 
 
 LOAD, CLAMP, START, RESUME, HOLD, STOP, HOME, FINISH = Operation
-STANDINGS: dict[PieceState, Standing] = {
-    PieceState.PLANNED: Standing(waits_for="a key to be sent to the machine", allows=(LOAD,), tone="plain"),
-    PieceState.LOADED: Standing(
+STATE_ROWS: dict[PieceState, StateRow] = {
+    PieceState.PLANNED: StateRow(waits_for="a key to be sent to the machine", allows=(LOAD,), tone="plain"),
+    PieceState.LOADED: StateRow(
         waits_for="a blank to be clamped",
         now="Clamp the blank: bottomed, at its stop, tugged, the stop swung away.",
         allows=(CLAMP, STOP), after=("loaded",), machine_is=("loaded",), tone="plain",
     ),
-    PieceState.CLAMPED: Standing(
+    PieceState.CLAMPED: StateRow(
         waits_for="the machine to be started",
         now="Hands and gauge clear, lid closed, glasses on: start.",
         allows=(START, CLAMP, STOP), after=("clamped",), machine_is=("loaded", "turn", "stopped"), tone="plain",
     ),
-    PieceState.CUTTING: Standing(
+    PieceState.CUTTING: StateRow(
         waits_for="the machine: it is cutting",
         now="Hands clear of the wheel. Hold stops it where it is, spindle lifted.",
         allows=(HOLD, STOP), by_hand=(FINISH, HOLD, STOP), after=("started", "resumed"), machine_is=("cutting",),
         wheel_is_in=True, tone="plain",
     ),
-    PieceState.HELD: Standing(
+    PieceState.HELD: StateRow(
         waits_for="the machine: it is held",
         now="Held. Close the lid, hands clear, then go on.",
         allows=(RESUME, STOP), after=("held",), machine_is=("held",), wheel_is_in=True,
     ),
-    PieceState.TURN: Standing(
+    PieceState.TURN: StateRow(
         waits_for="the key to be turned over",
         now="Turn the key over. Same stop, brush the chips away, sight the millings parallel to the jaw: a blade cut "
         "deep at the tip goes in crooked easily. Then clamp it.",
         allows=(CLAMP, STOP), after=("turn-wanted",), machine_is=("turn",), careful=True,
     ),
-    PieceState.STALLED: Standing(
+    PieceState.STALLED: StateRow(
         waits_for="a stalled cutter to be freed",
         now="The cutter is stalled. Spindle off, hands away; home the machine, look at wheel and key, then go on. The "
         "cut under way is finished first.",
         allows=(HOME, STOP), after=("stalled",), machine_is=("stalled",), wheel_is_in=True, careful=True,
     ),
-    PieceState.STOPPED: Standing(
+    PieceState.STOPPED: StateRow(
         waits_for="the machine: it was stopped",
         now="Stopped. What is cut stays cut; clamp it again to go on where it stood.",
         allows=(CLAMP,), after=("stopped",), machine_is=("stopped", "loaded"),
     ),
-    PieceState.ASIDE: Standing(
+    PieceState.ASIDE: StateRow(
         waits_for="a key that was taken out of the machine",
         now="Another key took its place in the machine. Put this one back in the jaw and send it again: it goes on "
         "where it stood.",
         allows=(LOAD,), after=("set-aside",),
     ),
-    PieceState.LOST: Standing(
+    PieceState.LOST: StateRow(
         waits_for="a key that its machine has forgotten",
         now="The machine no longer knows this key. Look at it: if it is whole say so, else send it again with the same "
         "key in the jaw; cuts already made are only passed over.",
         allows=(LOAD,), to_be_looked_at=True, careful=True,
     ),
-    PieceState.UNSURE: Standing(
+    PieceState.UNSURE: StateRow(
         waits_for="somebody to look at a key",
         now="What the machine said of this key cannot be so. Look at the key and count its cuts, then say what it is.",
         allows=(STOP,), to_be_looked_at=True, careful=True,
     ),
-    PieceState.FINISHED: Standing(
+    PieceState.FINISHED: StateRow(
         waits_for="its new key to be proven",
         now="Made. Deburr lightly with the brush, no grinding.",
         after=("finished",), tone="inside",
     ),
-    PieceState.SPOILT: Standing(waits_for="another key in its place", ended=True, tone="outside"),
-    PieceState.ABANDONED: Standing(waits_for="another key in its place", ended=True, tone="plain"),
+    PieceState.SPOILT: StateRow(waits_for="another key in its place", ended=True, tone="outside"),
+    PieceState.ABANDONED: StateRow(waits_for="another key in its place", ended=True, tone="plain"),
 }  # fmt: skip
 
-STATE_AFTER = {kind: state for state, row in STANDINGS.items() for kind in row.after}
-AT_MACHINE = frozenset(state for state, row in STANDINGS.items() if row.machine_is)
-ENDED = frozenset(state for state, row in STANDINGS.items() if row.ended)
+STATE_AFTER = {kind: state for state, row in STATE_ROWS.items() for kind in row.after}
+AT_MACHINE = frozenset(state for state, row in STATE_ROWS.items() if row.machine_is)
+ENDED = frozenset(state for state, row in STATE_ROWS.items() if row.ended)
 OPEN = frozenset(PieceState) - ENDED - {PieceState.FINISHED}
 """Neither made nor ended: the tag waits for it, and cannot be closed before it is one or the other."""
-TO_BE_LOOKED_AT = frozenset(state for state, row in STANDINGS.items() if row.to_be_looked_at)
-SENT_AGAIN = frozenset(state for state, row in STANDINGS.items() if LOAD in row.allows)
-BY_MACHINE = {row.machine_is[0]: state for state, row in STANDINGS.items() if row.machine_is and state != "clamped"}
+TO_BE_LOOKED_AT = frozenset(state for state, row in STATE_ROWS.items() if row.to_be_looked_at)
+SENT_AGAIN = frozenset(state for state, row in STATE_ROWS.items() if LOAD in row.allows)
+BY_MACHINE = {row.machine_is[0]: state for state, row in STATE_ROWS.items() if row.machine_is and state != "clamped"}
 """The state of a piece by how the machine says it is: a machine does not say whether its key is clamped."""

@@ -13,7 +13,7 @@ from wryfalcon.accounts.models import User
 from wryfalcon.demonstration.making import bitting_of, family_record
 from wryfalcon.keeping.actions.tracing import TracedKey, keep_duplicate
 from wryfalcon.keeping.actions.trimming import (
-    Measured,
+    ClampingReadings,
     begin_trim,
     change_offset,
     close_trim,
@@ -53,7 +53,7 @@ def check_some(tam: User) -> None:
     try_caliper(tam, check, 7.0, 7.0)
     values = check.family_record.family.track(check.track).values
     cuts = {
-        space: Measured(round(values[step] + hand.gauss(0, 0.0004), 4))
+        space: ClampingReadings(round(values[step] + hand.gauss(0, 0.0004), 4))
         for space, step in enumerate(check.steps, start=1)
     }
     measure_clamping(tam, check, 1, cuts)
@@ -94,7 +94,7 @@ def hang_a_trim(people: dict[str, User]) -> None:
     for clamping in (1, 2):
         seat = random.gauss(0, 0.0003)
         cuts = {
-            space: Measured(round(track.values[step] + 0.0012 + seat + random.gauss(0, 0.0003), 4))
+            space: ClampingReadings(round(track.values[step] + 0.0012 + seat + random.gauss(0, 0.0003), 4))
             for space, step in enumerate(trim.steps, start=1)
         }
         measure_clamping(tam, trim, clamping, cuts)

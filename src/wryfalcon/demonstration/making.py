@@ -12,7 +12,7 @@ from wryfalcon.accounts.models import User
 from wryfalcon.bench.actions.cut import plan_piece
 from wryfalcon.bench.actions.prove import keep_proof
 from wryfalcon.bench.actions.read import Typed, add_value
-from wryfalcon.bench.actions.set_up import Fitting, set_up, tick
+from wryfalcon.bench.actions.set_up import Chosen, set_up, tick
 from wryfalcon.bench.actions.settle import Choice, read_back, settle
 from wryfalcon.bench.models import Piece, PieceState, ProofValue, Tag
 from wryfalcon.bench.queries.cards import hand_checks
@@ -61,7 +61,7 @@ def card_for(actor: User, tag: Tag, machine: Machine, done: Sequence[str] | None
     """Make the card of a tag and tick its checks."""
     cutter = Cutter.objects.get(name=tag.family.setup["cutter"])
     side = machine.jaw_sides.filter(name=tag.family.setup.get("jaw", "A")).first()
-    set_up(actor, tag, Fitting(machine, cutter, side))
+    set_up(actor, tag, Chosen(machine, cutter, side))
     again(tag)
     tick(actor, tag, [check.id for check in hand_checks(tag.family)] if done is None else list(done))
     again(tag)

@@ -10,7 +10,7 @@ from django.utils import timezone
 from wryfalcon.accounts.models import User
 from wryfalcon.bench.actions.cut import plan_piece
 from wryfalcon.bench.actions.settle import Choice, settle
-from wryfalcon.bench.actions.take_in import Baseline, Job, take_in
+from wryfalcon.bench.actions.take_in import Baseline, TagDetails, take_in
 from wryfalcon.bench.models import OnBench, Piece, PieceState, Tag
 from wryfalcon.demonstration.making import (
     again,
@@ -42,7 +42,7 @@ def hang_open_tags(people: dict[str, User]) -> None:
     _half_settled(people)
     take_in(
         people["wren"],
-        Job(
+        TagDetails(
             title="Plot 9 gate, two more",
             customer="Dunmere Allotments",
             on_bench=OnBench.WORN_KEY,
@@ -57,7 +57,7 @@ def hang_open_tags(people: dict[str, User]) -> None:
 def _half_settled(people: dict[str, User]) -> None:
     tag = take_in(
         people["wren"],
-        Job(
+        TagDetails(
             title="Stage door, one more of a worn key",
             customer="Saltmarsh Players",
             on_bench=OnBench.WORN_KEY,
@@ -72,7 +72,7 @@ def _half_settled(people: dict[str, User]) -> None:
 def _to_read_back(people: dict[str, User]) -> None:
     tag = take_in(
         people["wren"],
-        Job(
+        TagDetails(
             title="Props store, a good key",
             customer="Saltmarsh Players",
             on_bench=OnBench.GOOD_KEY,
@@ -90,7 +90,7 @@ def _to_read_back(people: dict[str, User]) -> None:
 def _ready_to_cut(people: dict[str, User], machine: Machine) -> None:
     tag = take_in(
         people["wren"],
-        Job(
+        TagDetails(
             title="Engine cover, wafer lock",
             customer="Captain Ruan",
             on_bench=OnBench.WORN_KEY,
@@ -108,7 +108,7 @@ def _brought_back(people: dict[str, User]) -> None:
     assert maker is not None
     tag = take_in(
         people["wren"],
-        Job(
+        TagDetails(
             title="Snags since last week",
             customer=maker.customer.name,
             on_bench=OnBench.RETURNED_KEY,
@@ -127,7 +127,7 @@ def _interrupted_keys(people: dict[str, User], machine: Machine, random: Random)
     """Six keys wanted, three proven, the fourth stopped half-way when the machine was switched off."""
     tag = take_in(
         people["wren"],
-        Job(
+        TagDetails(
             title="Tide gauge hut, six for the wardens",
             customer="Harbour Office",
             on_bench=OnBench.GOOD_KEY,
@@ -156,7 +156,7 @@ def _failed_proof(people: dict[str, User], machine: Machine, random: Random) -> 
     record = family_record("beach-hut-five")
     tag = take_in(
         people["wren"],
-        Job(
+        TagDetails(
             title="Beach hut 14, winter key",
             customer="Mrs Teague",
             on_bench=OnBench.WORN_KEY,

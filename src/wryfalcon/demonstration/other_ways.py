@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from wryfalcon.accounts.models import User
 from wryfalcon.bench.actions.read import Typed, add_value, look_with_depth_key, see_stage, state_labels
-from wryfalcon.bench.actions.sources import Manner, add_source, describe_source
-from wryfalcon.bench.actions.take_in import Baseline, Job, take_in
+from wryfalcon.bench.actions.sources import SourceSettings, add_source, describe_source
+from wryfalcon.bench.actions.take_in import Baseline, TagDetails, take_in
 from wryfalcon.bench.actions.trial_sheet import note_try
-from wryfalcon.bench.models import OnBench, Outcome, Seen, Source, SourceKind, Tag
+from wryfalcon.bench.models import OnBench, Outcome, Source, SourceKind, Tag, TumblerSeen
 from wryfalcon.bench.queries.reading import readings_of
 from wryfalcon.bench.queries.trial_sheet import entries_of, left_to_try, sheet_of
 from wryfalcon.demonstration.making import family_record, type_values
@@ -29,7 +29,7 @@ def hang_other_ways(people: dict[str, User]) -> None:
 def _half_a_lock(people: dict[str, User]) -> None:
     tag = take_in(
         people["wren"],
-        Job(
+        TagDetails(
             title="Boot locker and engine cover, no key left",
             customer="Captain Ruan",
             on_bench=OnBench.PART_LOCK,
@@ -40,8 +40,8 @@ def _half_a_lock(people: dict[str, User]) -> None:
     )
     source = add_source(people["tam"], tag, tag.family.tracks[0].name, SourceKind.DEPTH_KEYS, "boot locker")
     for depth in ("2", "3", "1"):
-        seen = {space: Seen.FLUSH for space, label in enumerate(LIGHTHOUSE, start=1) if label == depth}
-        unsure = dict.fromkeys((7, 8), Seen.UNSURE)  # the lock has no tumbler there
+        seen = {space: TumblerSeen.FLUSH for space, label in enumerate(LIGHTHOUSE, start=1) if label == depth}
+        unsure = dict.fromkeys((7, 8), TumblerSeen.UNSURE)  # the lock has no tumbler there
         look_with_depth_key(people["tam"], tag, source, depth, {**unsure, **seen})
     _try_two_keys(people["tam"], tag)
 
@@ -60,7 +60,7 @@ def _three_ways(people: dict[str, User]) -> None:
     """The worn key, an old copy, and a machine's decode that was read off from the tip."""
     tag = take_in(
         people["wren"],
-        Job(
+        TagDetails(
             title="Pier kiosk, worn key and an old copy",
             customer="Pier Master",
             on_bench=OnBench.WORN_KEY,
@@ -83,7 +83,7 @@ def _three_ways(people: dict[str, User]) -> None:
 def _pins(people: dict[str, User]) -> None:
     tag = take_in(
         people["wren"],
-        Job(
+        TagDetails(
             title="Wardrobe lock in pieces",
             customer="Saltmarsh Players",
             on_bench=OnBench.LOCK_PARTS,
@@ -93,7 +93,7 @@ def _pins(people: dict[str, User]) -> None:
     )
     track = tag.family.tracks[0]
     source = add_source(people["tam"], tag, track.name, SourceKind.PINS, "wardrobe plug")
-    describe_source(people["tam"], tag, source, Manner(plug="0.500"))
+    describe_source(people["tam"], tag, source, SourceSettings(plug="0.500"))
     for space, (label, master) in enumerate(zip("24153", ("", "+0.020", "", "", "+0.020"), strict=True), start=1):
         length = 0.5 - track.values[track.step(label)]
         add_value(people["tam"], tag, Typed(track.name, space, f"{length:.3f}{master}", tag.family.unit), source)
@@ -102,7 +102,7 @@ def _pins(people: dict[str, User]) -> None:
 def _cut_down(people: dict[str, User]) -> None:
     tag = take_in(
         people["wren"],
-        Job(
+        TagDetails(
             title="Plot 31 shed, lock and no key",
             customer="Dunmere Allotments",
             on_bench=OnBench.LOCK,
@@ -115,7 +115,7 @@ def _cut_down(people: dict[str, User]) -> None:
     for depth in track.labels[:2]:
         for space, label in enumerate(ALLOTMENT, start=1):
             if track.step(depth) <= track.step(label):
-                seen = Seen.FLUSH if label == depth else Seen.PROUD
+                seen = TumblerSeen.FLUSH if label == depth else TumblerSeen.PROUD
                 see_stage(people["tam"], tag, source, (space, depth), seen)
 
 

@@ -9,7 +9,7 @@ from django.utils import timezone
 
 from wryfalcon.accounts.models import User
 from wryfalcon.bench.actions.hand_over import hand_over
-from wryfalcon.bench.actions.take_in import Baseline, Job, decline, take_in
+from wryfalcon.bench.actions.take_in import Baseline, TagDetails, decline, take_in
 from wryfalcon.bench.models import OnBench, Tag
 from wryfalcon.demonstration.keeping_true import trimmed_once
 from wryfalcon.demonstration.making import (
@@ -47,7 +47,7 @@ def fill_history(people: dict[str, User]) -> None:
         _finished_job(people, job, at, random)
     tag = take_in(
         people["wren"],
-        Job(
+        TagDetails(
             title="Cash drawer, no key at all",
             customer="A visitor",
             on_bench=OnBench.GOOD_KEY,
@@ -62,7 +62,7 @@ def _finished_job(people: dict[str, User], job: int, at: datetime, random: Rando
     record = family_record(FAMILIES[job % len(FAMILIES)])
     tag = take_in(
         people["wren"],
-        Job(
+        TagDetails(
             title=f"{what}, {'a spare' if job % 3 else 'key lost overboard'}",
             customer=customer,
             on_bench=OnBench.GOOD_KEY if job % 3 else OnBench.WORN_KEY,

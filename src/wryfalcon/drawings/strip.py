@@ -9,7 +9,7 @@ from itertools import pairwise
 
 from keycore.family import Family, Track
 from keycore.reading.decode import Posterior
-from keycore.reading.evidence import Beside, Compared, Evidence, Flush, Looks, Measured, Rounded, Spread, Stated
+from keycore.reading.evidence import Beside, Compared, Evidence, Flush, Measured, Rounded, Spread, Stated, TumblerLooks
 from wryfalcon.drawings.kinds import is_drawable
 from wryfalcon.drawings.sheet import BLADE_LEFT, WIDTH, Sheet, px
 from wryfalcon.lengths import figure
@@ -44,7 +44,7 @@ class Shape(StrEnum):
 
 
 @dataclass(frozen=True)
-class Mark:
+class StripMark:
     """What one source says of one space: where it stands in its lane and what it is in words."""
 
     shape: Shape
@@ -84,7 +84,7 @@ class Lane:
     left: float
     width: float
     rungs: tuple[Rung, ...]
-    marks: tuple[Mark, ...]
+    marks: tuple[StripMark, ...]
     label: str
     chance: str
     sure: bool
@@ -164,8 +164,8 @@ def _pairings(sources: Sequence[SeenSource], xs: Sequence[float], top: float) ->
             continue
         for pair in source.evidence.pairs:
             y = top - PAIR_TOP + PAIR_APART * (len(found) % PAIR_ROWS)
-            down = {Beside.LEVEL: 0.0, Beside.DEEPER: PAIR_STEP, Beside.SHALLOWER: -PAIR_STEP}[pair.looks]
-            words = f"cut {pair.first + 1} {PAIRED[pair.looks]} cut {pair.second + 1}, {source.name}"
+            down = {Beside.LEVEL: 0.0, Beside.DEEPER: PAIR_STEP, Beside.SHALLOWER: -PAIR_STEP}[pair.compared]
+            words = f"cut {pair.first + 1} {PAIRED[pair.compared]} cut {pair.second + 1}, {source.name}"
             found.append(Pairing(px(xs[pair.first]), px(y + down / 2), px(xs[pair.second]), px(y - down / 2), words))
     return tuple(found)
 
@@ -258,9 +258,11 @@ class _Lanes:
         return self.x - self.width / 2 + self.width * (number + 0.5) / of
 
 
-def _marks(family: Family, track: Track, place: int, lane: _Lanes, sources: Sequence[SeenSource]) -> tuple[Mark, ...]:
+def _marks(
+    family: Family, track: Track, place: int, lane: _Lanes, sources: Sequence[SeenSource]
+) -> tuple[StripMark, ...]:
     """Every source's marks in its own column of the lane."""
-    found: list[Mark] = []
+    found: list[StripMark] = []
     for number, source in enumerate(sources):
         column, share = lane.column(number, len(sources)), lane.width / len(sources)
         match source.evidence:
@@ -269,7 +271,7 @@ def _marks(family: Family, track: Track, place: int, lane: _Lanes, sources: Sequ
             case Rounded(steps=steps):
                 step = steps[place]
                 found += [] if step is None else [_at_rung(Shape.ROUNDED, track, lane, column, step)]
-            case Looks(parts=parts):
+            case TumblerLooks(parts=parts):
                 found += [mark for part in parts for mark in _looked(part, track, place, lane, column)]
             case Flush() | Stated() as part:
                 found += _looked(part, track, place, lane, column)
@@ -278,7 +280,7 @@ def _marks(family: Family, track: Track, place: int, lane: _Lanes, sources: Sequ
     return tuple(found)
 
 
-def _looked(part: Flush | Stated, track: Track, place: int, lane: _Lanes, column: float) -> list[Mark]:
+def _looked(part: Flush | Stated, track: Track, place: int, lane: _Lanes, column: float) -> list[StripMark]:
     if isinstance(part, Flush):
         seen = part.flush[place]
         shape = Shape.FLUSH if seen else Shape.PROUD
@@ -298,11 +300,11 @@ SAID = {
 }
 
 
-def _at_rung(shape: Shape, track: Track, lane: _Lanes, x: float, step: int) -> Mark:
-    return Mark(shape, px(x), px(lane.ys[step]), SAID[shape].format(track.labels[step]))
+def _at_rung(shape: Shape, track: Track, lane: _Lanes, x: float, step: int) -> StripMark:
+    return StripMark(shape, px(x), px(lane.ys[step]), SAID[shape].format(track.labels[step]))
 
 
-def _measured(family: Family, track: Track, place: int, source: SeenSource, lane: _Lanes) -> list[Mark]:
+def _measured(family: Family, track: Track, place: int, source: SeenSource, lane: _Lanes) -> list[StripMark]:
     evidence = source.evidence
     assert isinstance(evidence, Measured)
     value = evidence.values[place]
@@ -310,7 +312,7 @@ def _measured(family: Family, track: Track, place: int, source: SeenSource, lane
         return []
     whisker = 2 * evidence.sd[place]
     at = [_height_of(track, lane.ys, v) for v in (value, value - whisker, value + whisker)]
-    mark = Mark(
+    mark = StripMark(
         shape=Shape.MEASURED,
         x=px(lane.x - lane.width * 0.2),
         y=px(at[0]),

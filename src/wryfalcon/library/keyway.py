@@ -8,7 +8,7 @@ from typing import Any
 
 from keycore.errors import InputError
 from keycore.family import Gauge
-from keycore.reading.keyway import KeywayFit, Seen, rank_families
+from keycore.reading.keyway import KeywayFit, UnknownKey, rank_families
 from keycore.reading.unknown_family import FittedFamily, MeasuredKey, fit_family
 from keycore.units import Unit, convert
 from wryfalcon.lengths import NotALength, parse_length
@@ -39,7 +39,7 @@ def lengths(text: str, shop: Unit, wanted: Unit, field: str) -> tuple[float, ...
 def which_keyway(asked: Mapping[str, str], shop: Unit) -> list[Ranked]:
     """Rank the library by what was measured of a key. Raises InputError naming the field."""
     gauge = asked.get("gauge", "")
-    seen = Seen(
+    seen = UnknownKey(
         positions=lengths(asked.get("positions", ""), shop, Unit.INCH, "positions"),
         gauge=Gauge(gauge) if gauge in list(Gauge) else None,
         height=_one(asked, "height", shop, Unit.INCH),

@@ -30,7 +30,7 @@ PAGES_A_TURN = 40
 
 
 @dataclass(frozen=True)
-class Entry:
+class LogEntry:
     """One entry of a machine's log as it is recorded, its time put right where the clock is far off."""
 
     event: MachineEvent
@@ -40,7 +40,7 @@ class Entry:
 class Listener(Protocol):
     """Who is told what the machines say. Everything is told inside the transaction that records it."""
 
-    def entries(self, machine: Machine, entries: Sequence[Entry]) -> None:
+    def entries(self, machine: Machine, entries: Sequence[LogEntry]) -> None:
         """New entries of a machine's log, each told once."""
 
     def at_rest(self, machine: Machine, status: Status) -> None:
@@ -216,7 +216,7 @@ def _record(line: Line, heard: Heard, listener: Listener) -> None:
             listener.at_rest(machine, heard.status)
 
 
-def _acknowledge(machine: Machine, entries: Sequence[Entry]) -> None:
+def _acknowledge(machine: Machine, entries: Sequence[LogEntry]) -> None:
     """An order whose entry is in the log was done, whether its answer came or not."""
     ids = [UUID(entry.event.order) for entry in entries if _is_id(entry.event.order)]
     told = Order.objects.filter(machine=machine, key__in=ids, state__in=OPEN)
@@ -234,7 +234,7 @@ def _find_missing(driver: Driver, machine: Machine, status: Status, listener: Li
             listener.found(machine, job, whereabouts, status)
 
 
-def _in_turn(line: Line, heard: Heard) -> list[Entry]:
+def _in_turn(line: Line, heard: Heard) -> list[LogEntry]:
     """The entries that come next, each once; what is missing or told twice is named."""
     machine, last, taken = line.machine, line.last_event, []
     off = heard.clock_off if abs(heard.clock_off) > CLOCK_SLACK else 0.0
@@ -253,7 +253,7 @@ def _in_turn(line: Line, heard: Heard) -> list[Entry]:
         if at > latest:
             note_misreport(machine, f"It dates entry {event.number} of its log after now", raw, event.job or "")
             at = timezone.now()
-        taken.append(Entry(event, at))
+        taken.append(LogEntry(event, at))
         last = event.number
     return taken
 

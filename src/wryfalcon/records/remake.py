@@ -12,7 +12,7 @@ from keycore.documents.text import parse_json
 from keycore.family import Family
 from wryfalcon.accounts.models import User
 from wryfalcon.bench.actions.codes import read_code
-from wryfalcon.bench.actions.take_in import Baseline, Job, take_in
+from wryfalcon.bench.actions.take_in import Baseline, TagDetails, take_in
 from wryfalcon.bench.models import OnBench, Settlement, Tag
 from wryfalcon.library.actions import import_family
 from wryfalcon.library.models import FamilyRecord
@@ -30,7 +30,7 @@ def make_again(actor: User, raw: bytes, *, authority: str) -> Tag:
     """
     model, family = read_record(parse_json(raw))
     record = _family_record(actor, family, model.family)
-    job = Job(
+    job = TagDetails(
         title=model.title,
         customer=model.customer,
         on_bench=OnBench.RECORD,
@@ -67,7 +67,7 @@ def make_tag_again(actor: User, tag: Tag, *, authority: str, quantity: int = 1) 
     settled = tag.settlement
     if settled is None or tag.family_record is None:
         raise NotDone(f"Tag {tag} has no bitting settled to make a key from.")
-    job = Job(
+    job = TagDetails(
         title=tag.title,
         customer=tag.customer.name,
         on_bench=OnBench.RECORD,

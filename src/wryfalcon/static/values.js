@@ -24,16 +24,16 @@
   const place = (of) => [of.getAttribute("action"), of.elements.track?.value ?? "", of.elements.source?.value ?? ""].join("|");
   const mine = () => { const of = form(); return of ? items.filter((item) => item.place === place(of)) : []; };
   const values = (typed) => typed.trim().replace(/([\d.,])\s+(?=(mm|inch|inches|in|thou)\b)/gi, "$1").split(/\s+/).filter(Boolean);
-  const looksOf = (of) => of.dataset.looks.split(",").map(Number);
+  const knownOf = (of) => of.dataset.known.split(",").map(Number);
   const name = () => Array.from(crypto.getRandomValues(new Uint8Array(12)), (byte) => byte.toString(16).padStart(2, "0")).join("");
 
   /* The cut after one, as the server has it: the next; after the last the first that was passed over; 0 when all have a value. */
   function after(of, cut, count) {
-    const looks = looksOf(of), cuts = looks.length;
+    const known = knownOf(of), cuts = known.length;
     if (cut + count <= cuts) return cut + count;
-    const taken = new Set(looks.flatMap((n, i) => (n > 0 ? [i + 1] : [])));
+    const taken = new Set(known.flatMap((n, i) => (n > 0 ? [i + 1] : [])));
     mine().forEach((item) => item.state !== "refused" && item.cuts.forEach((each) => taken.add(each)));
-    return looks.findIndex((_, i) => !taken.has(i + 1)) + 1;
+    return known.findIndex((_, i) => !taken.has(i + 1)) + 1;
   }
 
   function take(of) {
@@ -44,9 +44,9 @@
     field.value = "";
     if (typed) {
       const cuts = Array.from({ length: count }, (_, i) => cut + i);
-      const looks = looksOf(of)[cut - 1] ?? 0;
+      const known = knownOf(of)[cut - 1] ?? 0;
       const ahead = mine().filter((item) => item.state === "waiting" && item.cuts.includes(cut)).length;
-      items.push({ key: name(), place: place(of), action: of.getAttribute("action"), cut, cuts, typed, looks: looks + ahead, state: "waiting",
+      items.push({ key: name(), place: place(of), action: of.getAttribute("action"), cut, cuts, typed, known: known + ahead, state: "waiting",
                    track: of.elements.track?.value ?? "", source: of.elements.source?.value ?? "" });
       store();
     }
@@ -95,8 +95,8 @@
   }
 
   function drop(item) { items = items.filter((each) => each !== item); store(); show(); later(); }
-  function again(item, typed, looks = item.looks) {
-    Object.assign(item, { key: name(), typed, looks, state: "waiting", says: "", suggest: "", tries: 0 });
+  function again(item, typed, known = item.known) {
+    Object.assign(item, { key: name(), typed, known, state: "waiting", says: "", suggest: "", tries: 0 });
     store(); show(); send();
   }
   function redo(item) {
@@ -133,14 +133,14 @@
   function count(item) {
     const of = form();
     if (!of || place(of) !== item.place) return;
-    const looks = looksOf(of);
-    item.cuts.forEach((cut) => { if (looks[cut - 1] !== undefined) looks[cut - 1] += 1; });
-    of.dataset.looks = looks.join(",");
+    const known = knownOf(of);
+    item.cuts.forEach((cut) => { if (known[cut - 1] !== undefined) known[cut - 1] += 1; });
+    of.dataset.known = known.join(",");
   }
 
   /* null: no answer, say it again. */
   async function post(item) {
-    const body = new URLSearchParams({ track: item.track, source: item.source, cut: item.cut, typed: item.typed, looks: item.looks, key: item.key });
+    const body = new URLSearchParams({ track: item.track, source: item.source, cut: item.cut, typed: item.typed, known: item.known, key: item.key });
     const token = document.querySelector("input[name=csrfmiddlewaretoken]")?.value ?? "";
     const stop = new AbortController(), clock = setTimeout(() => stop.abort(), PATIENCE);
     try {

@@ -35,9 +35,9 @@ def bench_drawing(context: Context) -> SafeString:
 
 
 @register.simple_tag
-def drift_chart(chart: Any) -> SafeString:
+def course_chart(chart: Any) -> SafeString:
     """A machine's course; drawn once for the same keys."""
-    return _rendered_drift(chart)
+    return _rendered_course(chart)
 
 
 @register.inclusion_tag("drawings/wheel.svg")
@@ -47,8 +47,8 @@ def wheel_section(drawing: Any) -> dict[str, Any]:
 
 
 @lru_cache(maxsize=16)
-def _rendered_drift(chart: Any) -> SafeString:
-    return mark_safe(render_to_string("drawings/drift.svg", {"chart": chart}))
+def _rendered_course(chart: Any) -> SafeString:
+    return mark_safe(render_to_string("drawings/course.svg", {"chart": chart}))
 
 
 @lru_cache(maxsize=256)

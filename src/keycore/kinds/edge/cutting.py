@@ -13,7 +13,7 @@ import numpy as np
 from keycore.cutting.plan import Plan, PlannedCut, Problem, TrackPlan, checked_blank, rules_broken
 from keycore.errors import InputError
 from keycore.family import Blank, Family, Gauge, Place, Track, Tumbler
-from keycore.geometry.profile import Profile, flats_left, profile_of, roots_gone, stand
+from keycore.geometry.profile import Profile, flats_left, profile_of, roots_gone, tumbler_heights
 from keycore.geometry.shape import Curve, Points, Shape, Spot, View
 from keycore.kind import Clamping, Column, Cutting
 from keycore.kinds.edge import edge_values, macs_of_wheel
@@ -71,13 +71,13 @@ def stands(
     family: Family, track: Track, values: Sequence[float], *, style: str = "", tool: Tool | None = None,
     along: float = 0.0,
 ) -> tuple[float, ...]:  # fmt: skip
-    """How high each tumbler stands on an edge cut to these values; see ``Standing`` in the interface of kinds.
+    """How high each tumbler stands on an edge cut to these values; see ``TumblerHeights`` in the record of a kind.
 
     Arguments: ``values`` (n,) family unit, all cuts so far ``along`` the blade from where they should be.
     Returns (n,) heights on one edge. Raises InputError without blank or cut.
     """
     tumbler, edge = tumbler_of(family, track), edge_of(family, track, values, style or PLUNGED, tool)
-    return stand(edge, [space - along for space in track.spaces], tumbler)
+    return tumbler_heights(edge, [space - along for space in track.spaces], tumbler)
 
 
 def shape(
@@ -139,7 +139,7 @@ def plan(
     family: Family, bitting: Mapping[str, Sequence[str]], style: str, tool: Tool | None,
     values: Mapping[str, Sequence[float]],
 ) -> Plan:  # fmt: skip
-    """Work out the cuts of a key; see ``Planning`` in the interface of kinds. Raises InputError for a missing tool."""
+    """Work out the cuts of a key; see ``Planning`` in the record of a kind. Raises InputError for a missing tool."""
     blank = checked_blank(family)
     tracks, problems = [], []
     for name, labels in bitting.items():
@@ -247,7 +247,7 @@ CUTTING = Cutting(
     clampings=clampings,
     plan=plan,
     shape=shape,
-    stands=stands,
+    tumbler_heights=stands,
     reach=reach,
     working=working,
     handling=OF_A_BLADE,

@@ -6,7 +6,7 @@ from django.db import transaction
 
 from wryfalcon.accounts.models import User
 from wryfalcon.bench.actions.read import state_labels
-from wryfalcon.bench.actions.sources import Manner, add_source, describe_source
+from wryfalcon.bench.actions.sources import SourceSettings, add_source, describe_source
 from wryfalcon.bench.models import Source, SourceKind, Tag
 from wryfalcon.codes.models import Code
 from wryfalcon.refusal import NotDone
@@ -20,7 +20,7 @@ def read_code(actor: User, tag: Tag, code: Code, source: Source | None = None) -
     name = f"{code}, {code.series}"
     source = source or add_source(actor, tag, code.series.track, SourceKind.CODE, name)
     if source.counted_from != tag.family.numbered_from:
-        describe_source(actor, tag, source, Manner(counted_from=tag.family.numbered_from))
+        describe_source(actor, tag, source, SourceSettings(counted_from=tag.family.numbered_from))
     source.name, source.code = name[:40], code
     source.save()
     labels = code.bitting.split()

@@ -219,7 +219,7 @@ def next_of(pieces: Sequence[Piece]) -> tuple[int, int]:
 
 def allowed_for(piece: Piece) -> tuple[Operation, ...]:
     """The operations that make sense now; the machine itself has the last word."""
-    row = piece.standing
+    row = piece.state_row
     is_by_hand = piece.machine is not None and piece.machine.driver == DriverKind.FILE
     return row.by_hand if is_by_hand and row.by_hand else row.allows
 

@@ -13,7 +13,7 @@ from wryfalcon.bench.actions.read import Typed, all_or_none, check_looks, unders
 from wryfalcon.bench.actions.take_in import check_open
 from wryfalcon.bench.models import Felt, Lock, Piece, PieceState, Proof, ProofValue, Tag, Trial, WayUp
 from wryfalcon.bench.queries.proving import proof_of
-from wryfalcon.lengths import Entry
+from wryfalcon.lengths import Understood
 from wryfalcon.log.actions import write_down
 from wryfalcon.log.models import Event
 from wryfalcon.machines.actions.orders import Press, place_order
@@ -22,7 +22,7 @@ from wryfalcon.refusal import NotDone
 
 
 @transaction.atomic
-def add_proof_value(actor: User, tag: Tag, piece: Piece, typed: Typed) -> Entry:
+def add_proof_value(actor: User, tag: Tag, piece: Piece, typed: Typed) -> Understood:
     """Write one measurement of the new key down; another on the same cut is a repeat."""
     _check_finished(tag, piece)
     track = tag.family.track(typed.track)
@@ -30,7 +30,7 @@ def add_proof_value(actor: User, tag: Tag, piece: Piece, typed: Typed) -> Entry:
         raise NotDone(f"There is no cut {typed.space}, only 1 to {len(track.spaces)}.", "space")
     at_cut = piece.proof_values.filter(track=typed.track, space=typed.space)
     if typed.named and (before := at_cut.filter(key=typed.named).first()):
-        return Entry(before.value, "")
+        return Understood(before.value, "")
     check_looks(typed, [value.typed or f"{value.value:.4f}" for value in at_cut.filter(withdrawn=False)])
     entry = understood(tag, track, typed)
     kept = ProofValue.objects.create(
@@ -41,7 +41,7 @@ def add_proof_value(actor: User, tag: Tag, piece: Piece, typed: Typed) -> Entry:
     return entry
 
 
-def add_proof_values(actor: User, tag: Tag, piece: Piece, entries: Sequence[Typed]) -> list[Entry]:
+def add_proof_values(actor: User, tag: Tag, piece: Piece, entries: Sequence[Typed]) -> list[Understood]:
     """Write several measurements down, all or none. Raises NotDone with what to type instead."""
     return all_or_none(entries, lambda typed: add_proof_value(actor, tag, piece, typed))
 

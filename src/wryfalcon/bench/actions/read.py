@@ -15,8 +15,8 @@ from keycore.units import Unit
 from wryfalcon.accounts.models import User
 from wryfalcon.bench.actions.sources import calipers_of
 from wryfalcon.bench.actions.take_in import check_read
-from wryfalcon.bench.models import Beside, CutMark, Seen, Sighting, Source, SourceKind, Tag
-from wryfalcon.lengths import Entry, NotALength, can_measure, figure, meant_in_other_unit, parse_value, say_value
+from wryfalcon.bench.models import Beside, CutMark, Sighting, Source, SourceKind, Tag, TumblerSeen
+from wryfalcon.lengths import NotALength, Understood, can_measure, figure, meant_in_other_unit, parse_value, say_value
 from wryfalcon.log.actions import write_down
 from wryfalcon.log.models import Event
 from wryfalcon.refusal import NotDone, SecondLook
@@ -33,7 +33,7 @@ class Typed:
     text: str
     unit: Unit  # the unit the person works in
     key: str = ""  # of the entry: said twice, it is kept once
-    looks: int | None = None  # values of that cut that the page knew of; None does not ask
+    known: int | None = None  # values of that cut that the page knew of; None does not ask
 
     @property
     def named(self) -> str:
@@ -41,13 +41,13 @@ class Typed:
         return self.key[:32]
 
 
-def add_values(actor: User, tag: Tag, entries: Sequence[Typed], source: Source | None = None) -> list[Entry]:
+def add_values(actor: User, tag: Tag, entries: Sequence[Typed], source: Source | None = None) -> list[Understood]:
     """Write several values down, all or none. Raises NotDone with what to type instead."""
     return all_or_none(entries, lambda typed: add_value(actor, tag, typed, source))
 
 
 @transaction.atomic
-def all_or_none(entries: Sequence[Typed], add: Callable[[Typed], Entry]) -> list[Entry]:
+def all_or_none(entries: Sequence[Typed], add: Callable[[Typed], Understood]) -> list[Understood]:
     """Add entries one after another; where one is refused none is kept, which the refusal says."""
     try:
         return [add(typed) for typed in entries]
@@ -58,7 +58,7 @@ def all_or_none(entries: Sequence[Typed], add: Callable[[Typed], Entry]) -> list
 
 
 @transaction.atomic
-def add_value(actor: User, tag: Tag, typed: Typed, source: Source | None = None) -> Entry:
+def add_value(actor: User, tag: Tag, typed: Typed, source: Source | None = None) -> Understood:
     """Write one value down, for the calipers where no source is named. Raises NotDone with what to type instead.
 
     The same entry again, by its key, is kept once. Raises SecondLook for a cut with more values than the
@@ -69,7 +69,7 @@ def add_value(actor: User, tag: Tag, typed: Typed, source: Source | None = None)
     _check_space(track, typed.space)
     kept = Sighting.objects.filter(source__tag=tag)
     if typed.named and (before := kept.filter(key=typed.named, space=typed.space).first()):
-        return Entry(before.value or 0.0, "")
+        return Understood(before.value or 0.0, "")
     of_it = {"source": source} if source is not None else {"source__track": typed.track, "source__kind": CALIPERS}
     have = kept.filter(withdrawn=False, source__removed=False, space=typed.space, **of_it).exclude(value=None)
     check_looks(typed, list(have.values_list("typed", flat=True)))
@@ -86,7 +86,7 @@ def add_value(actor: User, tag: Tag, typed: Typed, source: Source | None = None)
     return entry
 
 
-def _add_pins(actor: User, tag: Tag, track: Track, typed: Typed, source: Source) -> Entry:
+def _add_pins(actor: User, tag: Tag, track: Track, typed: Typed, source: Source) -> Understood:
     """A bottom pin, or ``bottom + master`` for a stack with a master pin."""
     if source.plug is None:
         raise NotDone("Give the plug's figure first: what root height and pin length add up to.", "plug")
@@ -104,13 +104,13 @@ def _add_pins(actor: User, tag: Tag, track: Track, typed: Typed, source: Source)
 
 def check_looks(typed: Typed, have: Sequence[str]) -> None:
     """Raise SecondLook for a cut with more values than the page knew of: another tab, or one value too many."""
-    if typed.looks is not None and len(have) > typed.looks:
+    if typed.known is not None and len(have) > typed.known:
         raise SecondLook(
             f"Cut has {' and '.join(have)} already: is {typed.text.strip()[:20]} a second look?", len(have)
         )
 
 
-def understood(tag: Tag, track: Track, typed: Typed) -> Entry:
+def understood(tag: Tag, track: Track, typed: Typed) -> Understood:
     """A typed depth value as the family has it; NotDone where it is none, or cannot be a cut of this key."""
     near, depth = can_measure(tag.family, track), tag.family.depth
     entry = _value(typed.text, typed.unit, depth, near)
@@ -120,7 +120,7 @@ def understood(tag: Tag, track: Track, typed: Typed) -> Entry:
     return entry
 
 
-def _value(text: str, shop: Unit, wanted: Coordinate, near: tuple[float, float] | None = None) -> Entry:
+def _value(text: str, shop: Unit, wanted: Coordinate, near: tuple[float, float] | None = None) -> Understood:
     try:
         return parse_value(text, shop, wanted, near)
     except NotALength as error:
@@ -179,7 +179,7 @@ def look_with_depth_key(actor: User, tag: Tag, source: Source, depth: str, seen:
     _check_label(track, depth)
     for space in seen:
         _check_space(track, space)
-    everywhere = {space: seen.get(space, Seen.PROUD) for space in range(1, len(track.spaces) + 1)}
+    everywhere = {space: seen.get(space, TumblerSeen.PROUD) for space in range(1, len(track.spaces) + 1)}
     Sighting.objects.filter(source=source, depth=depth, withdrawn=False).update(withdrawn=True)
     look = _see(actor, source, {space: {"depth": depth, "seen": how} for space, how in everywhere.items()})
     write_down(Event.LOOKED, actor, tag, **_said(source, look), depth_key=depth)
@@ -217,7 +217,7 @@ def _put_dirty_away(source: Source, space: int) -> None:
 
 
 @transaction.atomic
-def compare_cuts(actor: User, tag: Tag, source: Source, pair: tuple[int, int], looks: str) -> None:
+def compare_cuts(actor: User, tag: Tag, source: Source, pair: tuple[int, int], compared: str) -> None:
     """Two cuts held against each other by eye; the same two again replace the look before."""
     check_read(tag)
     _check_kind(source, source.kind == SourceKind.COMPARED)
@@ -226,9 +226,9 @@ def compare_cuts(actor: User, tag: Tag, source: Source, pair: tuple[int, int], l
     _check_space(track, beside)
     if space == beside:
         raise NotDone("Choose two different cuts.")
-    if looks not in Beside.values:
+    if compared not in Beside.values:
         raise NotDone("Say whether it is deeper, level or shallower.")
-    look = _see(actor, source, {space: {"beside": beside, "looks": looks}})
+    look = _see(actor, source, {space: {"beside": beside, "compared": compared}})
     write_down(Event.LOOKED, actor, tag, **_said(source, look), space=space)
 
 
@@ -240,7 +240,7 @@ def see_stage(actor: User, tag: Tag, source: Source, cut: tuple[int, str], seen:
     track, (space, depth) = tag.family.track(source.track), cut
     _check_space(track, space)
     _check_label(track, depth)
-    if seen not in Seen.values:
+    if seen not in TumblerSeen.values:
         raise NotDone("Say whether it sits flush, still marks, or cannot be told.")
     now = [track.step(s.depth) for s in source.sightings.filter(space=space, withdrawn=False)]
     if now and track.step(depth) < max(now):

@@ -24,7 +24,7 @@ from wryfalcon.refusal import NotDone
 
 
 @dataclass(frozen=True)
-class Fitting:
+class Chosen:
     """What the key is to be cut on."""
 
     machine: Machine
@@ -34,7 +34,7 @@ class Fitting:
 
 
 @transaction.atomic
-def set_up(actor: User, tag: Tag, fitting: Fitting) -> SetUp:
+def set_up(actor: User, tag: Tag, fitting: Chosen) -> SetUp:
     """Write a card for the settlement in force. Raises NotDone naming the field."""
     check_open(tag)
     settlement = tag.settlement
@@ -79,7 +79,7 @@ def remake(press: Press, tag: Tag) -> SetUp:
     for piece in tag.pieces.filter(state__in=OPEN, done=0, onto=None):
         end_piece(press, tag, piece, blank_used=False, why="the card was made anew")
     assert press.by is not None
-    return set_up(press.by, tag, Fitting(last.machine, last.cutter, last.jaw_side, last.style))
+    return set_up(press.by, tag, Chosen(last.machine, last.cutter, last.jaw_side, last.style))
 
 
 @transaction.atomic

@@ -19,7 +19,7 @@ from wryfalcon.refusal import NotDone
 
 
 @dataclass(frozen=True)
-class Manner:
+class SourceSettings:
     """How a source is read, as it came from the form; what is None stays as it is."""
 
     counted_from: str | None = None
@@ -65,7 +65,7 @@ def _usual_end(tag: Tag, kind: str) -> str:
 
 
 @transaction.atomic
-def describe_source(actor: User, tag: Tag, source: Source, manner: Manner, unit: Unit = Unit.INCH) -> None:
+def describe_source(actor: User, tag: Tag, source: Source, manner: SourceSettings, unit: Unit = Unit.INCH) -> None:
     """Say which end it was counted from, how worn the key looks, and what else its kind asks.
 
     What was already seen was counted from the old end, so changing it turns the sightings round.
@@ -114,7 +114,7 @@ def _plug(tag: Tag, text: str, unit: Unit) -> float | None:
 def turn_source(actor: User, tag: Tag, source: Source) -> None:
     """It was counted from the other end."""
     other = "tip" if source.counted_from == "bow" else "bow"
-    describe_source(actor, tag, source, Manner(counted_from=other))
+    describe_source(actor, tag, source, SourceSettings(counted_from=other))
 
 
 @transaction.atomic

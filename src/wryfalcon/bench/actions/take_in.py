@@ -46,7 +46,7 @@ class Baseline:
 
 
 @dataclass(frozen=True)
-class Job:
+class TagDetails:
     """What is written on a tag."""
 
     title: str
@@ -64,7 +64,7 @@ class Job:
 
 
 @transaction.atomic
-def take_in(actor: User, job: Job) -> Tag:
+def take_in(actor: User, job: TagDetails) -> Tag:
     """Write a new tag. Raises NotDone naming the field."""
     number = (Tag.objects.aggregate(last=Max("number"))["last"] or FIRST_NUMBER - 1) + 1
     tag = Tag(number=number)
@@ -74,7 +74,7 @@ def take_in(actor: User, job: Job) -> Tag:
 
 
 @transaction.atomic
-def change(actor: User, tag: Tag, job: Job) -> str:
+def change(actor: User, tag: Tag, job: TagDetails) -> str:
     """Change what is written on an open tag; returns what became of a reading for another family, in words.
 
     Raises NotDone naming the field, for another family once the bitting is settled too.
@@ -158,7 +158,7 @@ def check_read(tag: Tag) -> None:
         raise NotDone(why)
 
 
-def _write(actor: User, tag: Tag, job: Job) -> None:
+def _write(actor: User, tag: Tag, job: TagDetails) -> None:
     tag.brought_back_from, tag.made_by = None, None
     if job.brought_back:
         tag.brought_back_from, tag.made_by = _maker_of(job.brought_back, tag)
@@ -184,7 +184,7 @@ def _write(actor: User, tag: Tag, job: Job) -> None:
     _write_locks(tag, job.locks)
 
 
-def _filled_from(maker: Tag, job: Job) -> Job:
+def _filled_from(maker: Tag, job: TagDetails) -> TagDetails:
     """A job for a key that came back: family, blank and locks are those of its tag where nothing else is said."""
     if job.family is not None and job.family.pk != maker.family_record_id:
         raise NotDone(f"Tag {maker} made a {maker.family_record} key: a key brought back is of that family.", "family")

@@ -35,7 +35,7 @@ TAKEN_BACK = "taken back on the trial sheet"
 
 
 @dataclass(frozen=True)
-class Manner:
+class SheetSettings:
     """How a sheet is worked through."""
 
     order: str = TrialOrder.CHEAPEST
@@ -44,7 +44,7 @@ class Manner:
 
 
 @transaction.atomic
-def work_through(actor: User, tag: Tag, track: str, manner: Manner) -> TrialSheet:
+def work_through(actor: User, tag: Tag, track: str, manner: SheetSettings) -> TrialSheet:
     """Choose the order, half steps and the series of a sheet. Raises NotDone for a series of another family."""
     check_read(tag)
     series = manner.series

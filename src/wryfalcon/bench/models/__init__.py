@@ -3,7 +3,16 @@
 from wryfalcon.bench.models.jobs import Customer, Felt, Lock, OnBench, Progress, Tag, TagState
 from wryfalcon.bench.models.pieces import Piece
 from wryfalcon.bench.models.proving import Proof, ProofValue, Trial, WayUp
-from wryfalcon.bench.models.reading import Beside, CutMark, Overruling, Seen, Sighting, Source, SourceKind, WearGrade
+from wryfalcon.bench.models.reading import (
+    Beside,
+    CutMark,
+    Overruling,
+    Sighting,
+    Source,
+    SourceKind,
+    TumblerSeen,
+    WearGrade,
+)
 from wryfalcon.bench.models.settling import Intent, Settlement, SetUp
 from wryfalcon.bench.models.tries import Outcome, SheetEntry, TrialOrder, TrialSheet
 from wryfalcon.bench.piece_states import PieceState
@@ -23,7 +32,6 @@ __all__ = [
     "Progress",
     "Proof",
     "ProofValue",
-    "Seen",
     "SetUp",
     "Settlement",
     "SheetEntry",
@@ -35,6 +43,7 @@ __all__ = [
     "Trial",
     "TrialOrder",
     "TrialSheet",
+    "TumblerSeen",
     "WayUp",
     "WearGrade",
 ]

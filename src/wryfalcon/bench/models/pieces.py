@@ -6,7 +6,7 @@ from django.db import models
 
 from wryfalcon.bench.models.jobs import Tag
 from wryfalcon.bench.models.settling import Settlement, SetUp
-from wryfalcon.bench.piece_states import STANDINGS, PieceState, Standing
+from wryfalcon.bench.piece_states import STATE_ROWS, PieceState, StateRow
 from wryfalcon.machines.models import Machine
 
 ORDINALS = ("first", "second", "third", "fourth", "fifth", "sixth", "seventh", "eighth", "ninth")
@@ -66,9 +66,9 @@ class Piece(models.Model):
         return f"{name}, touched up" if self.onto_id is not None else name
 
     @property
-    def standing(self) -> Standing:
+    def state_row(self) -> StateRow:
         """The row of the table of states that it is in."""
-        return STANDINGS[PieceState(self.state)]
+        return STATE_ROWS[PieceState(self.state)]
 
     @property
     def is_planned(self) -> bool:
@@ -88,4 +88,4 @@ class Piece(models.Model):
     @property
     def is_ended(self) -> bool:
         """Whether it is spoilt or given up."""
-        return self.standing.ended
+        return self.state_row.ended

@@ -91,7 +91,7 @@ class Source(models.Model):
         return f"{kind}: {self.name}" if self.name else kind
 
 
-class Seen(models.TextChoices):
+class TumblerSeen(models.TextChoices):
     """What a tumbler shows."""
 
     FLUSH = "flush", "flush"
@@ -133,9 +133,9 @@ class Sighting(models.Model):
     master = models.FloatField(null=True, help_text="the master pin's length, family unit")
     labels = models.JSONField(default=list, help_text="the depth stated, or the depths it lies between")
     depth = models.CharField(max_length=3, blank=True, help_text="of the depth key, or of the blank's cut")
-    seen = models.CharField(max_length=6, choices=Seen, blank=True)
+    seen = models.CharField(max_length=6, choices=TumblerSeen, blank=True)
     beside = models.PositiveSmallIntegerField(null=True, help_text="the space that it was held against")
-    looks = models.CharField(max_length=9, choices=Beside, blank=True, help_text="how it looks beside that")
+    compared = models.CharField(max_length=9, choices=Beside, blank=True, help_text="how it looks beside that")
     mark = models.CharField(max_length=7, choices=CutMark, blank=True)
     typed = models.CharField(max_length=24, blank=True)
     key = models.CharField(max_length=32, blank=True, db_index=True, help_text="of the entry: said twice, kept once")

@@ -63,7 +63,7 @@ def _fit(tag: Tag, settlement: Settlement, cutter: Cutter, own: Tool | None) -> 
     keys = int(getattr(cutter, "keys", 0))
     play, making = play_of(tag.family), making_of(tag)
     moved, away = [], []
-    stand, worn = cutting_of(tag.family).stands, made_tool(tag.family, look or cutter)
+    stand, worn = cutting_of(tag.family).tumbler_heights, made_tool(tag.family, look or cutter)
     for track in tag.family.tracks:
         values = settlement.values[track.name]
         made, right = stand(tag.family, track, values, tool=worn), stand(tag.family, track, values)

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from functools import cached_property
 
 from keycore.family import Family, Track
-from keycore.reading.evidence import Beside, Compared, Evidence, Flush, Looks, Measured, Pair, Stated
+from keycore.reading.evidence import Beside, Compared, Evidence, Flush, Measured, Pair, Stated, TumblerLooks
 from keycore.reading.instruments import (
     CALIPER_SD,
     COMPARED_SD,
@@ -18,12 +18,12 @@ from keycore.reading.instruments import (
     measured_from_pins,
     rounded_by_machine,
 )
-from keycore.reading.staged import Seen as StageSeen
 from keycore.reading.staged import Stage, as_evidence
+from keycore.reading.staged import TumblerSeen as StageSeen
 from keycore.reading.wear import CutMark, WearGrade, counts_for, expected_wear, local_of
 from keycore.units import Unit, convert
 from wryfalcon.bench.models import CutMark as Mark
-from wryfalcon.bench.models import Seen, Sighting, Source, SourceKind
+from wryfalcon.bench.models import Sighting, Source, SourceKind, TumblerSeen
 
 CODE_TRUST = 0.999
 """The chance that one cut of a code's bitting is what the table's maker cut: common practice, no source."""
@@ -39,7 +39,11 @@ TRUST = {
     SourceKind.GRID: GRID_TRUST,
     SourceKind.CODE: CODE_TRUST,
 }
-STAGE_SEEN = {Seen.FLUSH: StageSeen.FLUSH, Seen.PROUD: StageSeen.MARKS, Seen.UNSURE: StageSeen.UNSURE}
+STAGE_SEEN = {
+    TumblerSeen.FLUSH: StageSeen.FLUSH,
+    TumblerSeen.PROUD: StageSeen.MARKS,
+    TumblerSeen.UNSURE: StageSeen.UNSURE,
+}
 
 
 @dataclass(frozen=True)
@@ -109,7 +113,7 @@ class SourceReading:
     def stages(self) -> tuple[Stage, ...]:
         """A blank cut down: every look, in order."""
         return tuple(
-            Stage(sighting.space, self.track.step(sighting.depth), STAGE_SEEN[Seen(sighting.seen)])
+            Stage(sighting.space, self.track.step(sighting.depth), STAGE_SEEN[TumblerSeen(sighting.seen)])
             for sighting in self.sightings
             if sighting.depth
         )
@@ -118,14 +122,16 @@ class SourceReading:
     def spaces_seen(self) -> set[int]:
         """The spaces this source says something of."""
         seen = {
-            s.space for s in self.sightings if s.value is not None or s.labels or s.seen in (Seen.FLUSH, Seen.PROUD)
+            s.space
+            for s in self.sightings
+            if s.value is not None or s.labels or s.seen in (TumblerSeen.FLUSH, TumblerSeen.PROUD)
         }
         return seen.union(*((pair.space, pair.beside or pair.space) for pair in self.pairs))
 
     @cached_property
     def pairs(self) -> tuple[Sighting, ...]:
         """The cuts that were compared by eye; of the same two the last look stands."""
-        last = {frozenset((s.space, s.beside)): s for s in self.sightings if s.looks and s.beside}
+        last = {frozenset((s.space, s.beside)): s for s in self.sightings if s.compared and s.beside}
         return tuple(last.values())
 
     @cached_property
@@ -175,7 +181,7 @@ class SourceReading:
             case SourceKind.PINS:
                 return measured_from_pins(self.family, self.track, self._pins(other_key), self.record.plug or 0.0)
             case SourceKind.DEPTH_KEYS:
-                return Looks(tuple(self._round(depth, seen) for depth, seen in self.rounds.items()))
+                return TumblerLooks(tuple(self._round(depth, seen) for depth, seen in self.rounds.items()))
             case SourceKind.COMPARED:
                 return self._compared()
             case SourceKind.STAGES:
@@ -185,7 +191,7 @@ class SourceReading:
 
     def _compared(self) -> Compared:
         """What the eye says of pairs; the tip may have worn more than the bow."""
-        pairs = tuple(Pair(s.space - 1, (s.beside or 1) - 1, Beside(s.looks)) for s in self.pairs)
+        pairs = tuple(Pair(s.space - 1, (s.beside or 1) - 1, Beside(s.compared)) for s in self.pairs)
         unit = self.family.unit
         _, tip = expected_wear(self.family, self.track, self._grade)
         return Compared(len(self.track.spaces), pairs, RESOLVES[unit], COMPARED_SD[unit], tip)
@@ -205,10 +211,10 @@ class SourceReading:
         ]
 
     def _round(self, depth: str, seen: Mapping[int, str]) -> Flush:
-        how = {Seen.FLUSH: True, Seen.PROUD: False}
+        how = {TumblerSeen.FLUSH: True, TumblerSeen.PROUD: False}
         return Flush(
             self.track.step(depth),
-            tuple(how.get(Seen(seen.get(space, Seen.UNSURE))) for space in self.spaces),
+            tuple(how.get(TumblerSeen(seen.get(space, TumblerSeen.UNSURE))) for space in self.spaces),
         )
 
     def as_measured(self) -> list[float | None]:

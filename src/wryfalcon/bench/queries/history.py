@@ -96,8 +96,8 @@ def _ids(every: Sequence[Mapping[str, Any]], name: str) -> set[int]:
 def _showed(sighting: Sighting) -> str:
     if sighting.depth:
         return f"{sighting.seen} at {sighting.depth}"
-    if sighting.looks:
-        return f"{sighting.get_looks_display()} cut {sighting.beside}"
+    if sighting.compared:
+        return f"{sighting.get_compared_display()} cut {sighting.beside}"
     if sighting.mark:
         return f"looks {sighting.get_mark_display()}"
     return sighting.typed or "/".join(sighting.labels)

@@ -10,7 +10,7 @@ import numpy as np
 from keycore.reading.depth_keys import next_depth_key
 from keycore.reading.next_look import With
 from keycore.reading.staged import NextCut, cut_so_far, next_cut
-from wryfalcon.bench.models import Beside, Seen, SourceKind
+from wryfalcon.bench.models import Beside, SourceKind, TumblerSeen
 from wryfalcon.bench.queries.evidence import SourceReading
 from wryfalcon.bench.queries.reading import TrackReading
 
@@ -65,13 +65,13 @@ class Compared:
 
     first: int
     beside: int
-    looks: str
+    compared: str
 
 
 def _compared(reading: TrackReading, source: SourceReading) -> dict[str, Any]:
     """The pairs so far, and the next two neighbours that were not yet held against each other."""
     pairs = [
-        Compared(source.shown_space(s.space), source.shown_space(s.beside or 1), Beside(s.looks).label)
+        Compared(source.shown_space(s.space), source.shown_space(s.beside or 1), Beside(s.compared).label)
         for s in source.pairs
     ]
     done = {frozenset((pair.first, pair.beside)) for pair in pairs}
@@ -101,8 +101,8 @@ def _depth_keys(reading: TrackReading, source: SourceReading, wanted: str) -> di
     rounds = [
         Round(
             depth,
-            sorted(source.shown_space(space) for space, how in seen.items() if how == Seen.FLUSH),
-            sorted(source.shown_space(space) for space, how in seen.items() if how == Seen.UNSURE),
+            sorted(source.shown_space(space) for space, how in seen.items() if how == TumblerSeen.FLUSH),
+            sorted(source.shown_space(space) for space, how in seen.items() if how == TumblerSeen.UNSURE),
         )
         for depth, seen in source.rounds.items()
     ]

@@ -10,7 +10,7 @@ from math import sqrt
 
 from django.db.models import Exists, OuterRef
 
-from keycore.proving.measured import Measured, MeasuredKey, Measuring, judge_measured
+from keycore.proving.measured import CutReadings, MeasuredKey, Measuring, judge_measured
 from keycore.proving.verdict import Verdict
 from keycore.units import Unit
 from wryfalcon.bench.models import Piece, PieceState, Proof, ProofValue, Tag
@@ -59,7 +59,7 @@ def proof_of(tag: Tag, piece: Piece) -> MeasuredKey | None:
     kept = _kept_values(piece)
     sd_once = caliper_sd(tag, piece, {value.source for values in kept.values() for value in values})
     measured = {
-        place: Measured(
+        place: CutReadings(
             *place,
             tuple(value.value for value in values),
             tuple(value.position for value in values if value.position is not None),
@@ -73,19 +73,19 @@ def proof_brought_back(tag: Tag, piece: Piece, back: BroughtBack) -> MeasuredKey
     """Judge a key by what it measured when it came back; the wear in between widens its doubt."""
     if tag.family.tolerance is None or tag.family_record is None:
         return None
-    measured = {place: Measured(*place, tuple(values)) for place, values in back.values.items()}
+    measured = {place: CutReadings(*place, tuple(values)) for place, values in back.values.items()}
     worn = back.worn.sd * tag.family.per_inch / tag.family.share_per_edge
     return _proof(tag, piece, measured, caliper_sd(tag, piece, {"typed"}), worn)
 
 
 def _proof(
-    tag: Tag, piece: Piece, measured: Mapping[tuple[str, int], Measured], sd_once: float, worn: float = 0.0
+    tag: Tag, piece: Piece, measured: Mapping[tuple[str, int], CutReadings], sd_once: float, worn: float = 0.0
 ) -> MeasuredKey | None:
     settlement, record = piece.settlement, tag.family_record
     if settlement is None or record is None:
         return None  # nothing says what the key should measure
     every = tuple(
-        measured.get((track.name, space), Measured(track.name, space))
+        measured.get((track.name, space), CutReadings(track.name, space))
         for track in tag.family.tracks
         for space in range(1, len(track.spaces) + 1)
     )
@@ -110,7 +110,7 @@ def _judged(
     document: str,
     bitting: tuple[tuple[str, tuple[str, ...]], ...],
     wanted: tuple[tuple[str, tuple[float, ...]], ...],
-    measured: tuple[Measured, ...],
+    measured: tuple[CutReadings, ...],
     judging: Judging,
 ) -> MeasuredKey:
     """The same measurements say the same every time a page is looked at."""

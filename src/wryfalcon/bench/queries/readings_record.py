@@ -39,7 +39,7 @@ def _sighting(sighting: Sighting) -> dict[str, Any]:
         "depth": sighting.depth,
         "seen": sighting.seen,
         "beside": sighting.beside,
-        "looks": sighting.looks,
+        "looks": sighting.compared,
         "mark": sighting.mark,
         "typed": sighting.typed,
     }

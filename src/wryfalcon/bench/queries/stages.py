@@ -9,7 +9,7 @@ from django.urls import reverse
 
 from wryfalcon.bench.authority import TO_BE_NOTED, why_not_read
 from wryfalcon.bench.models import Piece, PieceState, Progress, SetUp, Tag, TagState
-from wryfalcon.bench.piece_states import OPEN, STANDINGS
+from wryfalcon.bench.piece_states import OPEN, STATE_ROWS
 from wryfalcon.bench.queries.cards import MachinesNow, what_holds
 
 STAGES = {
@@ -66,7 +66,7 @@ def find_tag(number: int) -> Tag | None:
 
 def on_the_bench() -> list[Waiting]:
     """Every open tag, newest first, and what it waits for: a card that no longer holds is made anew first."""
-    found = [standing(tag) for tag in _tags().filter(state=TagState.OPEN)]
+    found = [stage_of(tag) for tag in _tags().filter(state=TagState.OPEN)]
     carded = {each.tag.pk: each.tag for each in found if each.stage == "cut" and each.progress.piece_state not in OPEN}
     if not carded:
         return found
@@ -92,7 +92,7 @@ def _cards() -> QuerySet[SetUp]:
     )  # fmt: skip
 
 
-def standing(tag: Tag) -> Waiting:
+def stage_of(tag: Tag) -> Waiting:
     """Where a tag stands and what it waits for: the first thing not done decides."""
     stage, waits_for = _stage(tag, tag.progress)
     return Waiting(tag, tag.progress, stage, waits_for)
@@ -102,7 +102,7 @@ def _stage(tag: Tag, progress: Progress) -> tuple[str, str]:
     if not tag.is_open:
         return "hand-over", tag.get_state_display()
     if progress.piece_state in OPEN:
-        return "cut", STANDINGS[PieceState(progress.piece_state)].waits_for
+        return "cut", STATE_ROWS[PieceState(progress.piece_state)].waits_for
     if tag.is_open and not progress.is_read_back and (why := why_not_read(tag)):
         return (
             "take-in",
@@ -128,7 +128,7 @@ def _is_made(tag: Tag, progress: Progress) -> bool:
 
 def _stage_of_keys(tag: Tag, progress: Progress) -> tuple[str, str]:
     if progress.piece_state and progress.passed is None:
-        return "prove", STANDINGS[PieceState.FINISHED].waits_for
+        return "prove", STATE_ROWS[PieceState.FINISHED].waits_for
     if progress.piece_state and not progress.passed:
         return "prove", "a failed proof to be mended"
     if progress.proven < tag.quantity:

@@ -37,7 +37,7 @@ class Begun:
 
 
 @dataclass(frozen=True)
-class Trial:
+class KeyToTry:
     """One key to try: its blank, the cuts that change on it, the key it then is, and its chance."""
 
     blank: int
@@ -91,13 +91,13 @@ class SheetLeft:
     """What is left to try, and what each order would cost; a problem in words where it cannot be listed."""
 
     candidates: int = 0
-    trials: tuple[Trial, ...] = ()
+    trials: tuple[KeyToTry, ...] = ()
     costs: tuple[Cost, ...] = ()
     can_halve: bool = False
     problem: str = ""
 
     @property
-    def next(self) -> Trial | None:
+    def next(self) -> KeyToTry | None:
         """The key to cut now."""
         return self.trials[0] if self.trials else None
 
@@ -218,7 +218,7 @@ def _orders(left: ToTry) -> dict[TrialOrder, Order]:
 
 
 @kept(64)
-def _trials(asked: _Asked, which: str, begun: tuple[Begun, ...], is_turned: bool) -> tuple[Trial, ...]:
+def _trials(asked: _Asked, which: str, begun: tuple[Begun, ...], is_turned: bool) -> tuple[KeyToTry, ...]:
     """The tries with the cuts that change on their blanks, counted as the reading is."""
     left, track = _left(asked), parsed(asked.document).track(asked.track)
     order = _orders(left).get(TrialOrder(which))
@@ -229,7 +229,7 @@ def _trials(asked: _Asked, which: str, begun: tuple[Begun, ...], is_turned: bool
     fresh = max((blank.number for blank in begun), default=0) + 1
     words = [cut_words(track, place) for place in range(2 * len(track.depths))]
     shown = list(range(1, len(track.spaces) + 1))[:: -1 if is_turned else 1]
-    found: list[Trial] = []
+    found: list[KeyToTry] = []
     for each in order.tries:
         if each.blank not in number_of:
             number_of[each.blank], fresh = fresh, fresh + 1
@@ -238,7 +238,7 @@ def _trials(asked: _Asked, which: str, begun: tuple[Begun, ...], is_turned: bool
         changed = [space for space, (was, now) in enumerate(zip(before, each.steps, strict=True)) if was != now]
         at[number] = each.steps
         found.append(
-            Trial(
+            KeyToTry(
                 number, each.blank >= len(begun), each.steps,
                 tuple(sorted((shown[space], words[each.steps[space]]) for space in changed)),
                 tuple([words[place] for place in each.steps]), left.chances[each.steps],

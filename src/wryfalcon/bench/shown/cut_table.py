@@ -9,7 +9,7 @@ from keycore.coordinate import Coordinate
 from keycore.cutting.plan import PlannedCut, cutting_of
 from keycore.family import Family
 from wryfalcon.bench.queries.planning import Card
-from wryfalcon.lengths import figure, say_figure, told, unit_words
+from wryfalcon.lengths import as_machine, figure, say_figure, unit_words
 
 
 @dataclass(frozen=True)
@@ -49,7 +49,7 @@ def cut_table(card: Card) -> CutTable:
         replace(
             planned[command["track"], command["space"]],
             side=words[command["clamping"]].words_of(command["track"]),
-            told=f"{told(space, command['position'])} · {told(depth, command['value'])}",
+            told=f"{as_machine(space, command['position'])} · {as_machine(depth, command['value'])}",
         )
         for command in card.set_up.commands
     )

@@ -10,7 +10,7 @@ from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.bench.queries.reading import readings_of, track_of
 from wryfalcon.bench.views.stage import allowed_on, open_tag
 from wryfalcon.codes.actions.looks import note_look
-from wryfalcon.codes.queries.fitting import Fitting, codes_that_fit
+from wryfalcon.codes.queries.fitting import CodesThatFit, codes_that_fit
 
 
 @require_http_methods(["GET", "POST"])
@@ -20,7 +20,7 @@ def show(request: PersonRequest, number: int) -> HttpResponse:
     tag = open_tag(request, number)
     reading = track_of(readings_of(tag), request.GET.get("track"))
     evidence = tuple(source.evidence for source in reading.weighed if source.evidence is not None)
-    fitting = Fitting()
+    fitting = CodesThatFit()
     if evidence and tag.family_record is not None:
         fitting = codes_that_fit(tag.family_record, reading.track, evidence)
     uncovered = request.method == "POST" and bool(fitting.codes)

@@ -140,7 +140,7 @@ def _context(tag: Tag, pieces: list[Piece], piece: Piece | None, order: OrderNow
     if piece is not None:
         context |= {
             "can_end": not why_not_ended(piece, pieces, line),
-            "to_be_looked_at": piece.standing.to_be_looked_at,
+            "to_be_looked_at": piece.state_row.to_be_looked_at,
             "send_again": piece.state in SENT_AGAIN and piece.state != PieceState.PLANNED,
             "is_sent": order is not None and order.is_open and order.order.command == Operation.LOAD,
             **_progress(tag, piece, line),
@@ -182,7 +182,7 @@ def _progress(tag: Tag, piece: Piece, line: LineNow | None) -> dict[str, Any]:
         "events": list(LineEvent.objects.filter(machine=piece.machine, job=piece.job).order_by("-id")[:EVENTS_SHOWN]),
         "key": key_of(tag, **_so_far(tag, piece)),
     }
-    if done < of and piece.standing.wheel_is_in:
+    if done < of and piece.state_row.wheel_is_in:
         context |= _tool(tag, piece, share)
     return context
 

@@ -147,7 +147,7 @@ def _show(
     context |= {
         "at": at,
         "at_cut": proof.cuts[at - 1] if at else None,
-        "looks": ",".join(str(cut.repeats) for cut in proof.cuts),
+        "known": ",".join(str(cut.repeats) for cut in proof.cuts),
         "has_caliper": piece.machine is not None and piece.machine.is_simulated,
         "order": order if order and order.order.command == "measure" else None,
         "live": order is not None and order.is_open,

@@ -53,7 +53,7 @@ class Row:
 
 
 @dataclass(frozen=True)
-class Entry:
+class RefusedEntry:
     """What comes back to the page with an entry that was refused."""
 
     at: int = 0
@@ -70,7 +70,7 @@ def read_stage(request: PersonRequest, number: int) -> HttpResponse:
     tag = open_tag(request, number)
     reading = track_reading(tag, request.GET.get("track"), whole_number(request.GET.get("source")))
     source = source_reading(tag, reading, whole_number(request.GET.get("source")))
-    return show_read(request, tag, reading, source, Entry(whole_number(request.GET.get("cut"))))
+    return show_read(request, tag, reading, source, RefusedEntry(whole_number(request.GET.get("cut"))))
 
 
 @require_POST
@@ -91,7 +91,9 @@ def type_value(request: PersonRequest, number: int) -> HttpResponse:
     except NotDone as refusal:
         if wants_json(request):
             return refused(refusal)
-        entry = Entry(at, refusal.says, request.POST.get("typed", ""), refusal.suggest, isinstance(refusal, SecondLook))
+        entry = RefusedEntry(
+            at, refusal.says, request.POST.get("typed", ""), refusal.suggest, isinstance(refusal, SecondLook)
+        )
         return show_read(request, tag, reading, source, entry)
     says = kept(request, entries, found)
     if wants_json(request):
@@ -163,7 +165,7 @@ def _next(source: SourceReading, at: int, count: int = 1) -> int:
 
 
 def show_read(
-    request: PersonRequest, tag: Tag, reading: TrackReading, source: SourceReading, entry: Entry
+    request: PersonRequest, tag: Tag, reading: TrackReading, source: SourceReading, entry: RefusedEntry
 ) -> HttpResponse:
     """The stage with one source in front."""
     spaces = len(reading.track.spaces)
@@ -181,7 +183,7 @@ def show_read(
         "at": at,
         "rows": rows,
         "current": rows[at - 1] if at else None,
-        "looks": ",".join(str(len(row.values)) for row in rows),
+        "known": ",".join(str(len(row.values)) for row in rows),
         "way": WAYS[kind],
         "panel": WAYS[kind].panel,
         "key": key_of(tag, _cut_so_far(reading, looks), track=reading.track.name),

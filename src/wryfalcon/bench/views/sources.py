@@ -23,7 +23,7 @@ from wryfalcon.bench.actions.read import (
     state_labels,
 )  # fmt: skip
 from wryfalcon.bench.actions.sources import (
-    Manner,
+    SourceSettings,
     add_source,
     calipers_of,
     describe_source,
@@ -31,10 +31,10 @@ from wryfalcon.bench.actions.sources import (
     switch_source,
     turn_source,
 )
-from wryfalcon.bench.models import Seen, Source, Tag
+from wryfalcon.bench.models import Source, Tag, TumblerSeen
 from wryfalcon.bench.queries.evidence import SourceReading
 from wryfalcon.bench.queries.looks import is_settled
-from wryfalcon.bench.views.read import Entry, check_there, show_read, source_reading, to_source, track_reading
+from wryfalcon.bench.views.read import RefusedEntry, check_there, show_read, source_reading, to_source, track_reading
 from wryfalcon.bench.views.stage import attempt, find_tag, shop_unit, to_stage, whole_number
 from wryfalcon.codes.models import Code
 from wryfalcon.codes.queries.by_code import codes_called
@@ -66,7 +66,7 @@ def describe(request: PersonRequest, number: int) -> HttpResponse:
     except NotDone as refusal:
         messages.error(request, refusal.says)
         return to_stage(tag, "read")
-    manner = Manner(
+    manner = SourceSettings(
         counted_from=posted.get("counted_from"),
         wear=posted.get("wear"),
         name=posted.get("name"),
@@ -108,7 +108,7 @@ def type_labels(request: PersonRequest, number: int, source: int) -> HttpRespons
         state_labels(request.user, tag, found.record, stated)
     except NotDone as refusal:
         reading = track_reading(tag, None, source)
-        return show_read(request, tag, reading, found, Entry(refusal=refusal.says, typed=text))
+        return show_read(request, tag, reading, found, RefusedEntry(refusal=refusal.says, typed=text))
     return _after_a_look(request, tag, found)
 
 
@@ -123,7 +123,7 @@ def look_up(request: PersonRequest, number: int, source: int) -> HttpResponse:
     code = Code.objects.select_related("series__family_record").filter(pk__in=called[:1]).first()
     if code is None:
         says = f"No series of this family has the code “{text.strip()[:20]}”."
-        return show_read(request, tag, track_reading(tag, None, source), found, Entry(refusal=says, typed=text))
+        return show_read(request, tag, track_reading(tag, None, source), found, RefusedEntry(refusal=says, typed=text))
     attempt(request, lambda: read_code(request.user, tag, code, found.record))
     return _after_a_look(request, tag, found)
 
@@ -160,7 +160,7 @@ def look(request: PersonRequest, number: int, source: int) -> HttpResponse:
         return to_source(tag, found, f"&depth={spoiled}")
     seen = {
         found.shown_space(whole_number(space)): how
-        for how in (Seen.FLUSH, Seen.UNSURE)
+        for how in (TumblerSeen.FLUSH, TumblerSeen.UNSURE)
         for space in request.POST.getlist(how)
     }
     attempt(request, lambda: look_with_depth_key(request.user, tag, found.record, depth, seen))
@@ -202,8 +202,8 @@ def compare(request: PersonRequest, number: int, source: int) -> HttpResponse:
     """Two cuts held against each other by eye."""
     tag, found = _source_reading(number, source)
     first, beside = (whole_number(request.POST.get(name)) for name in ("first", "beside"))
-    pair, looks = (found.shown_space(first), found.shown_space(beside)), request.POST.get("looks", "")
-    done = attempt(request, lambda: compare_cuts(request.user, tag, found.record, pair, looks))
+    pair, compared = (found.shown_space(first), found.shown_space(beside)), request.POST.get("compared", "")
+    done = attempt(request, lambda: compare_cuts(request.user, tag, found.record, pair, compared))
     return to_source(tag, found) if done is False else _after_a_look(request, tag, found)
 
 

@@ -17,7 +17,7 @@ from wryfalcon.accounts.permissions import Act, PersonRequest, may
 from wryfalcon.bench.authority import why_not_read
 from wryfalcon.bench.models import Tag
 from wryfalcon.bench.queries import stages
-from wryfalcon.bench.queries.stages import rail_of, standing
+from wryfalcon.bench.queries.stages import rail_of, stage_of
 from wryfalcon.drawings.cut_key import BARE, CutKey, Values, draw_cut_key
 from wryfalcon.drawings.key import KeyDrawing
 from wryfalcon.log.actions import note_tag_opened
@@ -50,7 +50,7 @@ def show_stage(
     request: PersonRequest, tag: Tag, stage: str, context: dict[str, Any], status: int = 200
 ) -> HttpResponse:
     """Answer with a stage: the whole page, or its changing part alone when htmx asks."""
-    waiting = standing(tag)
+    waiting = stage_of(tag)
     swapped = bool(request.htmx)
     closed = why_not_read(tag) if stage in READS and tag.is_open else ""
     if closed:

@@ -13,7 +13,7 @@ from wryfalcon.bench.actions.codes import read_code
 from wryfalcon.bench.actions.take_in import change, decline, take_in
 from wryfalcon.bench.forms import KeptLockFormSet, LockFormSet, TakeInForm, locks_of
 from wryfalcon.bench.models import Felt, OnBench, Tag, TagState
-from wryfalcon.bench.queries.stages import on_the_bench, standing
+from wryfalcon.bench.queries.stages import on_the_bench, stage_of
 from wryfalcon.bench.views.stage import attempt, find_tag, key_of, open_tag, show_stage, to_stage, whole_number
 from wryfalcon.codes.models import Code
 from wryfalcon.library.models import Blank, FamilyRecord
@@ -113,7 +113,7 @@ def take_in_stage(request: PersonRequest, number: int) -> HttpResponse:
 def at_its_stage(request: PersonRequest, number: int) -> HttpResponse:
     """Go to the stage a tag stands at."""
     tag = find_tag(number)
-    return to_stage(tag, standing(tag).stage)
+    return to_stage(tag, stage_of(tag).stage)
 
 
 @require_POST

@@ -15,7 +15,7 @@ from keycore.codes.trials import Places
 from keycore.family import Family, Track
 from keycore.proving.lock import play_of
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
-from wryfalcon.bench.actions.trial_sheet import Manner, note_cut, note_try, take_last_back, work_through
+from wryfalcon.bench.actions.trial_sheet import SheetSettings, note_cut, note_try, take_last_back, work_through
 from wryfalcon.bench.models import Outcome, SheetEntry, Tag, TrialSheet
 from wryfalcon.bench.queries.reading import TrackReading, readings_of, track_of
 from wryfalcon.bench.queries.trial_sheet import (
@@ -63,7 +63,7 @@ def manner(request: PersonRequest, number: int) -> HttpResponse:
     tag = find_tag(number)
     reading, _ = _sheet(tag, request.POST.get("track"))
     series = Series.objects.in_force().filter(pk=whole_number(request.POST.get("series"))).first()
-    chosen = Manner(request.POST.get("order", ""), "half_steps" in request.POST, series)
+    chosen = SheetSettings(request.POST.get("order", ""), "half_steps" in request.POST, series)
     attempt(request, lambda: work_through(request.user, tag, reading.track.name, chosen))
     return _back(tag, reading)
 

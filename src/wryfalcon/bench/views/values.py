@@ -10,7 +10,7 @@ from django.http import HttpRequest, HttpResponse, JsonResponse
 from wryfalcon.accounts.permissions import PersonRequest
 from wryfalcon.bench.actions.read import Typed
 from wryfalcon.bench.views.stage import shop_unit
-from wryfalcon.lengths import Entry, split_lengths
+from wryfalcon.lengths import Understood, split_lengths
 from wryfalcon.refusal import NotDone, SecondLook
 
 ALL_MEASURED = "Every cut has a value already. Choose the cut that this is a second look at."
@@ -32,11 +32,11 @@ def entries_posted(request: PersonRequest, places: Sequence[tuple[str, int]], *,
     if len(typed) > len(places):
         left = len(places)
         raise NotDone(f"{len(typed)} values for {left} cut{'' if left == 1 else 's'} from here on.", "typed")
-    given = request.POST.get("looks", "")
-    looks = int(given) if given.isascii() and given.isdecimal() and len(given) < 4 else None
+    given = request.POST.get("known", "")
+    known = int(given) if given.isascii() and given.isdecimal() and len(given) < 4 else None
     key = request.POST.get("key", "")
     return [
-        Typed(track, space, value, shop_unit(request), key, looks)
+        Typed(track, space, value, shop_unit(request), key, known)
         for value, (track, space) in zip(typed, places, strict=False)
     ]
 
@@ -46,7 +46,7 @@ def wants_json(request: HttpRequest) -> bool:
     return request.headers.get("Accept") == "application/json"
 
 
-def kept(request: PersonRequest, entries: Sequence[Typed], found: Sequence[Entry]) -> str:
+def kept(request: PersonRequest, entries: Sequence[Typed], found: Sequence[Understood]) -> str:
     """How what was typed was read where that is not plain, also as a message on the page."""
     read_as = [f"“{t.text.strip()}” read as {e.read_as}" for t, e in zip(entries, found, strict=True) if e.read_as]
     says = f"{'; '.join(read_as)}." if read_as else ""

@@ -36,7 +36,7 @@ class FittingCode:
 
 
 @dataclass(frozen=True)
-class Fitting:
+class CodesThatFit:
     """The codes that what was read may be, and how the series stand to the reading's own likeliest."""
 
     codes: tuple[FittingCode, ...] = ()
@@ -45,7 +45,7 @@ class Fitting:
     series: int = 0
 
 
-def codes_that_fit(record: FamilyRecord, track: Track, evidence: tuple[Evidence, ...]) -> Fitting:
+def codes_that_fit(record: FamilyRecord, track: Track, evidence: tuple[Evidence, ...]) -> CodesThatFit:
     """The likeliest codes of the family's series, given what was read: nothing outside them is considered.
 
     No code without a series, where what was read leaves more than 20,000 codes, or when no code explains it.
@@ -55,11 +55,11 @@ def codes_that_fit(record: FamilyRecord, track: Track, evidence: tuple[Evidence,
     """
     tables = tables_of(record, track)
     if not tables:
-        return Fitting()
+        return CodesThatFit()
     try:
         plainly = weigh_plainly(Reading(record.family, track, evidence, stray=SHOP_STRAY))
     except InputError:
-        return Fitting(series=len(tables))
+        return CodesThatFit(series=len(tables))
     marginals, likeliest = plainly.marginals(), [steps for steps, _ in plainly.likeliest(BEST)]
     for hardly in HARDLY:
         pattern: Pattern = tuple(frozenset(np.flatnonzero(row >= hardly).tolist()) for row in marginals)
@@ -67,7 +67,7 @@ def codes_that_fit(record: FamilyRecord, track: Track, evidence: tuple[Evidence,
         if sum(map(len, places)) <= MOST_WEIGHED:
             break
     else:
-        return Fitting(series=len(tables))
+        return CodesThatFit(series=len(tables))
     code_at = _keeping_the_rules(record.family.rules, tables, places)
     best = _weigh(record, track, evidence, tuple(code_at))
     passed_over = sum(float(row[row < hardly].sum()) for row in marginals)
@@ -77,7 +77,7 @@ def codes_that_fit(record: FamilyRecord, track: Track, evidence: tuple[Evidence,
     codes = with_series(
         [row for (table, place), _ in rows for row in table.rows(np.array([place]), record.family.rules)]
     )
-    return Fitting(
+    return CodesThatFit(
         tuple(FittingCode(code, chance) for code, (_, chance) in zip(codes, rows, strict=True)),
         sum(steps in code_at for steps in likeliest),
         len(likeliest),

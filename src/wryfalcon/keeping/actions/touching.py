@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from django.db import transaction
 
-from keycore.machines.touch import Mark, Move, Touch, next_move
+from keycore.machines.touch import Move, Touch, TouchMark, next_move
 from wryfalcon.accounts.models import User
 from wryfalcon.machines.actions.care import note_work
 from wryfalcon.machines.models import Machine, TouchTry, Work
@@ -22,10 +22,10 @@ def note_touch(actor: User, machine: Machine, showed: str) -> Move:
 
     A hairline nick ends the trim: what is left is to lock it and to prove it with a cut.
     """
-    if showed not in list(Mark):
+    if showed not in list(TouchMark):
         raise NotDone("Say what the blank shows: nothing, a nick, a line or a cut.")
-    before = [Touch(Mark(touch.showed), touch.moved) for touch in touches_of(machine)]
-    move = next_move(before, Mark(showed), machine.depth_step)
+    before = [Touch(TouchMark(touch.showed), touch.moved) for touch in touches_of(machine)]
+    move = next_move(before, TouchMark(showed), machine.depth_step)
     TouchTry.objects.create(machine=machine, showed=showed, moved=move.by, by=actor)
     if move.is_right:
         machine.touches.update(is_done=True)

@@ -15,9 +15,9 @@ from keycore.rules import NO_RULES, breaks
 from wryfalcon.accounts.models import User
 from wryfalcon.bench.actions.read import labels_typed
 from wryfalcon.bench.actions.settle import Choice, settle
-from wryfalcon.bench.actions.take_in import Job, take_in
+from wryfalcon.bench.actions.take_in import TagDetails, take_in
 from wryfalcon.bench.models import OnBench, Tag
-from wryfalcon.keeping.queries.drift import drift_of, noise_of
+from wryfalcon.keeping.queries.course import course_of, noise_of
 from wryfalcon.keeping.queries.trimming import CLAMPINGS, TrimState, best_test_key, can_be_cut
 from wryfalcon.lengths import figure
 from wryfalcon.library.models import FamilyRecord
@@ -31,7 +31,7 @@ SHOP = "The shop itself"
 
 
 @dataclass(frozen=True)
-class Measured:
+class ClampingReadings:
     """One cut of a clamping as it was measured, family unit; None for what was not."""
 
     value: float | None
@@ -66,7 +66,7 @@ def begin_trim(
 
 def _best_steps(machine: Machine, record: FamilyRecord) -> list[int]:
     family = record.family
-    noise = noise_of(machine, drift_of(machine, family.gauge).drift)
+    noise = noise_of(machine, course_of(machine, family.gauge).fitted)
     try:
         return list(best_test_key(record.document, family.tracks[0].name, noise, CLAMPINGS).steps)
     except InputError as error:
@@ -97,7 +97,7 @@ def hang_test_key(actor: User, trim: Trim, clampings: int = CLAMPINGS) -> Tag:
     if not can_be_cut(trim):
         raise NotDone("Such keys are not cut from here: cut them at the machine, and type what they measure.")
     record = trim.family_record
-    job = Job(
+    job = TagDetails(
         title=f"Test keys for {trim.machine}", customer=SHOP, on_bench=OnBench.CODE, family=record,
         authority="the shop's own test key", quantity=clampings, note="Clamp each key anew.",
     )  # fmt: skip
@@ -125,7 +125,7 @@ def try_caliper(actor: User, trim: Trim, known_size: float, known_read: float) -
 
 @transaction.atomic
 def measure_clamping(
-    actor: User, trim: Trim, clamping: int, cuts: Mapping[int, Measured], *, is_partly: bool = False
+    actor: User, trim: Trim, clamping: int, cuts: Mapping[int, ClampingReadings], *, is_partly: bool = False
 ) -> None:
     """Keep what was measured of one clamping, in the place of what was kept of it before.
 

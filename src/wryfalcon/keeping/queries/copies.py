@@ -5,7 +5,7 @@ from __future__ import annotations
 from keycore.family import Play
 from keycore.machines.copies import Generation, copies_of_copies
 from keycore.machines.trim import Noise
-from wryfalcon.keeping.queries.drift import MachineDrift
+from wryfalcon.keeping.queries.course import MachineCourse
 from wryfalcon.machines.models import Machine
 
 PLAY = Play(0.08, 0.10)
@@ -13,9 +13,9 @@ PLAY = Play(0.08, 0.10)
 CUTS = 5
 
 
-def copies_on(machine: Machine, course: MachineDrift) -> list[Generation]:
+def copies_on(machine: Machine, course: MachineCourse) -> list[Generation]:
     """Copies of copies of a five-cut key, mm; none before the machine's course is known."""
-    if course.drift is None:
+    if course.fitted is None:
         return []
-    seat = float(course.drift.weights @ course.drift.seats)
-    return copies_of_copies(course.drift.offset.mean, Noise(machine.sd_each, max(seat, 1e-6)), CUTS, PLAY)
+    seat = float(course.fitted.weights @ course.fitted.seats)
+    return copies_of_copies(course.fitted.offset.mean, Noise(machine.sd_each, max(seat, 1e-6)), CUTS, PLAY)

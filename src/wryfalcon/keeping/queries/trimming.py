@@ -18,7 +18,7 @@ from keycore.machines.wheel import WheelAdvice, WheelSigns, judge_wheel, key_of_
 from keycore.tools import Wheel
 from wryfalcon.bench.models import PieceState, ProofValue
 from wryfalcon.documents import parsed
-from wryfalcon.keeping.queries.drift import drift_of, noise_of
+from wryfalcon.keeping.queries.course import course_of, noise_of
 from wryfalcon.keeping.queries.proven import edge_mm, shallow_mm, zero_mm
 from wryfalcon.lengths import say_mm
 from wryfalcon.library.models import FamilyRecord
@@ -113,7 +113,7 @@ def trim_state(trim: Trim) -> TrimState:
     track = family.track(trim.track)
     planned = _planned(track, trim.steps)
     clampings = [*_typed(trim), *_from_tag(trim)]
-    noise = noise_of(trim.machine, drift_of(trim.machine, trim.gauge).drift)
+    noise = noise_of(trim.machine, course_of(trim.machine, trim.gauge).fitted)
     fit, problem = None, ""
     keys = [_as_cuts(trim, family, planned, each) for each in clampings]
     if any(keys):

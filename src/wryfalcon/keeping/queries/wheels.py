@@ -22,7 +22,7 @@ from keycore.machines.wheel import (
 )
 from keycore.reading.evidence import Spread
 from wryfalcon.bench.models import Piece, PieceState, Proof
-from wryfalcon.keeping.queries.drift import noise_of
+from wryfalcon.keeping.queries.course import noise_of
 from wryfalcon.keeping.queries.proven import USUAL_TOLERANCE_MM, edge_mm, shallow_mm
 from wryfalcon.lengths import say_mm
 from wryfalcon.library.models import FamilyRecord

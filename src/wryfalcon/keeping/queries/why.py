@@ -17,7 +17,7 @@ from wryfalcon.bench.models import Lock, Piece, Tag, Trial, WayUp
 from wryfalcon.bench.queries.brought_back import BroughtBack, brought_back
 from wryfalcon.bench.queries.prospects import FEELS
 from wryfalcon.bench.queries.proving import proof_brought_back, proof_of
-from wryfalcon.keeping.queries.drift import MachineDrift, drift_of, offset_before
+from wryfalcon.keeping.queries.course import MachineCourse, course_of, offset_before
 from wryfalcon.keeping.queries.proven import shallow_mm
 
 SHOWN = 5
@@ -41,7 +41,7 @@ class Why:
     proof: MeasuredKey  # as it came back, unless it has changed since
     suspects: tuple[Suspect, ...]
     check: Check | None
-    course: MachineDrift
+    course: MachineCourse
     before: Spread | None  # the machine's offset before this key, mm
     back: BroughtBack | None
     then: tuple[Then, ...]  # both measurements side by side; none for a key that never came back
@@ -60,7 +60,7 @@ def why_wrong(tag: Tag, piece: Piece) -> Why | None:
         return None
     if piece.machine is None or piece.set_up is None:
         return None  # no machine of ours made it
-    course = drift_of(piece.machine, tag.family.gauge)
+    course = course_of(piece.machine, tag.family.gauge)
     before = offset_before(course, piece.finished_at, piece.set_up.cutter_id) if piece.finished_at else None
     mm = shallow_mm(tag.family)
     seat = piece.machine.sd_seat

@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from wryfalcon.keeping.queries.drift import FEWEST_KEYS, Due, MachineDrift, Marked
+from wryfalcon.keeping.queries.course import FEWEST_KEYS, Due, MachineCourse, Marked
 from wryfalcon.lengths import mm_as_shown, say_mm
 
 TELLABLE = 1.96  # sd: 19 times in 20
 FEW_DAYS, MANY_DAYS = 2, 21  # fewer are not said; more are said in weeks
 
 
-def stands(course: MachineDrift) -> str:
+def offset_words(course: MachineCourse) -> str:
     """Where the machine stands, in one sentence."""
     offset = course.offset
     if offset is None:
@@ -23,7 +23,7 @@ def stands(course: MachineDrift) -> str:
     return f"It cuts {say_mm(abs(offset.mean))} {way}, give or take {mm_as_shown(TELLABLE * offset.sd)}."
 
 
-def foretold(course: MachineDrift) -> str:
+def forecast_words(course: MachineCourse) -> str:
     """When half of the tolerance will be used up."""
     found = course.forecast
     if not course.knows_wheel:
@@ -32,7 +32,7 @@ def foretold(course: MachineDrift) -> str:
         return "Half of the tolerance is not in sight within 2,000 keys." if found else ""
     if found.median <= 1:
         return "Half of the tolerance is used up."
-    soonest, latest, pace = found.soonest, found.latest, _in_time(found.median * course.told.days_a_key)
+    soonest, latest, pace = found.soonest, found.latest, _in_time(found.median * course.facts.days_a_key)
     between = f"{soonest} to {latest}, 9 times in 10" if latest else f"{soonest} at the soonest, 1 in 20"
     return f"Half of the tolerance used up in about {found.median} keys{pace} ({between})."
 
@@ -43,7 +43,7 @@ def _in_time(days: float) -> str:
     return f", {days:.0f} days at this pace" if days < MANY_DAYS else f", {days / 7:.0f} weeks at this pace"
 
 
-def why_due(course: MachineDrift) -> str:
+def due_words(course: MachineCourse) -> str:
     """Why a check is due now, "" when none is."""
     match course.due:
         case None:

@@ -9,7 +9,7 @@ from django.db.models import Q
 from wryfalcon.bench.models import Piece, Tag
 from wryfalcon.codes.models import Code
 from wryfalcon.keeping.queries.why import Why
-from wryfalcon.keeping.shown.course import stands
+from wryfalcon.keeping.shown.course import offset_words
 
 
 def help_file(tag: Tag, piece: Piece, why: Why) -> dict[str, Any]:
@@ -38,7 +38,7 @@ def help_file(tag: Tag, piece: Piece, why: Why) -> dict[str, Any]:
             "name": piece.machine.name, "kind": piece.machine.get_kind_display(), "cutter": str(piece.set_up.cutter),
             "jaw_side": str(piece.set_up.jaw_side or ""),
             "offsets_mm": [{"for": str(o), "depth": o.value, "along": o.space, "why": o.why} for o in offsets],
-            "told_mm": piece.cuts, "course": stands(why.course),
+            "told_mm": piece.cuts, "course": offset_words(why.course),
         },
         "felt": [
             {"way_up": t.way_up, "worked": t.worked, "enters": t.enters, "turns": t.turns, "leaves": t.leaves}

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from keycore.machines.touch import Mark
+from keycore.machines.touch import TouchMark
 from wryfalcon.keeping.shown.trim import turn_words
 from wryfalcon.lengths import say_mm
 from wryfalcon.machines.models import Machine, MachineKind, TouchTry
@@ -84,10 +84,10 @@ STEPS = {
 MARKS = tuple(
     (mark, words, f"drawings/touched/{mark}.svg")
     for mark, words in {
-        Mark.NOTHING: "No mark at all",
-        Mark.NICK: "A hairline nick on one edge",
-        Mark.LINE: "A line right across",
-        Mark.CUT: "A real cut",
+        TouchMark.NOTHING: "No mark at all",
+        TouchMark.NICK: "A hairline nick on one edge",
+        TouchMark.LINE: "A line right across",
+        TouchMark.CUT: "A real cut",
     }.items()
 )
 """What the blank may show, in words and drawn."""

@@ -15,14 +15,14 @@ from django.views.decorators.http import require_GET, require_http_methods, requ
 
 from keycore.units import Unit
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs, needs_to_change
-from wryfalcon.drawings.drift import DriftChart, DriftWords, draw_drift, over_days, over_keys
+from wryfalcon.drawings.course import CourseChart, CourseWords, draw_course, over_days, over_keys
 from wryfalcon.keeping.actions.practice import score_words
 from wryfalcon.keeping.actions.trimming import undo_change
 from wryfalcon.keeping.queries.copies import copies_on
-from wryfalcon.keeping.queries.drift import MachineDrift, Told, days_between, drift_of, followed
+from wryfalcon.keeping.queries.course import CourseFacts, MachineCourse, course_of, days_between, followed
 from wryfalcon.keeping.queries.proven import ProvenKey
 from wryfalcon.keeping.queries.trimming import families_to_trim_by
-from wryfalcon.keeping.shown.course import foretold, mark_words, stands, why_due
+from wryfalcon.keeping.shown.course import due_words, forecast_words, mark_words, offset_words
 from wryfalcon.lengths import say_mm, unit_shown
 from wryfalcon.machines.actions.care import note_work
 from wryfalcon.machines.models import TRACES, HiddenFault, Machine, OffsetChange, Work
@@ -56,11 +56,11 @@ def show(request: PersonRequest, pk: int) -> HttpResponse:
 def course(request: PersonRequest, pk: int) -> HttpResponse:
     """How the machine has wandered over its keys and what is foretold, as a page or a part of one."""
     machine, gauge = _machine(pk), request.GET.get("gauge", "")
-    found = drift_of(machine, gauge if gauge in ("shoulder", "tip") else "")
+    found = course_of(machine, gauge if gauge in ("shoulder", "tip") else "")
     by = DAYS if request.GET.get("by") == DAYS else "keys"
     context = {
-        "machine": machine, "course": found, "stands": stands(found), "foretold": foretold(found),
-        "why_due": why_due(found), "chart": _chart(found, by), "by": by, "over_days": by == DAYS,
+        "machine": machine, "course": found, "stands": offset_words(found), "foretold": forecast_words(found),
+        "why_due": due_words(found), "chart": _chart(found, by), "by": by, "over_days": by == DAYS,
         "other_gauge": "shoulder" if found.gauge == "tip" else "tip",
         "copies": copies_on(machine, found),
     }  # fmt: skip
@@ -72,8 +72,8 @@ def course(request: PersonRequest, pk: int) -> HttpResponse:
 def due(request: PersonRequest, pk: int) -> HttpResponse:
     """Whether a check is due, as a fragment: it is worked out after the page is there."""
     machine = _machine(pk)
-    found = drift_of(machine)
-    return render(request, "keeping/_due.html", {"course": found, "why_due": why_due(found), "machine": machine})
+    found = course_of(machine)
+    return render(request, "keeping/_due.html", {"course": found, "why_due": due_words(found), "machine": machine})
 
 
 @require_http_methods(["GET", "POST"])
@@ -115,19 +115,19 @@ def _can_practise(machine: Machine) -> bool:
     return settings.DEMONSTRATION and machine.is_simulated
 
 
-def _chart(found: MachineDrift, by: str) -> DriftChart | None:
-    if found.drift is None:
+def _chart(found: MachineCourse, by: str) -> CourseChart | None:
+    if found.fitted is None:
         return None
     today = days_between(found.keys[0].at, timezone.now()) if by == DAYS else 0.0
-    return _drawn(replace(found.told, days_a_key=round(found.told.days_a_key, 3)), round(today), unit_shown())
+    return _drawn(replace(found.facts, days_a_key=round(found.facts.days_a_key, 3)), round(today), unit_shown())
 
 
 @lru_cache(maxsize=16)
-def _drawn(told: Told, today: int, unit: Unit) -> DriftChart:
+def _drawn(told: CourseFacts, today: int, unit: Unit) -> CourseChart:
     """The same course is drawn once; over days where today is said."""
     keys, marks = told.keys, told.marks
     errors = [(key.error, _title(key)) for key in keys]
-    drift, _ = followed(told)
+    course, _ = followed(told)
     if today:
         began = keys[0].at
         days, then, swaps = ([days_between(began, each.at) for each in row] for row in (keys, marks, told.swaps))
@@ -135,8 +135,8 @@ def _drawn(told: Told, today: int, unit: Unit) -> DriftChart:
     else:
         then_at, swaps_at = [mark.number for mark in marks], [swap.number for swap in told.swaps]
         places = over_keys(len(keys), then_at, swaps_at, told.days_a_key)
-    words = DriftWords(tuple(map(mark_words, marks)), tuple(swap.words for swap in told.swaps))
-    return draw_drift(drift, errors, words, places, told.tolerance)
+    words = CourseWords(tuple(map(mark_words, marks)), tuple(swap.words for swap in told.swaps))
+    return draw_course(course, errors, words, places, told.tolerance)
 
 
 def _title(key: ProvenKey) -> str:

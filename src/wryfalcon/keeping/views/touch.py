@@ -9,7 +9,7 @@ from django.views.decorators.http import require_GET, require_POST
 
 from keycore.errors import InputError
 from keycore.machines.side_mill import correct_side_mill, set_side_mill
-from keycore.machines.touch import Mark
+from keycore.machines.touch import TouchMark
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.keeping.actions.touching import begin_anew, note_touch, touches_of
 from wryfalcon.keeping.forms import MillForm, MillProofForm
@@ -49,7 +49,7 @@ def showed(request: PersonRequest, pk: int) -> HttpResponse:
     except NotDone as refusal:
         messages.error(request, refusal.says)
     answer = redirect("keeping:touch", pk=pk)
-    if mark == Mark.NICK:
+    if mark == TouchMark.NICK:
         answer["Location"] += "?right=1"
     return answer
 

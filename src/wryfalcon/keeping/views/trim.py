@@ -16,7 +16,7 @@ from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.bench.actions.prove import read_caliper as ask_caliper
 from wryfalcon.bench.models import Piece, PieceState
 from wryfalcon.keeping.actions.trimming import (
-    Measured,
+    ClampingReadings,
     begin_trim,
     close_trim,
     hang_test_key,
@@ -105,7 +105,7 @@ def measured(request: PersonRequest, pk: int) -> HttpResponse:
         near = can_measure(family, family.track(trim.track))
         values, positions = (_spread(request, letter, len(trim.steps)) for letter in "vp")
         cuts = {
-            space: Measured(
+            space: ClampingReadings(
                 _value(request, values[space - 1], family.depth, f"Cut {space}", near),
                 _value(request, positions[space - 1], family.space, f"Position of cut {space}"),
             )

@@ -12,7 +12,7 @@ from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.bench.models import Piece, Tag
 from wryfalcon.bench.views.stage import find_tag, open_tag
 from wryfalcon.keeping.queries.why import Why, why_wrong
-from wryfalcon.keeping.shown.course import changed_words, stands
+from wryfalcon.keeping.shown.course import changed_words, offset_words
 from wryfalcon.keeping.shown.help_file import help_file
 from wryfalcon.log.actions import note_document
 
@@ -25,7 +25,7 @@ def show(request: PersonRequest, number: int, piece: int) -> HttpResponse:
     kept, why = _why(tag, piece)
     context: dict[str, Any] = {"tag": tag, "piece": kept, "why": why, "family": tag.family}
     if why is not None:
-        context |= {"stands": stands(why.course), "changed": changed_words(why.changed)}
+        context |= {"stands": offset_words(why.course), "changed": changed_words(why.changed)}
     return render(request, "keeping/why.html", context)
 
 

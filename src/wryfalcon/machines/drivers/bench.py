@@ -22,7 +22,7 @@ from wryfalcon.machines.drivers.interface import (
     Whereabouts,
     move_of,
 )
-from wryfalcon.machines.drivers.told import VERSION, Answer, read_answer, read_found, read_heard, read_reading
+from wryfalcon.machines.drivers.reports import VERSION, Answer, read_answer, read_found, read_heard, read_reading
 
 LONGEST_ANSWER = 4_000_000
 HANDS = frozenset({"lid", "inject", "pass"})

@@ -6,7 +6,7 @@ from django.conf import settings
 from django.db import models
 from django.utils import timezone
 
-from keycore.machines.touch import Mark
+from keycore.machines.touch import TouchMark
 from wryfalcon.machines.models.machine import Cutter, JawSide, Machine, MachineOffset
 
 
@@ -116,7 +116,7 @@ class TouchTry(models.Model):
     """What two like blanks showed of follower against wheel, and how far the wheel was moved then."""
 
     machine = models.ForeignKey(Machine, models.CASCADE, related_name="touches")
-    showed = models.CharField(max_length=7, choices=[(mark.value, mark.value) for mark in Mark])
+    showed = models.CharField(max_length=7, choices=[(mark.value, mark.value) for mark in TouchMark])
     moved = models.FloatField(help_text="mm, closer is positive")
     is_done = models.BooleanField(default=False, help_text="of a trim that is over")
     by = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, related_name="+")

@@ -1,7 +1,7 @@
-"""Exact weighing from a bitting's beginnings, for several instruments or rules that are no chain.
+"""Exact weighing from a bitting's prefixes, for several instruments or rules that are no chain.
 
 Given the bitting, sources know nothing of each other, so each keeps its own grid of offsets and
-their grids need never be multiplied. Beginnings grow cut by cut. What a beginning can still become
+their grids need never be multiplied. Prefixes grow cut by cut. What a prefix can still become
 is bounded from above, and one that cannot matter is dropped; the bounds of all that were dropped
 are added up and held under a share of the total that was found.
 """
@@ -22,9 +22,9 @@ from keycore.reading.grid import Weighed
 from keycore.reading.likelihood import LEAST, Array, Ties
 from keycore.reading.listed import Bittings, Listed, weigh_list
 
-NEGLIGIBLE = (1e-5, 4e-5)  # share of the total that dropped beginnings may promise: as wished, and at most
+NEGLIGIBLE = (1e-5, 4e-5)  # share of the total that dropped prefixes may hold: as wished, and at most
 LIKELIEST = 5  # nothing likelier than the last of these is ever dropped
-FIRST_BEGINNINGS = 64  # kept at each cut when the first guess at the total is made
+FIRST_PREFIXES = 64  # kept at each cut when the first guess at the total is made
 FAINT = 1e-10  # of the total: so little that tens of thousands of them carry next to nothing
 ROUNDING = 1e-6  # logs: a bound and what it bounds are worked out in different orders
 NEAR = 1e-3  # logs: the first guess at the total holds some that are then dropped
@@ -35,7 +35,7 @@ Keeps = Callable[[Bittings], NDArray[np.bool_]]
 
 
 @dataclass(frozen=True)
-class Promise:
+class Bound:
     """One source made ready: per node what a cut gives and the most, or the sum, that may follow it."""
 
     start: Array  # (g,) weight of each node, scaled so that the greatest is 1
@@ -44,7 +44,7 @@ class Promise:
     ahead: Array  # (n, d, g) the cut and what may follow it: the best of it, or all of it
 
     def grow(self, weights: Array, place: int, parents: NDArray[np.intp], depths: NDArray[np.intp]) -> Array:
-        """The weights (b, g) of beginnings once a cut is added to each."""
+        """The weights (b, g) of prefixes once a cut is added to each."""
         return np.asarray(weights[parents] * self.cut[place][depths])
 
 
@@ -56,7 +56,7 @@ class _Blank:
     ``own`` (n, d) is what was taken out of the rows, given with the earlier space.
     """
 
-    promises: tuple[Promise, ...]
+    bounds: tuple[Bound, ...]
     allowed: Array
     back: tuple[tuple[tuple[int, Array], ...], ...]
     own: Array
@@ -70,37 +70,37 @@ class _Blank:
             most = np.maximum(table.max(axis=1), LEAST)
             back[b].append((a, table - most[:, None]))
             own[a] += most
-        promises = tuple(_promise(source, allowed, whole=place == 0) for place, source in enumerate(sources))
-        return cls(promises, allowed, tuple(map(tuple, back)), own)
+        bounds = tuple(_bound(source, allowed, whole=place == 0) for place, source in enumerate(sources))
+        return cls(bounds, allowed, tuple(map(tuple, back)), own)
 
     @property
     def nodes(self) -> int:
-        return sum(promise.start.size for promise in self.promises)
+        return sum(bound.start.size for bound in self.bounds)
 
 
 @dataclass(frozen=True)
 class _Grown:
-    """Some beginnings (b, i), what each source gives them (b, g), and what ties give them (b,) in logs."""
+    """Some prefixes (b, i), what each source gives them (b, g), and what ties give them (b,) in logs."""
 
     steps: Bittings
     weights: tuple[Array, ...]
     log_ties: Array
 
 
-def weigh_beginnings(
+def weigh_prefixes(
     sources: Sequence[Weighed], allowed: Array, keeps: Keeps | None, ties: Ties, budget: Budget
 ) -> Listed | None:
-    """Weigh every bitting that can matter, exactly; the rest promises less than 4e-5 of the total.
+    """Weigh every bitting that can matter, exactly; the rest can hold less than 4e-5 of the total.
 
     Arguments: Weighed sources of one track, those without an offset put into one of them; ``allowed`` (d, d) which
     depth may follow which; ``keeps`` the rules that are no chain, if any; the Ties of compared spaces; a Budget.
     Returns a Listed of the bittings that matter, the five likeliest among them for certain; None when more
-    beginnings matter than the budget allows (too little was seen). Raises InputError when nothing allowed
+    prefixes matter than the budget allows (too little was seen). Raises InputError when nothing allowed
     explains what was seen.
 
     >>> from keycore.reading.grid import without_offset
     >>> seen = without_offset(np.log(np.array([[0.9, 0.1], [0.2, 0.8]])))
-    >>> found = weigh_beginnings([seen, seen], np.ones((2, 2)), None, {}, Budget())
+    >>> found = weigh_prefixes([seen, seen], np.ones((2, 2)), None, {}, Budget())
     >>> found.likeliest(1)[0][0], round(found.likeliest(1)[0][1], 3)
     ((0, 1), 0.93)
     """
@@ -112,7 +112,7 @@ def weigh_beginnings(
         return None
     budget.work -= made_ready
     blank = _Blank.of(sources, allowed, ties)
-    best = sum(promise.log_scale for promise in blank.promises)
+    best = sum(bound.log_scale for bound in blank.bounds)
     first = _first_guess(blank, keeps, sources, ties, budget)
     if first is None:
         return None
@@ -142,7 +142,7 @@ def _without_faint(listed: Listed) -> Listed:
     )  # fmt: skip
 
 
-def _promise(source: Weighed, allowed: Array, *, whole: bool) -> Promise:
+def _bound(source: Weighed, allowed: Array, *, whole: bool) -> Bound:
     """Bounds of what may follow: summed for one source, the best alone for all others.
 
     The sum of products is at most the sum of one factor times the greatest of each of the rest.
@@ -158,7 +158,7 @@ def _promise(source: Weighed, allowed: Array, *, whole: bool) -> Promise:
             ahead[place] *= np.where(barred, ahead[place + 1][None, :, :], 0.0).max(axis=1)
     weights = source.log_prior + top.sum(axis=0)
     scale = float(weights.max())
-    return Promise(np.exp(weights - scale), scale, cut, ahead)
+    return Bound(np.exp(weights - scale), scale, cut, ahead)
 
 
 def _first_guess(
@@ -166,16 +166,16 @@ def _first_guess(
 ) -> tuple[float, float] | None:
     """The log total of the likeliest few, and the log of the fifth of them: both from below."""
     grown = _nothing(blank)
-    for place in range(len(blank.promises[0].cut)):
+    for place in range(len(blank.bounds[0].cut)):
         found = _next(blank, grown, place, budget)
         if found is None:
             return None
         parents, depths, bounds, log_ties = found
-        best = np.argsort(-bounds, kind="stable")[:FIRST_BEGINNINGS]
+        best = np.argsort(-bounds, kind="stable")[:FIRST_PREFIXES]
         grown = _extend(blank, grown, place, parents[best], depths[best], log_ties[best])
     kept = grown.steps if keeps is None else grown.steps[keeps(grown.steps)]
     if not len(kept):
-        return sum(p.log_scale for p in blank.promises) - 30.0, -np.inf
+        return sum(p.log_scale for p in blank.bounds) - 30.0, -np.inf
     listed = weigh_list(sources, kept, ties, budget)
     return listed.log_total, listed.log_of_rank(LIKELIEST)
 
@@ -189,8 +189,8 @@ def _grow_within(blank: _Blank, log_total: float, fifth: float, budget: Budget) 
 
 
 def _grow(blank: _Blank, log_spare: float, fifth: float, budget: Budget) -> Bittings | None:
-    """Every bitting but those that promise less than ``fifth`` and all together no more than ``log_spare``."""
-    grown, spaces = _nothing(blank), len(blank.promises[0].cut)
+    """Every bitting but those that can hold less than ``fifth`` and all together no more than ``log_spare``."""
+    grown, spaces = _nothing(blank), len(blank.bounds[0].cut)
     for place in range(spaces):
         found = _next(blank, grown, place, budget)
         if found is None:
@@ -200,7 +200,7 @@ def _grow(blank: _Blank, log_spare: float, fifth: float, budget: Budget) -> Bitt
         together = np.logaddexp.accumulate(bounds[order]) if len(order) else bounds
         spared = (together <= log_spare - log(spaces)) & (bounds[order] < fifth - ROUNDING)
         kept = np.sort(order[int(np.argmin(spared)) if not spared.all() else len(order) :])
-        numbers = float(len(kept)) * (blank.nodes + blank.promises[0].cut.shape[1] + 4)
+        numbers = float(len(kept)) * (blank.nodes + blank.bounds[0].cut.shape[1] + 4)
         if not budget.allows(3 * numbers, 2 * numbers):
             return None
         budget.work -= 3 * numbers
@@ -209,27 +209,27 @@ def _grow(blank: _Blank, log_spare: float, fifth: float, budget: Budget) -> Bitt
 
 
 def _nothing(blank: _Blank) -> _Grown:
-    start = tuple(promise.start[None, :] for promise in blank.promises)
+    start = tuple(bound.start[None, :] for bound in blank.bounds)
     return _Grown(np.zeros((1, 0), dtype=np.int8), start, np.zeros(1))
 
 
 def _next(
     blank: _Blank, grown: _Grown, place: int, budget: Budget
 ) -> tuple[NDArray[np.intp], NDArray[np.intp], Array, Array] | None:
-    """Each beginning with each depth that may follow: whose it is, the depth, the log of its bound, its ties."""
-    depths = blank.promises[0].cut.shape[1]
+    """Each prefix with each depth that may follow: whose it is, the depth, the log of its bound, its ties."""
+    depths = blank.bounds[0].cut.shape[1]
     extensions = float(len(grown.steps)) * depths
-    work = extensions * (blank.nodes + EXP * len(blank.promises))
+    work = extensions * (blank.nodes + EXP * len(blank.bounds))
     if not budget.allows(work, 6 * extensions):
         return None
     budget.work -= work
     log_ties = grown.log_ties[:, None] + blank.own[place]
     for a, table in blank.back[place]:
         log_ties = log_ties + table[grown.steps[:, a]]
-    bounds = log_ties + sum(p.log_scale for p in blank.promises)
+    bounds = log_ties + sum(p.log_scale for p in blank.bounds)
     with np.errstate(divide="ignore"):
-        for promise, weight in zip(blank.promises, grown.weights, strict=True):
-            bounds += np.log(weight @ promise.ahead[place].T)
+        for bound, weight in zip(blank.bounds, grown.weights, strict=True):
+            bounds += np.log(weight @ bound.ahead[place].T)
     may = blank.allowed[grown.steps[:, -1]] > 0 if place else np.ones_like(bounds, dtype=bool)
     parents, steps = np.nonzero(may & (bounds > -np.inf))
     return parents, steps, bounds[parents, steps], log_ties[parents, steps]
@@ -240,6 +240,6 @@ def _extend(
 ) -> _Grown:
     longer = np.column_stack([grown.steps[parents], depths.astype(np.int8)])
     weights = tuple(
-        p.grow(w, place, parents, depths) for p, w in zip(blank.promises, grown.weights, strict=True)
+        p.grow(w, place, parents, depths) for p, w in zip(blank.bounds, grown.weights, strict=True)
     )  # fmt: skip
     return _Grown(longer, weights, log_ties)

@@ -12,7 +12,7 @@ from math import hypot, sqrt
 
 from django.utils import timezone
 
-from keycore.machines.drift import Drift, Forecast, KeyMade, Touched, follow_drift
+from keycore.machines.course import Course, Forecast, KeyMade, Touched, follow_course
 from keycore.machines.trim import Noise
 from keycore.reading.evidence import Spread
 from wryfalcon.bench.models import PieceState
@@ -21,7 +21,7 @@ from wryfalcon.machines.models import TRACES, Machine, MachineWork, OffsetChange
 from wryfalcon.machines.queries.care import to_be_homed
 from wryfalcon.machines.queries.hands import caliper_sd_mm
 
-FEWEST_KEYS = 6  # fewer tell nothing of a drift
+FEWEST_KEYS = 6  # fewer tell nothing of a course
 BUSY, BRISK = 100, 12  # keys a day: daily, weekly, else monthly; common practice, no source
 DAY_SECONDS = 86_400
 TELLING = [work for work in Work if work.moves_it or work in (Work.HOMED, Work.SWAPPED)]
@@ -40,7 +40,7 @@ class Marked:
 
 
 @dataclass(frozen=True)
-class Told:
+class CourseFacts:
     """All that a course is worked out from."""
 
     keys: tuple[ProvenKey, ...]
@@ -64,12 +64,12 @@ class Due(Enum):
 
 
 @dataclass(frozen=True)
-class MachineDrift:
+class MachineCourse:
     """All that is known of a machine's course."""
 
     gauge: str
-    told: Told
-    drift: Drift | None
+    facts: CourseFacts
+    fitted: Course | None
     forecast: Forecast | None
     since_trim: int  # keys made since it was last trimmed or checked
     per_day: float
@@ -80,35 +80,35 @@ class MachineDrift:
     @property
     def keys(self) -> tuple[ProvenKey, ...]:
         """The keys it is worked out from, first to last."""
-        return self.told.keys
+        return self.facts.keys
 
     @property
     def marks(self) -> tuple[Marked, ...]:
         """What was done to the machine among them."""
-        return self.told.marks
+        return self.facts.marks
 
     @property
     def knocked(self) -> ProvenKey | None:
         """The key before which something moved the machine that nobody noted; None once it was checked since."""
-        number = self.drift.knocked if self.drift else None
+        number = self.fitted.knocked if self.fitted else None
         key = None if number is None else self.keys[int(number)]
         return key if key is not None and (self.last_checked is None or key.at > self.last_checked) else None
 
     @property
     def offset(self) -> Spread | None:
         """Where the machine stands today; None while too few keys are known."""
-        return self.drift.ahead(0, self.told.idle_days) if self.drift else None
+        return self.fitted.ahead(0, self.facts.idle_days) if self.fitted else None
 
     @property
     def has_cut_with_wheel(self) -> bool:
         """Whether a key of the wheel that is on was proven, or no key says which wheel made it."""
         wheels = {key.wheel for key in self.keys}
-        return self.told.wheel in wheels or wheels == {0}
+        return self.facts.wheel in wheels or wheels == {0}
 
     @property
     def knows_wheel(self) -> bool:
         """Whether anything can be foretold of the wheel that is on: it has cut, or which it is was never noted."""
-        return self.drift is None or self.told.wheel is None or self.has_cut_with_wheel
+        return self.fitted is None or self.facts.wheel is None or self.has_cut_with_wheel
 
     @property
     def due(self) -> Due | None:
@@ -119,21 +119,21 @@ class MachineDrift:
             return Due.KNOCKED
         if self.since_trim and self.forecast and self.forecast.soonest is not None and self.forecast.soonest <= 1:
             return Due.USED_UP
-        if self.drift is None and self.last_checked and timezone.now() - self.last_checked > self.every:
+        if self.fitted is None and self.last_checked and timezone.now() - self.last_checked > self.every:
             return Due.BY_VOLUME
-        return Due.NEVER if self.drift is None and not self.last_checked else None
+        return Due.NEVER if self.fitted is None and not self.last_checked else None
 
     @property
     def by(self) -> datetime | None:
         """The day to check it by: half of the tolerance is hardly used up before; by volume where too few keys tell."""
         if self.due:
             return None
-        if self.drift is None:
+        if self.fitted is None:
             return self.last_checked + self.every if self.last_checked else None
         soonest = self.forecast.soonest if self.forecast else None
-        if soonest is None or not self.told.days_a_key:
+        if soonest is None or not self.facts.days_a_key:
             return None
-        return timezone.now() + timedelta(days=min(soonest * self.told.days_a_key, FARTHEST_DAYS))
+        return timezone.now() + timedelta(days=min(soonest * self.facts.days_a_key, FARTHEST_DAYS))
 
     @property
     def every(self) -> timedelta:
@@ -141,7 +141,7 @@ class MachineDrift:
         return timedelta(days=1 if self.per_day >= BUSY else 7 if self.per_day >= BRISK else 30)
 
 
-def drift_of(machine: Machine, gauge: str = "") -> MachineDrift:
+def course_of(machine: Machine, gauge: str = "") -> MachineCourse:
     """Follow a machine through every key proven on it that was gauged so; the usual way where none is named."""
     noise = Noise(hypot(machine.sd_each, machine.caliper_sd), machine.sd_seat)
     closed = list(
@@ -163,7 +163,7 @@ def drift_of(machine: Machine, gauge: str = "") -> MachineDrift:
     if machine.kind in TRACES:
         made += machine.duplicates.filter(withdrawn=False, at__gte=month).count()
     idle_days = max(0, (now - keys[-1].at).days) if keys else 0
-    told = Told(
+    facts = CourseFacts(
         keys=keys,
         marks=marks,
         swaps=_swaps(works, [key.at for key in keys]),
@@ -173,11 +173,11 @@ def drift_of(machine: Machine, gauge: str = "") -> MachineDrift:
         idle_days=idle_days,
         wheel=machine.fitted_id,
     )
-    drift, forecast = followed(told) if len(keys) >= FEWEST_KEYS else (None, None)
-    return MachineDrift(
+    fitted, forecast = followed(facts) if len(keys) >= FEWEST_KEYS else (None, None)
+    return MachineCourse(
         gauge=gauge,
-        told=told,
-        drift=drift,
+        facts=facts,
+        fitted=fitted,
         forecast=forecast,
         since_trim=len(since),
         per_day=made / 30,
@@ -216,20 +216,20 @@ def _touched_since(
     return touched[-1] if touched else ""
 
 
-def noise_of(machine: Machine, learned: Drift | None = None, repeats: int = 1) -> Noise:
+def noise_of(machine: Machine, learned: Course | None = None, repeats: int = 1) -> Noise:
     """One measured cut of this machine, and one clamping as its keys have shown it; mm."""
     seat = machine.sd_seat if learned is None else float(learned.weights @ learned.seats)
     return Noise(hypot(machine.sd_each, caliper_sd_mm() / sqrt(repeats)), max(seat, 1e-6))
 
 
 @lru_cache(maxsize=16)
-def followed(told: Told) -> tuple[Drift, Forecast]:
+def followed(facts: CourseFacts) -> tuple[Course, Forecast]:
     """The same keys tell the same course however often it is looked at; foretold for the wheel that is on."""
-    drift = drift_through(told)
-    return drift, drift.forecast(told.tolerance / 2, told.days_a_key, told.idle_days)
+    fitted = course_through(facts)
+    return fitted, fitted.forecast(facts.tolerance / 2, facts.days_a_key, facts.idle_days)
 
 
-def drift_through(told: Told) -> Drift:
+def course_through(told: CourseFacts) -> Course:
     """The course through all that is told, with the wheel that is on."""
     began = told.keys[0].at
     made = [
@@ -237,17 +237,17 @@ def drift_through(told: Told) -> Drift:
         for number, key in enumerate(told.keys)
     ]
     touched = [Touched(mark.number, mark.by, days_between(began, mark.at), mark.wheel) for mark in told.marks]
-    drift = follow_drift(made, touched, told.noise)
-    return drift if told.wheel is None else drift.with_wheel(told.wheel)
+    course = follow_course(made, touched, told.noise)
+    return course if told.wheel is None else course.with_wheel(told.wheel)
 
 
-def offset_before(course: MachineDrift, at: datetime, wheel: int) -> Spread | None:
+def offset_before(course: MachineCourse, at: datetime, wheel: int) -> Spread | None:
     """What was known of the machine with this wheel just before a moment; None with too few keys."""
     keys = tuple(key for key in course.keys if key.at < at)
     if len(keys) < FEWEST_KEYS:
         return None
     marks = tuple(mark for mark in course.marks if mark.at < at)
-    return drift_through(replace(course.told, keys=keys, marks=marks, wheel=wheel)).offset
+    return course_through(replace(course.facts, keys=keys, marks=marks, wheel=wheel)).offset
 
 
 def days_between(earlier: datetime, later: datetime) -> float:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from keycore.machines.drift import Drift
+from keycore.machines.course import Course
 from wryfalcon.drawings.sheet import px
 from wryfalcon.lengths import mm_as_shown, unit_shown
 
@@ -17,7 +17,7 @@ STEPS = 12  # of the foretold part
 
 
 @dataclass(frozen=True)
-class DriftPlaces:
+class CoursePlaces:
     """Where along the chart everything stands: by number of keys, or by days since the first."""
 
     keys: tuple[float, ...]
@@ -31,10 +31,10 @@ class DriftPlaces:
     later: str  # words beyond now
 
 
-def over_keys(count: int, marks: Sequence[int], swaps: Sequence[int], days_a_key: float) -> DriftPlaces:
+def over_keys(count: int, marks: Sequence[int], swaps: Sequence[int], days_a_key: float) -> CoursePlaces:
     """One place for each key, however long the pauses."""
     ahead = max(FEWEST_AHEAD, round(count * AHEAD))
-    return DriftPlaces(
+    return CoursePlaces(
         keys=tuple(number + 0.5 for number in range(count)), marks=tuple(map(float, marks)),
         swaps=tuple(map(float, swaps)), now=count, ahead=ahead,
         keys_each=1.0, days_each=days_a_key, first="key 1", later=f"now; the next {ahead} keys, 9 in 10",
@@ -43,10 +43,10 @@ def over_keys(count: int, marks: Sequence[int], swaps: Sequence[int], days_a_key
 
 def over_days(
     keys: Sequence[float], marks: Sequence[float], swaps: Sequence[float], now: float, days_a_key: float, began: str
-) -> DriftPlaces:
+) -> CoursePlaces:
     """Each key at its day; ahead as many keys a day as in the last month."""
     ahead = max(FEWEST_AHEAD, round(now * AHEAD))
-    return DriftPlaces(
+    return CoursePlaces(
         keys=tuple(keys), marks=tuple(max(0.0, mark) for mark in marks),
         swaps=tuple(max(0.0, swap) for swap in swaps), now=max(now, 1.0), ahead=ahead,
         keys_each=1 / days_a_key if days_a_key else 0.0, days_each=1.0, first=began,
@@ -82,7 +82,7 @@ class SwapTick:
 
 
 @dataclass(frozen=True)
-class DriftWords:
+class CourseWords:
     """What was done to the machine, and which wheels were put on, in the order of their places."""
 
     marks: tuple[str, ...]
@@ -98,7 +98,7 @@ class Level:
 
 
 @dataclass(frozen=True)
-class DriftChart:
+class CourseChart:
     """All of it, in pixels."""
 
     width: float
@@ -130,13 +130,13 @@ class DriftChart:
         )
 
 
-def draw_drift(
-    drift: Drift, errors: Sequence[tuple[float, str]], words: DriftWords, places: DriftPlaces, tolerance: float
-) -> DriftChart:
+def draw_course(
+    course: Course, errors: Sequence[tuple[float, str]], words: CourseWords, places: CoursePlaces, tolerance: float
+) -> CourseChart:
     """Draw (error, title) of each key, what was done, and the estimate; mm, shallow up."""
-    later = _foretold(drift, places)
+    later = _foretold(course, places)
     # A key that was not seated is drawn at the edge: it would press the others flat.
-    seated = [abs(error) for (error, _), at in zip(errors, drift.course, strict=True) if not at.is_misseated]
+    seated = [abs(error) for (error, _), at in zip(errors, course.points, strict=True) if not at.is_misseated]
     reach = max(tolerance * 0.8, *seated, *map(abs, later[-1][1:])) * 1.08
     scale_x, scale_y = (RIGHT - LEFT) / (places.now + places.ahead), (BOTTOM - TOP) / (2 * reach)
     zero = (TOP + BOTTOM) / 2
@@ -147,9 +147,9 @@ def draw_drift(
     def y_of(error: float) -> float:
         return px(min(max(zero - error * scale_y, TOP), BOTTOM))
 
-    pieces = _between_marks(drift, places)
+    pieces = _between_marks(course, places)
     half = tolerance / 2
-    return DriftChart(
+    return CourseChart(
         width=WIDTH,
         height=HEIGHT,
         left=LEFT,
@@ -161,7 +161,7 @@ def draw_drift(
         levels=tuple(Level(y_of(at), mm_as_shown(at, signed=True)) for at in (half, -half)),
         dots=tuple(
             KeyDot(x_of(place), y_of(error), at.is_misseated, title)
-            for place, (error, title), at in zip(places.keys, errors, drift.course, strict=True)
+            for place, (error, title), at in zip(places.keys, errors, course.points, strict=True)
         ),
         marks=tuple(
             MarkLine(x_of(place), says, px(TOP + 10 + 15 * (number % 3)))
@@ -187,10 +187,10 @@ def draw_drift(
     )
 
 
-def _between_marks(drift: Drift, places: DriftPlaces) -> list[list[tuple[float, float, float]]]:
+def _between_marks(course: Course, places: CoursePlaces) -> list[list[tuple[float, float, float]]]:
     """The estimate as (place, mean, two standard deviations), a piece for each time between two touches."""
     pieces: dict[int, list[tuple[float, float, float]]] = {}
-    for place, each in zip(places.keys, drift.course, strict=True):
+    for place, each in zip(places.keys, course.points, strict=True):
         if each.is_misseated:  # it taught nothing
             continue
         after = sum(mark <= place for mark in places.marks)
@@ -198,12 +198,12 @@ def _between_marks(drift: Drift, places: DriftPlaces) -> list[list[tuple[float, 
     return list(pieces.values())
 
 
-def _foretold(drift: Drift, places: DriftPlaces) -> list[tuple[float, float, float]]:
+def _foretold(course: Course, places: CoursePlaces) -> list[tuple[float, float, float]]:
     """Places from now on with the interval of the offset there."""
     found = []
     for step in range(STEPS + 1):
         on = places.ahead * step / STEPS
-        low, high = drift.interval(on * places.keys_each, days=on * places.days_each)
+        low, high = course.interval(on * places.keys_each, days=on * places.days_each)
         found.append((places.now + on, low, high))
     return found
 

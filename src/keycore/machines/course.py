@@ -90,7 +90,7 @@ class Forecast:
 
 
 @dataclass(frozen=True)
-class Drift:
+class Course:
     """The machine's course so far, as a mixture over the grid.
 
     ``means`` (g, n) of offset, drift and each of the ``wheels`` where there are several, (g, n, n)
@@ -98,7 +98,7 @@ class Drift:
     is said of the offset is said of it with the wheel that is ``on``.
     """
 
-    course: tuple[Estimate, ...]
+    points: tuple[Estimate, ...]
     number: float
     means: Array
     covariances: Array
@@ -114,7 +114,7 @@ class Drift:
         """The offset now."""
         return self.ahead(0)
 
-    def with_wheel(self, wheel: int) -> Drift:
+    def with_wheel(self, wheel: int) -> Course:
         """The same machine with another wheel on; one that never cut is as good as any. Raises nothing."""
         if wheel in self.wheels or wheel == self.on or not (self.wheels or self.on):
             return replace(self, on=wheel)
@@ -135,9 +135,9 @@ class Drift:
 
         Of the key that bore it out and the few before it, the one before which a knock was likeliest.
         """
-        for place in range(len(self.course) - 1, -1, -1):
-            if self.course[place].bears_out_a_knock:
-                few = self.course[max(0, place - LATELY) : place + 1]
+        for place in range(len(self.points) - 1, -1, -1):
+            if self.points[place].bears_out_a_knock:
+                few = self.points[max(0, place - LATELY) : place + 1]
                 return max(few, key=lambda each: each.jumped).number
         return None
 
@@ -231,7 +231,7 @@ def scale_of(noise: Noise) -> float:
     return max(noise.seat_sd, LEAST_SCALE * noise.sd)
 
 
-def follow_drift(keys: Sequence[KeyMade], touched: Sequence[Touched], noise: Noise) -> Drift:
+def follow_course(keys: Sequence[KeyMade], touched: Sequence[Touched], noise: Noise) -> Course:
     """Follow a machine's offset from key to key.
 
     Each key is weighed three ways: nothing happened, the machine was knocked just before it, or the blank was
@@ -241,8 +241,8 @@ def follow_drift(keys: Sequence[KeyMade], touched: Sequence[Touched], noise: Noi
     measurement and of one clamping, in the unit of the errors. Returns a Drift. Raises nothing.
 
     >>> made = [KeyMade(n, 0.001 + 0.00002 * n, 5) for n in range(40)]
-    >>> drift = follow_drift(made, [Touched(40, -0.0018)], Noise(0.0006, 0.0005))
-    >>> abs(drift.offset.mean) < 0.0002, drift.forecast(0.001).median is not None
+    >>> course = follow_course(made, [Touched(40, -0.0018)], Noise(0.0006, 0.0005))
+    >>> abs(course.offset.mean) < 0.0002, course.forecast(0.001).median is not None
     (True, True)
     """
     scale = scale_of(noise)
@@ -275,7 +275,7 @@ def follow_drift(keys: Sequence[KeyMade], touched: Sequence[Touched], noise: Noi
         course.append(Estimate(key.number, now, learned.misseated > 0.5, learned.jumped, learned.bears_out))
     for each in left:
         state = _touch(state, each, wheels, scale)
-    return Drift(
+    return Course(
         tuple(course), state.number, state.means, state.covariances, walks, idle, seats, state.weights, wheels,
         keys[-1].wheel if keys else 0,
     )  # fmt: skip
