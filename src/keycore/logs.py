@@ -9,7 +9,9 @@ Array = NDArray[np.float64]
 
 
 def log_sum(logs: Array) -> float:
-    """The log of a sum of exponentials given by their logs, of all of them; -inf of none. Raises nothing.
+    """The log of a sum of exponentials given by their ``logs``, (n,) or more axes, of all of them; -inf of none.
+
+    Raises nothing.
 
     >>> log_sum(np.zeros(0)), round(log_sum(np.log(np.array([0.25, 0.5]))), 3)
     (-inf, -0.288)
@@ -18,5 +20,5 @@ def log_sum(logs: Array) -> float:
 
 
 def log_sums(logs: Array, axis: int) -> Array:
-    """The same along one axis. Raises nothing."""
+    """The same of logs (m, n) along one ``axis``, or of more axes. Raises nothing."""
     return np.asarray(np.logaddexp.reduce(logs, axis=axis))

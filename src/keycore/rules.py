@@ -70,7 +70,7 @@ def count_bittings(track: Track, rules: Rules = NO_RULES, budget: Budget | None 
 
 
 def count_chain(track: Track, obey_macs: bool = True) -> int:
-    """How many bittings MACS and the spaces held fixed allow. Raises nothing."""
+    """How many bittings MACS, where ``obey_macs``, and the spaces held fixed allow. Raises nothing."""
     depths = range(len(track.depths))
     limit = track.macs if obey_macs and track.macs is not None else len(track.depths)
     held = dict(track.fixed)

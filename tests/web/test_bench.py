@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+import sys
 
 import numpy as np
 import pytest
@@ -135,6 +136,20 @@ def test_an_entry_said_twice_is_kept_once(smith: Client, people: People) -> None
     assert (second.status_code, second.json()["is_second"], second.json()["has"]) == (422, True, 1)
     smith.post(f"/tags/{tag}/read/value", {**entry, "key": "c4", "known": "1"})
     assert Sighting.objects.count() == 2
+
+
+def test_typing_a_value_weighs_nothing_that_its_answer_does_not_show(smith: Client, people: People) -> None:
+    tag = hang(people)
+    read(people, tag)
+    ran: set[str] = set()
+    sys.setprofile(lambda frame, event, _: ran.add(frame.f_code.co_filename) if event == "call" else None)
+    try:
+        smith.post(f"/tags/{tag}/read/value", {"track": "A", "cut": "1", "typed": "0.284", "known": "1"})
+    finally:
+        sys.setprofile(None)
+    assert Sighting.objects.filter(space=1).count() == 2
+    weighing = {"decode.py", "likelihood.py", "grid.py", "elimination.py", "strip.py", "sentences.py"}
+    assert not weighing & {name.rsplit("/", 1)[1] for name in ran if "/src/" in name}
 
 
 def test_several_values_at_once_go_to_the_cuts_that_follow_or_none_is_kept(smith: Client, people: People) -> None:

@@ -29,8 +29,8 @@ def candidates_of(
 ) -> NDArray[np.int8]:
     """The bittings that what is known leaves, (b, n) steps in lexicographic order.
 
-    Arguments: ``known`` (n,) the steps each space may have, empty where nothing is known; whether
-    MACS is obeyed; other ``rules``; ``among`` a closed list. Raises InputError when ``known`` is
+    Arguments: ``known`` (n,) the steps each space may have, empty where nothing is known; ``obey_macs``
+    whether MACS is obeyed; other ``rules``; ``among`` a closed list. Raises InputError when ``known`` is
     not one entry for each space, BeyondReach beyond 20,000, with the count where it is known.
 
     >>> from keycore.family import Depth

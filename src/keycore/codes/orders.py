@@ -36,8 +36,8 @@ def blank_after_blank(progression: Progression, chances: Mapping[Steps, float]) 
     """One blank cut to its end before the next is begun, the blanks in the order that takes the fewest tries.
 
     Whole jobs of equal machine are done in falling weight per length (Smith, *Naval Research Logistics
-    Quarterly* 3, 1956, 59-66): here chance per try. Arguments: a Progression and the chance of each
-    candidate. Returns an Order. Raises KeyError for a candidate without a chance.
+    Quarterly* 3, 1956, 59-66): here chance per try. Arguments: a Progression and the ``chances``
+    of its candidates, each (n,) steps. Returns an Order. Raises KeyError for a candidate without a chance.
 
     >>> order = blank_after_blank(Progression((((0,), (1,)), ((2,),))), {(0,): 0.1, (1,): 0.3, (2,): 0.6})
     >>> order.tries, round(order.begun, 9)  # the first blank turns with 0.6, else both are begun
@@ -53,7 +53,8 @@ def likeliest_within(progression: Progression, chances: Mapping[Steps, float]) -
 
     The fewest expected tries for these blanks: each chain is cut into runs of falling average chance,
     and the runs of all chains are taken in falling average (Conway, Maxwell and Miller, *Theory of
-    Scheduling*, 1967, section 4-2, from memory). Arguments and errors as for ``blank_after_blank``.
+    Scheduling*, 1967, section 4-2, from memory). Arguments: a Progression and the ``chances`` of its
+    candidates, each (n,) steps. Returns an Order. Raises KeyError for a candidate without a chance.
 
     >>> progression = Progression((((0,), (3,)), ((1,), (2,))))
     >>> order = likeliest_within(progression, {(0,): 0.1, (3,): 0.1, (1,): 0.0, (2,): 0.8})
@@ -69,7 +70,7 @@ def likeliest_first(candidates: NDArray[np.int8], chances: Mapping[Steps, float]
     """Strictly the likeliest first, on as few new blanks as that order can be cut on.
 
     The blanks are the fewest for that order: a progression in which a key must also come later to
-    follow. Arguments: ``candidates`` (b, n), the chance of each, what the blanks in hand are cut to.
+    follow. Arguments: ``candidates`` (b, n), the ``chances`` of each, what the blanks ``begun`` are cut to, (n,) each.
     Returns an Order. Raises KeyError for a candidate without a chance.
 
     >>> order = likeliest_first(np.array([[0, 1], [1, 0], [1, 1]], np.int8), {(0, 1): 0.5, (1, 0): 0.2, (1, 1): 0.3})

@@ -25,7 +25,7 @@ def parse_pattern(track: Track, text: str, *, from_other_end: bool = False) -> P
     ``3+`` that or deeper; ``3-`` that or shallower. Blanks stand between cuts, or nothing where all
     labels are one character and each cut is a label, ``?`` or ``[…]``.
 
-    Arguments: a track, the text, and whether it is counted from the other end than the family.
+    Arguments: a track, the text, and ``from_other_end`` whether it is counted from the other end than the family.
     Returns a Pattern in the family's order. Raises InputError naming the cut.
 
     >>> from keycore.family import Depth

@@ -84,7 +84,7 @@ def looked_up(code: str, printed: str = "") -> str:
 
 
 def code_range(text: str) -> tuple[str, str] | None:
-    """The two ends of a range of codes, as they are typed; None for anything else. Raises nothing.
+    """The two ends of a range of codes, as ``text`` has them typed; None for anything else. Raises nothing.
 
     >>> code_range("T0041 - T0050"), code_range("T0041..T0050"), code_range("T-0041")
     (('T0041', 'T0050'), ('T0041', 'T0050'), None)
@@ -94,7 +94,7 @@ def code_range(text: str) -> tuple[str, str] | None:
 
 
 def bitting_steps(track: Track, text: str) -> tuple[int, ...]:
-    """A bitting of a table as steps: labels with spaces, commas, semicolons, bars or slashes between them.
+    """A bitting of a table, its ``text``, as steps: labels with spaces, commas, semicolons, bars or slashes between.
 
     Labels may be run together when all are one character.
 
@@ -115,7 +115,7 @@ def bitting_steps(track: Track, text: str) -> tuple[int, ...]:
 
 
 def bitting_texts(track: Track, steps: NDArray[np.int8]) -> list[str]:
-    """Bittings (b, n) as text, their labels with spaces between. Raises nothing.
+    """Bittings, ``steps`` (b, n), as text, their labels with spaces between. Raises nothing.
 
     >>> from keycore.family import Depth
     >>> track = Track("A", (0.2, 0.35), (Depth("1", 0.33), Depth("2", 0.31)))
@@ -216,7 +216,7 @@ def _steps_of(track: Track, texts: Sequence[str]) -> NDArray[np.int8]:
 
 
 def broken_rules(track: Track, rules: Rules, steps: NDArray[np.int8]) -> tuple[str, ...]:
-    """The rules that each bitting (b, n) breaks, named with commas between, "" for none. Raises nothing.
+    """The rules that each bitting of ``steps`` (b, n) breaks, named with commas between, "" for none. Raises nothing.
 
     >>> from keycore.family import Depth
     >>> track = Track("A", (0.2, 0.35), tuple(Depth(str(k), 0.33 - 0.015 * k) for k in range(3)), macs=1)

@@ -12,7 +12,10 @@ from keycore.machines.trim import TERMS, Adjustment, MeasuredCut, Noise, Term, f
 
 
 def answer_calibrate(data: Any) -> dict[str, Any]:
-    """The verb ``calibrate``: measured keys in; errors, adjustments and advice out. Raises InputError."""
+    """The verb ``calibrate``: measured keys in; errors, adjustments and advice out.
+
+    ``data`` as JSON gives it. Raises InputError.
+    """
     model = check(CalibrationModel, data)
     trim = fit_trim(
         [[MeasuredCut(**cut.model_dump()) for cut in key.cuts] for key in model.keys],

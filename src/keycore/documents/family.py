@@ -76,7 +76,7 @@ def read_family(data: Any) -> Family:
 
 
 def family_of(reference: Any) -> Family:
-    """The family another document names or contains; InputError under ``family``."""
+    """The family that a ``reference`` of another document names or contains; InputError under ``family``."""
     try:
         return read_family(reference)
     except InputError as error:
@@ -84,7 +84,7 @@ def family_of(reference: Any) -> Family:
 
 
 def steps_of(track: Track, labels: Sequence[str], where: str) -> tuple[int, ...]:
-    """A whole bitting as steps; InputError under ``where``."""
+    """A whole bitting, its ``labels`` (n,), as steps; InputError under ``where``."""
     try:
         return track.steps(labels)
     except InputError as error:
@@ -131,7 +131,7 @@ def _read_fixed(track: Track, fixed: Mapping[str, str]) -> tuple[tuple[int, int]
 def assumed_of(family: Family, given: Mapping[str, Any]) -> list[str]:
     """What a document leaves out and is therefore assumed, each in a sentence; empty where nothing is.
 
-    Arguments: the family, and the plain data that it was read from. Raises nothing.
+    Arguments: the family, and the plain data that was ``given`` for it. Raises nothing.
 
     >>> from keycore import families
     >>> bare = {k: v for k, v in families.shipped("harbour-five").items() if k not in ("entry", "play")}
@@ -155,7 +155,7 @@ def assumed_of(family: Family, given: Mapping[str, Any]) -> list[str]:
 
 
 def answer_family(data: Any) -> dict[str, Any]:
-    """The verb ``family``: check a document and answer with the derived figures.
+    """The verb ``family``: check a document, ``data`` as JSON gives it, and answer with the derived figures.
 
     Returns ``id``, ``bittings`` and ``macs_geometric`` by track, and ``left_out`` where exact
     counting was out of reach. Raises InputError naming the field.

@@ -14,7 +14,10 @@ from keycore.errors import InputError
 
 
 def answer_plan(data: Any) -> dict[str, Any]:
-    """The verb ``plan``: a bitting in, its cuts, what they leave and its problems out. Raises InputError."""
+    """The verb ``plan``: a bitting in, its cuts, what they leave and its problems out.
+
+    ``data`` as JSON gives it. Raises InputError.
+    """
     part = part_of(_kind_named(data))
     model = check(part.plan, data)
     return write_plan(plan_cuts(family_of(model.family), model.bitting, model.style, part.plan_tool(model)))

@@ -13,7 +13,10 @@ from keycore.family import Rules
 
 
 def answer_progress(data: Any) -> dict[str, Any]:
-    """The verb ``progress``: the bittings still possible, on the fewest blanks. Raises InputError."""
+    """The verb ``progress``: the bittings still possible, on the fewest blanks.
+
+    ``data`` as JSON gives it. Raises InputError.
+    """
     model = check(ProgressionModel, data)
     family = family_of(model.family)
     track = family.track(model.track)

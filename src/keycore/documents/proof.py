@@ -13,7 +13,10 @@ from keycore.proving.verdict import ProofCut, judge_key, worst
 
 
 def answer_verify(data: Any) -> dict[str, Any]:
-    """The verb ``verify``: measured cuts in, verdicts and likely causes out. Raises InputError."""
+    """The verb ``verify``: measured cuts in, verdicts and likely causes out.
+
+    ``data`` as JSON gives it. Raises InputError.
+    """
     model = check(ProofModel, data)
     tolerance = Tolerance(model.tolerance.value, model.tolerance.space)
     cuts = [ProofCut(**cut.model_dump()) for cut in model.cuts]

@@ -159,7 +159,7 @@ def _stated(source: StatedModel, track: Track, where: str) -> tuple[frozenset[in
 
 
 def answer_decode(data: Any) -> dict[str, Any]:
-    """The verb ``decode``: a reading in, its exact posterior out. Raises InputError."""
+    """The verb ``decode``: a reading in, its exact posterior out. ``data`` as JSON gives it. Raises InputError."""
     return write_posterior(look_over(read_reading(data)))
 
 

@@ -12,7 +12,7 @@ from keycore.family import Family
 
 
 def read_record(data: Any) -> tuple[RecordModel, Family]:
-    """Check a record: its family, its bitting against the family, its values against both.
+    """Check a record, ``data`` as JSON gives it: its family, its bitting against the family, its values against both.
 
     Returns the model and the family. Raises InputError naming the field.
     """

@@ -73,7 +73,7 @@ def write_series(document: SeriesDocument, codes: Iterable[tuple[str, str]]) -> 
 
 
 def read_table(lines: Iterable[str]) -> Iterator[Row]:
-    """The rows of a CSV table with its line numbers, as they come.
+    """The rows of a CSV table, its ``lines`` as they come, with their numbers.
 
     Raises InputError for a table without the two columns, or one that is no CSV where it stops being one.
     """
@@ -90,7 +90,7 @@ def read_table(lines: Iterable[str]) -> Iterator[Row]:
 
 
 def columns_of(header: Sequence[str]) -> tuple[int, int]:
-    """Where a table's code and bitting stand. Raises InputError when it does not say.
+    """Where a table's code and bitting stand in its ``header`` (m,). Raises InputError when it does not say.
 
     >>> columns_of(["Bitting", "note", "Code"])
     (2, 0)

@@ -11,7 +11,7 @@ MOST_BYTES = 5_000_000
 
 
 def parse_json(raw: bytes, most_bytes: int = MOST_BYTES) -> Any:
-    """Parse JSON strictly: UTF-8, no duplicate fields, no NaN or Infinity, at most 5 MB unless said otherwise.
+    """Parse ``raw`` JSON strictly: UTF-8, no duplicate fields, no NaN or Infinity, ``most_bytes`` at most.
 
     Returns plain Python data. Raises InputError naming the line where it stops making sense.
     """

@@ -22,7 +22,7 @@ def shipped_ids() -> list[str]:
 
 
 def shipped(family_id: str) -> Any:
-    """The document of a shipped family, as plain data; InputError for an unknown id."""
+    """The document of the shipped family ``family_id``, as plain data; InputError for an unknown id."""
     try:
         return json.loads(_library()[family_id])
     except KeyError:

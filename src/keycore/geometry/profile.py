@@ -136,8 +136,8 @@ def _on_line(x: Array, h: Array, a: int, b: int, c: int) -> bool:
 def flats_left(spaces: Sequence[float], heights: Sequence[float], cut: Wheel) -> tuple[float, ...]:
     """How much of each root's flat every deeper cut's flanks leave.
 
-    Arguments: as for ``profile_of``. Returns (n,): the length of [x_i - f/2, x_i + f/2] outside
-    every deeper cut's reach |x - x_j| < f/2 + (v_i - v_j) T. Raises nothing.
+    Arguments: ``spaces`` and ``heights`` (n,) in one unit, as for ``profile_of``. Returns (n,): the length of [x_i -
+    f/2, x_i + f/2] outside every deeper cut's reach |x - x_j| < f/2 + (v_i - v_j) T. Raises nothing.
 
     >>> flats_left([0.0, 0.1], [0.30, 0.22], Wheel(flat=0.03, angle=90))
     (0.02, 0.03)
@@ -151,7 +151,7 @@ def flats_left(spaces: Sequence[float], heights: Sequence[float], cut: Wheel) ->
 def roots_gone(spaces: Sequence[float], heights: Sequence[float], cut: Wheel) -> tuple[bool, ...]:
     """Whether deeper neighbours' flanks leave nothing of each root; a V without a flat has a point.
 
-    Arguments: as for ``profile_of``. Returns (n,). Raises nothing.
+    Arguments: ``spaces`` and ``heights`` (n,) in one unit, as for ``profile_of``. Returns (n,). Raises nothing.
 
     >>> roots_gone([0.0, 0.1], [0.30, 0.22], Wheel(flat=0.0, angle=90))
     (False, False)

@@ -225,6 +225,8 @@ class Course:
 def scale_of(noise: Noise) -> float:
     """The size that everything about a machine's course is measured in: how far clampings scatter, at least something.
 
+    Raises nothing.
+
     >>> scale_of(Noise(0.001, 0.0))
     0.0003
     """
@@ -237,8 +239,8 @@ def follow_course(keys: Sequence[KeyMade], touched: Sequence[Touched], noise: No
     Each key is weighed three ways: nothing happened, the machine was knocked just before it, or the blank was
     not seated. One key alone that is far off widens what is known; where the next are off alike the machine is
     taken to have been knocked. Arguments: the keys in the order they
-    were made; what was done to the machine, by the number of keys made before; ``noise`` of one
-    measurement and of one clamping, in the unit of the errors. Returns a Drift. Raises nothing.
+    were made; ``touched`` what was done to the machine, by the number of keys made before; ``noise`` of one
+    measurement and of one clamping, in the unit of the errors. Returns a Course. Raises nothing.
 
     >>> made = [KeyMade(n, 0.001 + 0.00002 * n, 5) for n in range(40)]
     >>> course = follow_course(made, [Touched(40, -0.0018)], Noise(0.0006, 0.0005))

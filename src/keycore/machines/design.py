@@ -97,6 +97,8 @@ def _bittings(family: Family, track: Track) -> NDArray[np.int8]:
 def offset_sd(noise: Noise, cuts: int, clampings: int) -> float:
     """How well so many clampings of so many cuts tell an offset: sqrt((sd^2 / cuts + seat_sd^2) / clampings).
 
+    Raises ZeroDivisionError for none of either.
+
     >>> round(offset_sd(Noise(0.0006, 0.0005), 4, 2), 6)
     0.000412
     """
@@ -104,10 +106,11 @@ def offset_sd(noise: Noise, cuts: int, clampings: int) -> float:
 
 
 def clampings_to_settle(offset: float, noise: Noise, cuts: int, step: float) -> int:
-    """How many clampings in all would tell whether an offset of this size is real and worth an adjustment.
+    """How many clampings in all would tell whether an ``offset`` of this size is real and worth an adjustment.
 
     The smallest number whose 95 % interval reaches no further than the offset, or than half an
-    adjustment where the offset is smaller. At most 99. Raises nothing.
+    adjustment where the offset is smaller. At most 99. Arguments: ``noise`` of one measurement and of one clamping,
+    how many ``cuts`` a key has, the smallest adjustment ``step``, all in the offset's unit. Raises nothing.
 
     >>> clampings_to_settle(0.0008, Noise(0.0006, 0.0005), 5, 0.001)
     2

@@ -37,7 +37,7 @@ def gauge_study(readings: Array) -> GaugeStudy:
 
     Two-way crossed analysis of variance with random effects; the interaction is pooled with the
     repeats where its F test gives more than 0.25; components below zero are zero. Arguments:
-    ``readings`` (people, cuts, repeats), nothing missing, at least 1 x 2 x 2. Returns a GaugeStudy.
+    ``readings`` (people, cuts, repeats) in one unit, nothing missing, at least 1 x 2 x 2. Returns a GaugeStudy.
     Raises InputError for a smaller study or one with gaps. Source: the method of AIAG, *Measurement
     Systems Analysis*, 3rd edition 2002, checked against its worked example (data from memory).
 

@@ -118,7 +118,7 @@ def fit_trim(
     and given only where the interval excludes zero and the offset is at least half an adjustment. A term in
     x or v whose effect over the cuts given exceeds the tolerance, interval excluding zero, means service.
 
-    Arguments: the cuts of each key, one clamping each; ``tolerance``, ``adjust`` and ``noise`` in
+    Arguments: ``keys`` (k,), the cuts of each, one clamping each; ``tolerance``, ``adjust`` and ``noise`` in
     the same unit. Returns a Trim. Raises InputError when nothing at all was measured.
     Source: the model in ``docs/computation.md``, "Machine against target"; least squares as in any
     textbook, checked against NIST StRD Norris and JCGM 100:2008 Annex H.3.
@@ -180,8 +180,8 @@ def odd_clamping(keys: Sequence[Sequence[MeasuredCut]], noise: Noise) -> OddClam
     Means m_i over n_i cuts differ with variance 2 seat_sd^2 + sd^2 (1/n_i + 1/n_j); beyond 4 of its sd
     one is named. Of three or more it is the one farthest from the median of the rest. Of two nothing says which,
     and the deeper is named: a blank that is not bottomed is only ever cut too deep. One that is shallow alone was
-    most likely measured wrongly. Arguments: the
-    cuts of each key, errors positive where shallow, in the unit of ``noise``. Returns an OddClamping,
+    most likely measured wrongly. Arguments: ``keys`` (k,), the
+    cuts of each, errors positive where shallow, in the unit of ``noise``. Returns an OddClamping,
     None where they agree or fewer than two were measured. Raises nothing.
 
     >>> key = [MeasuredCut(0.2, 0.33, 0.331), MeasuredCut(0.35, 0.30, 0.301)]

@@ -80,7 +80,9 @@ class KeyOfWheel:
 
 
 def worse_neighbour(heights: Sequence[float], at: int) -> float:
-    """How far the worse neighbour of a cut lies away, heights in the order along the blade. Raises nothing.
+    """How far the worse neighbour of the cut ``at`` a place lies away. Raises nothing.
+
+    Arguments: ``heights`` (n,) in the order along the blade, in one unit, which the answer shares.
 
     >>> worse_neighbour([8.0, 7.0, 7.5], 1), worse_neighbour([8.0], 0)
     (1.0, 0.0)
@@ -92,7 +94,7 @@ def worse_neighbour(heights: Sequence[float], at: int) -> float:
 def key_of_wheel(cuts: Sequence[MeasuredCut]) -> KeyOfWheel | None:
     """A test key as it speaks of the wheel; None where a cut was not measured, since a gap hides how steep it is.
 
-    Argument: every cut of the key, heights on one edge. Raises nothing.
+    Argument: all ``cuts`` of the key, heights on one edge. Raises nothing.
 
     >>> key_of_wheel([MeasuredCut(2.0, 8.0, 8.0), MeasuredCut(1.0, 7.0, 6.9)]).jumps
     (1.0, 1.0)

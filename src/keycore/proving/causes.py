@@ -63,12 +63,11 @@ def likely_causes(
 ) -> list[Cause]:  # fmt: skip
     """Rank what may have made these errors.
 
-    Arguments: the measured cuts, at least one; ``sd`` of one
-    measurement, the family's tolerance, the ``unit`` to name in words, whether a deeper cut has the smaller value:
-    errors are judged by the metal left; the causes ``among`` which to choose, all without it; how to ``say`` a
-    length, where that is not in its own unit; ``sd_space`` of a position, where that has another unit. A cause
-    that these cuts cannot show has no weight. Returns every cause with weights that sum to 1,
-    likeliest first. Raises nothing.
+    Arguments: the measured cuts, at least one; ``sd`` of one measurement, the family's tolerance, the ``unit`` to name
+    in words, ``falls_when_deeper`` whether a deeper cut has the smaller value: errors are judged by the metal left;
+    the causes ``among`` which to choose, all without it; how to ``say`` a length, where that is not in its own unit;
+    ``sd_space`` of a position, where that has another unit. A cause that these cuts cannot show has no weight. Returns
+    every cause with weights that sum to 1, likeliest first. Raises nothing.
 
     >>> deep = [ProofCut(n, 0.2 * n, 0.1, 0.1 + 0.004) for n in (1, 2, 3)]
     >>> found = likely_causes(deep, 0.0003, Tolerance(0.002, 0.003), falls_when_deeper=False)
@@ -94,9 +93,9 @@ ONE_SIDE = 0.05
 def one_side_alone(cuts: Sequence[ProofCut], sides: Sequence[str], sd: float, tolerance: Tolerance) -> float:
     """The weight of one side being off alone, beside all of ``likely_causes`` together, which weigh 1.
 
-    Either side, with even chance, has an error of its own common to its cuts; the other has none.
-    Arguments as ``likely_causes``, with the side each cut is on. Returns 0 for cuts of one side
-    only. Raises nothing.
+    Either side, with even chance, has an error of its own common to its cuts; the other has none. Arguments as
+    ``likely_causes``: ``cuts`` and the ``sides`` (n,) they are on, ``sd`` in the family's unit. Returns 0 for cuts of
+    one side only. Raises nothing.
 
     >>> cuts = [ProofCut(1, 1.0, 8.0, 8.0), ProofCut(2, 2.0, 8.0, 8.0), ProofCut(1, 1.0, 8.0, 7.8),
     ...         ProofCut(2, 2.0, 8.0, 7.8)]

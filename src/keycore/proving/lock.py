@@ -41,7 +41,9 @@ def play_of(family: Family) -> Play:
 
 
 def feel_of(deviation: float, play: Play) -> Feel:
-    """What one tumbler does when it stands ``deviation`` above (+) or below (-) its place.
+    """What one tumbler does when it stands ``deviation`` above (+) or below (-) its place, in the play's unit.
+
+    Raises nothing.
 
     >>> feel_of(0.004, Play(high=0.003, low=0.002)).value
     'rubs'
@@ -78,7 +80,7 @@ class Making:
 def lock_shift(old: Sequence[float], making: Making, play: Play, felt: Feel, prior: Spread) -> LockShift:
     """What an old key's feel in a lock says about the lock's wear.
 
-    Arguments: ``old`` (n,) how far the old key's tumblers stand from their factory places, how
+    Arguments: ``old`` (n,) how far the old key's tumblers stand from their factory places, family unit, how
     well that is known (``making``), the play, the feel, and what was thought of the shift before.
     Three feels in ten are taken to come from something else, so a feel that no likely shift explains
     leaves the prior much as it was. Returns a LockShift. Raises nothing.

@@ -129,7 +129,10 @@ def judge_measured(
 
 
 def sd_along(family: Family, sd: float) -> float:
-    """What one measurement's sd is for a position: the same, unless one of the two is an angle. Raises nothing."""
+    """What one measurement's ``sd``, family unit, is for a position: the same, unless one of the two is an angle.
+
+    Raises nothing.
+    """
     if family.space.quantity == family.depth.quantity:
         return sd
     return family.space.from_machine(family.depth.to_machine(sd))

@@ -21,7 +21,7 @@ class MeanError:
 
 
 def mean_error(errors: Sequence[float], sd: float) -> MeanError:
-    """The mean of (n,) errors of one sd each. Raises ZeroDivisionError for none.
+    """The mean of ``errors`` (n,) of one ``sd`` each, in one unit. Raises ZeroDivisionError for none.
 
     >>> mean_error([0.01, 0.03], 0.02).value
     0.02

@@ -138,9 +138,9 @@ def weigh_suspects(
     Each cause's weight by the errors alone is multiplied by how well the machine's own offset
     explains the mean error (for the depth setting: a ratio of normal densities against an offset
     of unknown size), and by how likely each clue is under it; no single clue turns the odds by more
-    than 20. Arguments: ``causes`` of the errors; their mean and its sd; the machine's offset at that
-    time, None when it is not known; the value tolerance, all in one unit; ``clues`` of CLUES; the weight
-    of one side being off alone (``one_side_alone``), None for a key of one side.
+    than 20. Arguments: ``causes`` of the errors; their mean ``mean_error`` and its sd; the machine's offset at that
+    time, None when it is not known; the value tolerance, all in one unit; ``clues`` of CLUES; ``one_side`` the
+    weight of one side being off alone (``one_side_alone``), None for a key of one side.
     Returns the suspects, likeliest first, their chances together 1. Raises KeyError for an unknown clue.
 
     >>> found = weigh_suspects([Cause("depth", 0.5, ""), Cause("seat", 0.5, "")], -0.004, 0.0005,

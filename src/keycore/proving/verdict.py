@@ -113,5 +113,8 @@ def repeats_needed(sd: float, tolerance: float, cuts: int = 1, *, zero: float = 
 
 
 def can_be_inside(sd: float, tolerance: float) -> bool:
-    """Whether even a perfect cut could be judged inside with this measuring."""
+    """Whether even a perfect cut could be judged inside the ``tolerance`` by a measurement of this ``sd``, one unit.
+
+    Raises nothing.
+    """
     return COVERAGE * sd < tolerance

@@ -134,7 +134,7 @@ def _too_much(blade: Blade) -> str:
 
 
 def spread_of(values: Array, share: Array) -> Spread:
-    """Mean and sd of values (g,) that carry shares (g,) of a probability.
+    """Mean and sd of ``values`` (g,) that carry a ``share`` (g,) of a probability each. Raises nothing.
 
     >>> spread_of(np.array([1.0, 3.0]), np.array([0.5, 0.5]))
     Spread(mean=2.0, sd=1.0)
@@ -182,7 +182,8 @@ def _scaled(table: Array) -> tuple[Array, Array]:
 def join_nodes(sources: Sequence[Weighed], budget: Budget, log_margin: float) -> Joint:
     """Multiply the grids of several sources, keeping the combinations that can matter.
 
-    Arguments: Weighed sources; a Budget; how many logs below the best bound a combination is left out.
+    Arguments: Weighed sources; a Budget; ``log_margin`` how far below the best bound, in logs, a
+    combination is left out.
     Returns a Joint. Raises BeyondReach where they are too many to be held at once.
     """
     first, *others = sorted(range(len(sources)), key=lambda s: len(sources[s].offset))
@@ -233,8 +234,9 @@ def bounds_of_pairs(
 ) -> Iterator[tuple[int, Array]]:
     """What each combination of two grids' nodes gives to all bittings together, rules aside.
 
-    Arguments: weights (g,) and emissions (n, d, g) of one, a Weighed of the other with h nodes; a Budget. Gives some
-    rows at a time: the first node of the one, and (rows, h) logs. Raises BeyondReach before anything is begun.
+    Arguments: ``log_weight`` (g,) and ``log_emission`` (n, d, g) of one, a Weighed of the other with h nodes; a
+    Budget. Gives some rows at a time: the first node of the one, and (rows, h) logs. Raises BeyondReach before
+    anything is begun.
     """
     spaces, depths, nodes = log_emission.shape
     pairs = float(nodes) * len(source.log_prior)
@@ -295,7 +297,9 @@ def likeliest(passed: Passed, wanted: int = 5) -> list[tuple[tuple[int, ...], fl
 def order_by_probability(
     bittings: Sequence[tuple[tuple[int, ...], float]], tie: float = 1e-9
 ) -> list[tuple[tuple[int, ...], float]]:
-    """Likeliest first; those within ``tie`` of their group's first go shallower first.
+    """``bittings``, each (n,) steps and its chance, in order: the likeliest first.
+
+    Those within ``tie`` of their group's first, in chance, go shallower first. Raises nothing.
 
     >>> order_by_probability([((1, 0), 0.2), ((0, 1), 0.2), ((2, 2), 0.6)])
     [((2, 2), 0.6), ((0, 1), 0.2), ((1, 0), 0.2)]

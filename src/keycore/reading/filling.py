@@ -45,7 +45,7 @@ def fill_shallowest(track: Track, known: Mapping[int, int]) -> tuple[int, ...]:
 
 
 def locks_worked(family: Family, known: Sequence[int]) -> dict[str, bool]:
-    """For each lock the family names, whether every cut it has is among the known ones (from 1).
+    """For each lock the family names, whether every cut it has is among the ``known`` (k,) ones, from 1.
 
     Raises nothing.
     """

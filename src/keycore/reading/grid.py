@@ -78,7 +78,7 @@ class Weighed:
 
 
 def without_offset(log_table: Array) -> Weighed:
-    """Log probabilities (n, d) as a grid of one node. Raises nothing."""
+    """``log_table``, log probabilities (n, d), as a grid of one node. Raises nothing."""
     zero = np.zeros(1)
     return Weighed(zero, log_table[:, :, None], zero, zero)
 
@@ -100,8 +100,8 @@ def weigh_offset(
     reaches as far as the evidence asks for: at first 9 prior standard deviations, further where the
     bound of what lies outside is not next to nothing beside what lies inside.
 
-    Arguments: measured or rounded sources in the family's own order, at least one; their family and track;
-    ``stray`` the chance in [0, 1) that a single reading is plain wrong; an Aim; a Budget. Returns a Weighed.
+    Arguments: ``members`` measured or rounded in the family's own order, (n,) each, at least one; their family and
+    track; ``stray`` the chance in [0, 1) that a single reading is plain wrong; an Aim; a Budget. Returns a Weighed.
     Raises BeyondReach when the grid would cost more than the budget (an sd absurdly small beside its offset's).
 
     >>> from keycore.documents.family import read_family
@@ -127,7 +127,7 @@ def weigh_offset(
 
 
 def wider(aim: Aim, log_short: float) -> Aim:
-    """An Aim beyond which ``log_short`` less lies. Raises nothing.
+    """An Aim beyond which ``log_short`` less, in logs, lies. Raises nothing.
 
     >>> wider(Aim(9.0, 45.0), 40.0).reach > 12
     True

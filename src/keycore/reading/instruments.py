@@ -37,7 +37,7 @@ PLUG_FIGURE_SD = 0.0020
 def sd_of_repeats(repeats: int, cut_sd: float, instrument_sd: float) -> float:
     """The sd of the mean of some readings of one cut: sqrt(cut**2 + instrument**2 / n).
 
-    Arguments: ``repeats`` at least 1; both sds in one unit, which the answer shares. Raises
+    Arguments: ``repeats`` at least 1; ``cut_sd`` and ``instrument_sd`` in one unit, which the answer shares. Raises
     nothing.
 
     >>> round(sd_of_repeats(1, 0.0012, 0.0010), 5), round(sd_of_repeats(4, 0.0012, 0.0010), 5)

@@ -152,5 +152,5 @@ def _of_size(seen: UnknownKey, family: Family) -> tuple[float, float, int]:
 
 
 def spaces_by_count(families: Iterable[Family], count: int) -> Sequence[Family]:
-    """The families that have a track of exactly so many spaces. Raises nothing."""
+    """The families that have a track of exactly ``count`` spaces. Raises nothing."""
     return [family for family in families if any(len(track.spaces) == count for track in family.tracks)]

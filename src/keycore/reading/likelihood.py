@@ -45,7 +45,7 @@ def plain_table(source: Flush | Stated | TumblerLooks, track: Track) -> Array:
 
 
 def entries_of(source: Instrument) -> tuple[object, ...]:
-    """What an instrument read at each space, values or steps, None where nothing. Raises nothing."""
+    """What an instrument, the ``source``, read at each space, values or steps, None where nothing. Raises nothing."""
     return source.values if isinstance(source, Measured) else source.steps
 
 
@@ -61,8 +61,8 @@ def log_emission_of(
 ) -> Array:
     """The log probability of what was seen; with ``slack`` (n,) the most that any offset so near gives.
 
-    Arguments: sources that share an offset, ``shift`` and ``tilt`` (g,) its nodes, ``u`` (n,) of the spaces. Returns
-    (n, d, g). Raises nothing.
+    Arguments: ``members`` that share an offset, ``stray`` the chance that a reading is plain wrong, ``shift`` and
+    ``tilt`` (g,) its nodes, ``u`` (n,) of the spaces. Returns (n, d, g). Raises nothing.
     """
     expected = np.array(track.values)[None, :, None] + (shift + u[:, None] * tilt)[:, None, :]
     near = np.zeros((len(u), 1, 1)) if slack is None else slack[:, None, None]

@@ -140,7 +140,7 @@ def _spread(values: Array, weights: Array) -> Spread:
 
 
 def halve(source: Weighed, bittings: Bittings) -> Halves:
-    """Cut a list (b, n) in two for one source. Raises nothing."""
+    """Cut a list of ``bittings`` (b, n) in two for one source. Raises nothing."""
     top = np.maximum(source.log_emission.max(axis=1), LEAST)
     cut = np.exp(source.log_emission - top[:, None, :])
     middle = max(1, bittings.shape[1] // 2)
@@ -172,7 +172,7 @@ def _different(steps: Bittings, depths: int) -> tuple[Bittings, NDArray[np.intp]
 def weigh_list(sources: Sequence[Weighed], bittings: Bittings, ties: Ties, budget: Budget) -> Listed:
     """Weigh every bitting of a list by every source; sources are independent given the bitting.
 
-    Arguments: Weighed sources, ``bittings`` (b, n) steps in lexicographic order, b at least 1; the Ties of
+    Arguments: Weighed sources, ``bittings`` (b, n) steps in lexicographic order, b at least 1; ``ties`` of
     compared spaces; a Budget. Returns a Listed. Raises InputError when no bitting of the list can explain the
     evidence at all, BeyondReach where that costs more than the budget.
 
@@ -198,7 +198,7 @@ def weigh_list(sources: Sequence[Weighed], bittings: Bittings, ties: Ties, budge
 
 
 def log_of_ties(bittings: Bittings, ties: Ties) -> Array:
-    """What comparisons give to each bitting, (b,) logs. Raises nothing."""
+    """What comparisons, ``ties``, give to each of ``bittings`` (b, n), (b,) logs. Raises nothing."""
     found = np.zeros(len(bittings))
     for (a, b), table in ties.items():
         found += table[bittings[:, a], bittings[:, b]]
@@ -206,7 +206,7 @@ def log_of_ties(bittings: Bittings, ties: Ties) -> Array:
 
 
 def log_of_each(source: Weighed, bittings: Bittings, budget: Budget) -> Array:
-    """What one source gives to each bitting, its offset summed over: (b,) logs. Raises BeyondReach."""
+    """What one source gives to each of ``bittings`` (b, n), its offset summed over: (b,) logs. Raises BeyondReach."""
     if id(bittings) in source.kept:  # the list itself is kept with what was worked out, so that its id stays its own
         return source.kept[id(bittings)][1]
     nodes, count = len(source.log_prior), len(bittings)

@@ -93,10 +93,10 @@ def weigh_prefixes(
     """Weigh every bitting that can matter, exactly; the rest can hold less than 4e-5 of the total.
 
     Arguments: Weighed sources of one track, those without an offset put into one of them; ``allowed`` (d, d) which
-    depth may follow which; ``keeps`` the rules that are no chain, if any; the Ties of compared spaces; a Budget.
-    Returns a Listed of the bittings that matter, the five likeliest among them for certain; None when more
-    prefixes matter than the budget allows (too little was seen). Raises InputError when nothing allowed
-    explains what was seen.
+    depth may follow which; ``keeps`` the rules that are no chain, if any; ``ties`` of compared spaces in logs; a
+    Budget. Returns a Listed of the bittings that matter, the five likeliest among them for certain; None when more
+    prefixes matter than the budget allows (too little was seen). Raises InputError when nothing allowed explains what
+    was seen.
 
     >>> from keycore.reading.grid import without_offset
     >>> seen = without_offset(np.log(np.array([[0.9, 0.1], [0.2, 0.8]])))

@@ -53,7 +53,9 @@ class NextCut:
 
 
 def cut_so_far(spaces: int, stages: Sequence[Stage]) -> tuple[int, ...]:
-    """How deep each space of the blank is now, (n,) steps, -1 where uncut. Raises nothing.
+    """How deep each of the ``spaces`` of a blank is after these ``stages`` (k,): (n,) steps, -1 where uncut.
+
+    Raises nothing.
 
     >>> cut_so_far(3, [Stage(2, 0, TumblerSeen.MARKS), Stage(2, 1, TumblerSeen.FLUSH)])
     (-1, 1, -1)

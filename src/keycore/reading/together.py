@@ -60,8 +60,9 @@ Grids = dict[object, Weighed]
 def put_together(reading: Reading, aims: Mapping[int, Aim], budget: Budget, grids: Grids) -> Together:
     """Make a reading's evidence ready.
 
-    Arguments: the Reading; an Aim for each group of sources by its first evidence, where it is not the usual one; a
-    Budget; Grids, added to. Returns a Together. Raises BeyondReach naming the evidence whose grid costs too much.
+    Arguments: the Reading; ``aims``, an Aim for each group of sources by its first evidence, where it is not the usual
+    one; a Budget; ``grids``, added to. Returns a Together. Raises BeyondReach naming the evidence whose grid costs too
+    much.
     """
     family, track = reading.family, reading.track
     table = held_table(track)

@@ -44,7 +44,7 @@ def fill_history(people: dict[str, User]) -> None:
         at = now - timedelta(days=DAYS * (JOBS - job) / JOBS, hours=random.uniform(0, 5))
         if job == TRIMMED_AT:
             trimmed_once(people["tam"], at - timedelta(hours=6), WANDER_MM * TRIMMED_AT)
-        _finished_job(people, job, at, random)
+        finished_job(people, job, at, random)
     tag = take_in(
         people["wren"],
         TagDetails(
@@ -57,7 +57,8 @@ def fill_history(people: dict[str, User]) -> None:
     decline(people["wren"], tag, "Nothing shows that the drawer is theirs.")
 
 
-def _finished_job(people: dict[str, User], job: int, at: datetime, random: Random) -> None:
+def finished_job(people: dict[str, User], job: int, at: datetime, random: Random) -> None:
+    """One job of the past, from its tag to its key handed over."""
     customer, what = CUSTOMERS[job % len(CUSTOMERS)]
     record = family_record(FAMILIES[job % len(FAMILIES)])
     tag = take_in(

@@ -15,7 +15,7 @@ if TYPE_CHECKING:
 
 
 def assumed(family: Family, given: Mapping[str, Any]) -> Iterable[str]:
-    """What a document leaves out, in sentences. Raises nothing."""
+    """What a document, the data ``given``, leaves out, in sentences. Raises nothing."""
     if "measured" not in given:
         yield "measured: the table is taken to give the height left at each root, not the width across both."
     yield from edge.assumed(family, given)

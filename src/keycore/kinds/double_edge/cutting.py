@@ -14,7 +14,10 @@ from keycore.tools import Tool, Wheel
 
 
 def clampings(family: Family, tracks: Iterable[str]) -> tuple[Clamping, ...]:
-    """One clamping for each edge; a single track is cut again with the key turned over. Raises nothing."""
+    """One clamping for each edge of the ``tracks`` that are cut; a single one is cut again with the key turned over.
+
+    Raises nothing.
+    """
     once = edge.clampings(family, tracks)
     if len(family.tracks) > 1:
         return once

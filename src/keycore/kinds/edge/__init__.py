@@ -62,7 +62,7 @@ def uncut(family: Family, track: Track) -> float | None:
 
 
 def assumed(family: Family, given: Mapping[str, Any]) -> Iterable[str]:
-    """What a document of these kinds leaves out, in sentences. Raises nothing."""
+    """What a document of these kinds, the data ``given``, leaves out, in sentences. Raises nothing."""
     for track in family.tracks:
         if track.tool is None:
             yield f"cut of track {track.name}: not known, so that nothing of it can be planned or drawn as cut."

@@ -96,7 +96,10 @@ def shape(
 def left_of(
     family: Family, track: Track, values: Sequence[float], clamping: int, uncut: Collection[tuple[int, Place]]
 ) -> list[float]:
-    """The values of one track in one clamping, the blank's own where it is not cut yet. Raises nothing."""
+    """The ``values`` (n,) of one track in one clamping, family unit; the blank's own where still ``uncut``.
+
+    Raises nothing.
+    """
     assert family.blank is not None
     return [
         family.blank.height if (clamping, Place(track.name, space)) in uncut else value
@@ -107,7 +110,7 @@ def left_of(
 def elevation(family: Family, edges: Sequence[tuple[str, Profile]], *, above: str, below: str = "") -> Shape:
     """A blade seen from its side: x from the gauge, y up from the lower edge of the blank.
 
-    Arguments: every edge by name, and the names of those that bound the metal ``above`` and ``below``; a bound
+    Arguments: all ``edges`` by name, and the names of those that bound the metal ``above`` and ``below``; a bound
     without an edge is the blank's own. Returns a Shape of one view. Raises InputError without a blank.
     """
     if family.blank is None:
@@ -236,7 +239,7 @@ def working(family: Family, plan: Plan) -> tuple[str, ...]:
 
 
 def clampings(family: Family, tracks: Iterable[str]) -> tuple[Clamping, ...]:
-    """One clamping for each track that is cut, in their order. Raises nothing."""
+    """One clamping for each of the ``tracks`` that are cut, in their order. Raises nothing."""
     return tuple(Clamping(number, "front", Wheel.name, (track,)) for number, track in enumerate(tracks, start=1))
 
 

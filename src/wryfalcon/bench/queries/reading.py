@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from functools import cached_property
 
 from keycore.errors import BeyondReach, InputError
 from keycore.family import Family, Track
 from keycore.reading.decode import Posterior, Reading, Unsettled, look_over
+from keycore.reading.dirt import reads_shallow
 from keycore.reading.evidence import Evidence, Measured, Spread
 from keycore.reading.filling import locks_worked
 from keycore.reading.influence import Influence, influences
@@ -23,7 +24,6 @@ from wryfalcon.documents import parsed
 from wryfalcon.drawings.strip import chance_words
 from wryfalcon.kept import kept
 
-SHALLOW = 1.8  # sd above what its fellows say: most likely dirt; common practice, no source
 TOO_MUCH_TOGETHER = "These sources disagree too much to be weighed together: turn, leave out or look again at one."
 RULES_LEFT_OUT = "The family's other rules leave too many bittings to weigh one by one; only MACS was held to."
 
@@ -42,16 +42,34 @@ class CutRow:
 
 @dataclass(frozen=True)
 class TrackReading:
-    """One track as it stands: its sources, the posterior once one says something, overrulings."""
+    """One track as it stands: its sources and overrulings; they are weighed together when that is first asked for."""
 
     family: Family
     document: str
     track: Track
     sources: Sequence[SourceReading]  # begun and not removed, switched off ones too
     overruled: Mapping[int, Overruling]
-    posterior: Posterior | None = None
-    unsettled: Unsettled | None = None  # the sum of all is out of reach: only what each by itself says of the others
-    problem: str = ""
+
+    @cached_property
+    def _together(self) -> tuple[Posterior | Unsettled | None, str]:
+        evidence = tuple(source.evidence for source in self.weighed if source.evidence is not None)
+        return weigh(self.document, self.track.name, evidence, self.every_cut_seen) if evidence else (None, "")
+
+    @property
+    def posterior(self) -> Posterior | None:
+        """What the sources say together; None where nothing is read, or nothing explains it."""
+        return _settled(self._together[0])
+
+    @property
+    def unsettled(self) -> Unsettled | None:
+        """The sum of all is out of reach: only what each by itself says of the others."""
+        found = self._together[0]
+        return found if isinstance(found, Unsettled) else None
+
+    @property
+    def problem(self) -> str:
+        """Why they are not weighed, or not wholly, in words; "" where they are."""
+        return self._together[1]
 
     @cached_property
     def weighed(self) -> tuple[SourceReading, ...]:
@@ -254,29 +272,12 @@ class TrackReading:
 
     @cached_property
     def reads_shallow(self) -> int | None:
-        """The cut, as the first source counts, that most likely reads shallow for dirt, though nobody said so.
-
-        One that lies far above what its fellows say of the depth it has, or of the deeper of the two it may have.
-        """
-        posterior, source = self.posterior, self.first
-        if posterior is None or source is None or not isinstance(source.evidence, Measured):
+        """The cut, as the first source counts, that most likely reads shallow for dirt, though nobody said so."""
+        source = self.first
+        if self.posterior is None or source is None or not isinstance(source.evidence, Measured):
             return None
-        wear, deepest = posterior.wear[0], list(posterior.best)
-        if wear is None:
-            return None
-        second = posterior.bittings[1][0] if len(posterior.bittings) > 1 else posterior.best
-        differ = [place for place, (a, b) in enumerate(zip(posterior.best, second, strict=True)) if a != b]
-        if len(differ) == 1:
-            deepest[differ[0]] = max(posterior.best[differ[0]], second[differ[0]])
-        down = -1.0 if self.track.falls_when_deeper else 1.0
-        u, values, evidence = self.family.towards_tip(self.track), self.track.values, source.evidence
-        off = {
-            place: -down * (value - values[step] - wear[0].mean - wear[1].mean * u[place]) / evidence.sd[place]
-            for place, (value, step) in enumerate(zip(evidence.values, deepest, strict=True))
-            if value is not None and place + 1 not in source.marks
-        }
-        worst = max(off, key=lambda place: off[place], default=None)
-        return self.shown_space(worst + 1) if worst is not None and off[worst] > SHALLOW else None
+        space = reads_shallow(self.family, self.track, self.posterior, source.evidence, set(source.marks))
+        return None if space is None else self.shown_space(space)
 
     @property
     def likeliest(self) -> list[tuple[str, float]]:
@@ -329,8 +330,7 @@ def readings_of(tag: Tag) -> list[TrackReading]:
     for overruling in tag.overrulings.filter(withdrawn=False):
         overruled[overruling.track][overruling.space] = overruling
     return [
-        weigh_track(TrackReading(family, document, track, sources[track.name], overruled[track.name]))
-        for track in family.tracks
+        TrackReading(family, document, track, sources[track.name], overruled[track.name]) for track in family.tracks
     ]
 
 
@@ -353,17 +353,6 @@ def factory_values(readings: Sequence[TrackReading]) -> dict[str, list[float]]:
         for reading in readings
         if reading.steps is not None
     }
-
-
-def weigh_track(reading: TrackReading) -> TrackReading:
-    """Weigh what was seen of one track; too little, or what nothing explains, is said in words."""
-    evidence = tuple(source.evidence for source in reading.weighed if source.evidence is not None)
-    if not evidence:
-        return reading
-    found, problem = weigh(reading.document, reading.track.name, evidence, reading.every_cut_seen)
-    if isinstance(found, Unsettled):
-        return replace(reading, unsettled=found, problem=problem)
-    return replace(reading, posterior=found, problem=problem)
 
 
 def _settled(found: Posterior | Unsettled | None) -> Posterior | None:
