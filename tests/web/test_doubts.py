@@ -24,6 +24,7 @@ from wryfalcon.bench.actions.sources import (
 )
 from wryfalcon.bench.models import Sighting, Source, Tag
 from wryfalcon.bench.queries.reading import TrackReading, readings_of
+from wryfalcon.bench.sentences import influence_words
 from wryfalcon.library.actions import import_family
 from wryfalcon.refusal import NotDone
 
@@ -154,7 +155,7 @@ def test_a_comparison_takes_part_like_any_other_source(smith: Client, people: Pe
     evidence = reading_of(tag).weighed[1].evidence
     assert isinstance(evidence, Compared)
     assert [(p.first, p.second) for p in evidence.pairs] == [(0, 1), (2, 3), (4, 3)]
-    assert "without it the same" in reading_of(tag).weighed_with_influence[1][1]
+    assert "without it the same" in influence_words(reading_of(tag))[1][1]
     turn_source(people["tam"], tag, source)
     assert reading_of(tag).sources[1].pairs[0].space == 5
     assert reading_of(tag).posterior is not None

@@ -18,7 +18,7 @@ from wryfalcon.bench.actions.read import Typed, add_value, state_labels
 from wryfalcon.bench.actions.settle import overrule
 from wryfalcon.bench.actions.sources import add_source
 from wryfalcon.bench.models import Overruling, Piece, ProofValue, Settlement, Source, SourceKind, Tag
-from wryfalcon.bench.queries.history import history_of
+from wryfalcon.bench.shown.history import history_of
 from wryfalcon.log.models import AuditEntry, Event
 from wryfalcon.machines.models import LineEvent, MachineWork
 

@@ -15,7 +15,7 @@ from web.test_bench import words
 from wryfalcon.bench.actions.sources import add_source
 from wryfalcon.bench.following import follow_once
 from wryfalcon.bench.models import Felt, Piece, Tag, Trial
-from wryfalcon.bench.queries.cutters import cutters_for
+from wryfalcon.bench.shown.cutters import cutters_for
 from wryfalcon.demonstration.making import again, family_record, finished_key, measured, proven
 from wryfalcon.keeping.actions.practice import begin_practice
 from wryfalcon.keeping.actions.trimming import begin_trim, change_offset, hang_test_key

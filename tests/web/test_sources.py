@@ -25,6 +25,7 @@ from wryfalcon.bench.actions.read import (
 from wryfalcon.bench.actions.sources import SourceSettings, add_source, describe_source, switch_source, turn_source
 from wryfalcon.bench.models import OnBench, Sighting, Source, Tag
 from wryfalcon.bench.queries.reading import TrackReading, readings_of
+from wryfalcon.bench.sentences import influence_words
 from wryfalcon.demonstration.making import family_record, type_values
 from wryfalcon.library.actions import import_family
 from wryfalcon.library.models import FamilyRecord
@@ -180,13 +181,13 @@ def test_each_source_says_what_it_did_and_can_be_switched_off_and_removed(
     type_values(people["tam"], tag, "A", [0.2779, 0.2353, 0.2947, 0.2577, 0.3189])
     stamped = begun(people, tag, "parts")
     state_labels(people["tam"], tag, stamped, {1: ["3"], 5: ["1"]})
-    did = {str(source.record): says for source, says in reading_of(tag).weighed_with_influence}
+    did = {str(source.record): says for source, says in influence_words(reading_of(tag))}
     assert did["Stamped parts"].startswith("without it the same, ")
     assert did["Calipers on a key"].startswith("without it 3 ")
     switch_source(people["tam"], tag, stamped)
     reading = reading_of(tag)
     assert [str(source.record) for source in reading.weighed] == ["Calipers on a key"]
-    assert "left out" in [says for _, says in reading.weighed_with_influence]
+    assert "left out" in [says for _, says in influence_words(reading)]
     smith.post(f"/tags/{tag}/read/{stamped.pk}/change", {"do": "remove"})
     assert len(reading_of(tag).sources) == 1
     assert Source.objects.filter(removed=True).count() == 1

@@ -3,15 +3,21 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from dataclasses import replace
 
+from keycore.cutting.plan import Plan, Problem
 from keycore.reading.decode import Posterior
+from keycore.reading.influence import Influence
 from keycore.reading.next_look import With
 from keycore.rules import Break
 from keycore.units import Unit
 from wryfalcon.bench.models import SourceKind
+from wryfalcon.bench.queries.cards import Holding, Moved
+from wryfalcon.bench.queries.evidence import SourceReading
+from wryfalcon.bench.queries.planning import Card
 from wryfalcon.bench.queries.reading import TrackReading
 from wryfalcon.drawings.strip import chance_words
-from wryfalcon.lengths import show_small
+from wryfalcon.lengths import say_mm, say_tool, show_small
 
 LIKELY_ENOUGH = 0.9  # no advice is given past this where no look is worth its trouble
 WORN_FROM = 1.0  # standard deviations away from nothing before wear is spoken of
@@ -121,3 +127,91 @@ def break_words(broken: Break) -> str:
     if broken.rule == "fixed":
         return f"cut {spaces} never varies in this family"
     return "too many cuts alike" if broken.rule == "most_alike" else "too few different depths"
+
+
+def influence_words(reading: TrackReading) -> list[tuple[SourceReading, str]]:
+    """Every source, those that are left out too, and what it did to the answer; nothing where there is but one."""
+    if len(reading.weighed) < 2 and len(reading.sources) < 2:
+        return []
+    did = dict(zip((source.record.pk for source in reading.weighed), reading.influences, strict=True))
+    return [(source, _did(reading, source, did.get(source.record.pk))) for source in reading.sources]
+
+
+def _did(reading: TrackReading, source: SourceReading, influence: Influence | None) -> str:
+    if not source.record.is_on:
+        return "left out"
+    if not source.spaces_seen:
+        return "nothing seen yet"
+    if influence is None or reading.posterior is None:
+        return "the only one that says anything" if len(reading.weighed) == 1 else "without it too much is open"
+    chance = chance_words(influence.chance)
+    if influence.without == reading.posterior.best:
+        return f"without it the same, {chance}"
+    return f"without it {' '.join(reading.labelled(influence.without))}, {chance}"
+
+
+def said_problems(plan: Plan) -> list[Problem]:
+    """What is wrong with a plan, another tool than the family's in the unit of whoever is looking."""
+    return [
+        replace(problem, says=_says_tool(plan, problem.track)) if problem.code == "cutter" else problem
+        for problem in plan.problems
+    ]
+
+
+def _says_tool(plan: Plan, track: str) -> str:
+    lengths, wanted = plan.family.lengths, plan.family.track(track).tool
+    assert wanted is not None
+    assert plan.tool is not None
+    return f"The family wants {say_tool(lengths, wanted)}; this cutter leaves {say_tool(lengths, plan.tool)}."
+
+
+TOO_DEEP = "The deepest cut goes below the top of the jaw: choose a shallower slot."
+
+
+def problems_of(card: Card) -> tuple[Problem, ...]:
+    """All that is wrong with a card: with its plan, and with the blank in its jaw."""
+    problems = said_problems(card.plan)
+    if card.goes_too_deep:
+        problems.append(Problem("jaw", card.plan.tracks[0].track.name, (), TOO_DEEP))
+    return tuple(problems)
+
+
+LAPSED = {
+    Moved.BITTING: "Another bitting was settled since this card was made.",
+    Moved.CARD: "Another card was made since.",
+    Moved.TABLE: "The family’s table was changed since this card was made.",
+    Moved.NO_LINE: "{machine} is not driven from here any more.",
+    Moved.CUTTER_SHAPE: "The shape written down for {cutter} was changed.",
+    Moved.OTHER_WHEEL: "{machine} has {detail} fitted now, not {cutter}.",
+    Moved.SWAPPED: "Wheels were changed on the machine since the card was checked.",
+    Moved.NEW_WHEEL: (
+        "A new cutter was put on {machine} since: how true it cuts is not known until a key of it is measured."
+    ),
+    Moved.JAW: "The jaw or clamp named on this card was changed in the machine’s book.",
+    Moved.WORK: "Somebody {detail} on {machine} since: the blank is clamped and checked anew.",
+    Moved.PLAN: "It cannot be cut so any more: {detail}.",
+    Moved.CUTS: "The cuts on this card are not those of its plan.",
+    Moved.DEPTHS: "The depths put in for {machine} have changed by {by} since this card was made.",
+    Moved.PLACES: "The places put in for {machine} have moved by {by} since this card was made.",
+    Moved.SINCE_PLANNED: "Since this was planned: {detail}.",
+}
+"""What a card no longer rests on, in words."""
+
+
+def lapse_words(holding: Holding) -> list[str]:
+    """Everything of a card that no longer holds, a sentence each."""
+    card = holding.card
+    return [
+        LAPSED[lapse.moved].format(
+            machine=card.machine, cutter=card.cutter, detail=lapse.detail, by=say_mm(lapse.by, signed=True)
+        )
+        for lapse in holding.lapses
+    ]
+
+
+def why_not_cut(holding: Holding, then: str = "") -> str:
+    """Why nothing is cut by a card as it is, and what to do about it."""
+    if holding.practice:
+        return holding.practice
+    then = then or ("Make the card anew" if holding.to_remake else "Go through its checks again")
+    return f"{' '.join(lapse_words(holding))} {then}."

@@ -6,8 +6,8 @@ import json
 from typing import Any
 
 from wryfalcon.bench.models import Piece, Tag
-from wryfalcon.bench.queries.history import history_of
 from wryfalcon.bench.queries.readings_record import readings_record
+from wryfalcon.bench.shown.history import history_of
 
 FORMAT = "wry-falcon.record/1"
 

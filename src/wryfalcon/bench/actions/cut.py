@@ -19,8 +19,9 @@ from wryfalcon.accounts.models import User
 from wryfalcon.bench.actions.take_in import check_open
 from wryfalcon.bench.models import Piece, PieceState, SetUp, Tag
 from wryfalcon.bench.piece_states import AT_MACHINE, OPEN, SENT_AGAIN, TO_BE_LOOKED_AT, Operation
-from wryfalcon.bench.queries.cards import EVERY_TICK, Holding, Lapse, moved_since, practice_on, what_holds
+from wryfalcon.bench.queries.cards import EVERY_TICK, Holding, Lapse, Moved, moved_since, practice_on, what_holds
 from wryfalcon.bench.queries.proving import cuts_to_deepen, proof_of
+from wryfalcon.bench.sentences import why_not_cut
 from wryfalcon.library.models import Blank
 from wryfalcon.log.actions import write_down
 from wryfalcon.log.models import Event
@@ -263,7 +264,7 @@ def holding_of(tag: Tag, piece: Piece) -> Holding | None:
     if piece.onto_id is None:
         return what_holds(tag, card, None if piece.done else tag.set_up)
     moved = moved_since(card, piece.created_at)
-    lapses = (Lapse(f"Since this was planned: {', '.join(moved)}.", EVERY_TICK),) if moved else ()
+    lapses = (Lapse(Moved.SINCE_PLANNED, EVERY_TICK, detail=", ".join(moved)),) if moved else ()
     return Holding(card, lapses, practice=practice_on(card.machine, tag))
 
 
@@ -271,11 +272,8 @@ def _check_its_card(tag: Tag, piece: Piece, known: str) -> None:
     holding = holding_of(tag, piece)
     if holding is None:
         return
-    if holding.practice:
-        raise NotDone(holding.practice)
-    if holding.lapses and not (piece.done and known == holding.known):
-        then = "Make the card anew" if holding.to_remake else "Go through its checks again"
-        raise NotDone(f"{holding.says} {'Look again before it goes on' if piece.done else then}.")
+    if holding.practice or (holding.lapses and not (piece.done and known == holding.known)):
+        raise NotDone(why_not_cut(holding, "Look again before it goes on" if piece.done else ""))
 
 
 def _card_of_the_same(tag: Tag, piece: Piece, moved: Sequence[str]) -> SetUp:
@@ -298,8 +296,7 @@ def _checked_card(tag: Tag) -> SetUp:
         raise NotDone("Go through the set-up card first; every check on it has its reason.")
     holding = what_holds(tag, card)
     if holding.lapses or holding.practice:
-        then = "Make the card anew." if holding.to_remake else "Go through its checks again."
-        raise NotDone(holding.practice or f"{holding.says} {then}")
+        raise NotDone(why_not_cut(holding))
     if tag.blank is not None and tag.blank.left < 1:
         raise NotDone(f"There is no blank {tag.blank.code} left on hook {tag.blank.hook}.")
     return card

@@ -14,6 +14,7 @@ from wryfalcon.bench.actions.take_in import check_open
 from wryfalcon.bench.models import SetUp, Tag
 from wryfalcon.bench.piece_states import OPEN
 from wryfalcon.bench.queries.cards import commands_of, hand_checks, last_work, rests_on, what_holds
+from wryfalcon.bench.sentences import why_not_cut
 from wryfalcon.log.actions import write_down
 from wryfalcon.log.models import Event
 from wryfalcon.machines.actions.fitting import fit_cutter
@@ -97,7 +98,7 @@ def tick(actor: User, tag: Tag, done: list[str], seen: str | None = None) -> Set
     if seen is not None and seen != holding.seen:
         raise NotDone("Card or machine changed while you ticked: look again, then go through the checks.")
     if holding.to_remake:
-        raise NotDone(f"{holding.says} Make the card anew first.")
+        raise NotDone(why_not_cut(holding, "Make the card anew first"))
     checks = [check.id for check in hand_checks(tag.family)]
     card.ticks = [check for check in checks if check in done]
     card.checked_at = timezone.now() if card.ticks == checks else None

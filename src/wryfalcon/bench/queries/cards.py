@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import datetime
+from enum import Enum, auto
 from hashlib import sha256
 from itertools import starmap
 from typing import Any
@@ -17,7 +18,6 @@ from keycore.family import Family
 from keycore.kind import HandCheck, RestsOn
 from wryfalcon.bench.models import Settlement, SetUp, Tag
 from wryfalcon.bench.queries.planning import plan_of
-from wryfalcon.lengths import say_mm
 from wryfalcon.machines.models import (
     Cutter,
     JawSide,
@@ -39,14 +39,35 @@ TELLING = 0.0005  # mm: commands closer than this are the same
 MOVES = [work.value for work in Work if work.moves_it or work == Work.SWAPPED]
 
 
+class Moved(Enum):
+    """What moved under a card."""
+
+    BITTING = auto()  # another was settled
+    CARD = auto()  # another was made
+    TABLE = auto()  # the family's
+    NO_LINE = auto()  # the machine is not driven from here any more
+    CUTTER_SHAPE = auto()
+    OTHER_WHEEL = auto()
+    SWAPPED = auto()
+    NEW_WHEEL = auto()
+    JAW = auto()
+    WORK = auto()
+    PLAN = auto()  # it cannot be cut so any more
+    CUTS = auto()  # its commands are not those of its plan
+    DEPTHS = auto()
+    PLACES = auto()
+    SINCE_PLANNED = auto()  # of a touch-up
+
+
 @dataclass(frozen=True)
 class Lapse:
-    """Something that a card rests on and that holds no longer: in words, and which checks fall with it."""
+    """Something that a card rests on and that holds no longer, and which checks fall with it."""
 
-    says: str
+    moved: Moved
     falls: frozenset[RestsOn] | None  # the checks that rest on these; EVERY_TICK for all
     to_remake: bool = False  # the card itself is wrong; else the checks are gone through again
-    amount: str = ""  # what it is told apart by, where its words are in somebody's own unit
+    detail: str = ""
+    by: float = 0.0  # mm
 
 
 @dataclass(frozen=True)
@@ -80,14 +101,9 @@ class Holding:
         return self.card.checked_at is not None and not self.lapses
 
     @property
-    def says(self) -> str:
-        """Everything that no longer holds, in sentences."""
-        return " ".join(lapse.says for lapse in self.lapses)
-
-    @property
     def known(self) -> str:
         """A word for exactly these lapses: sent back by a page that showed them, by whoever goes on all the same."""
-        told_apart = " ".join(lapse.amount or lapse.says for lapse in self.lapses)
+        told_apart = " ".join(f"{lapse.moved.name} {lapse.detail} {lapse.by:.4f}" for lapse in self.lapses)
         return sha256(told_apart.encode()).hexdigest()[:12] if self.lapses else ""
 
     @property
@@ -217,44 +233,36 @@ def moved_since(card: SetUp, when: datetime | None) -> list[str]:
 
 def _of_the_tag(tag: Tag, card: SetUp, in_force: SetUp | None) -> Iterable[Lapse]:
     if tag.settlement is None or tag.settlement.pk != card.settlement_id:
-        yield Lapse("Another bitting was settled since this card was made.", EVERY_TICK, to_remake=True)
+        yield Lapse(Moved.BITTING, EVERY_TICK, to_remake=True)
     elif in_force is not None and in_force.pk != card.pk:
-        yield Lapse("Another card was made since.", EVERY_TICK, to_remake=True)
+        yield Lapse(Moved.CARD, EVERY_TICK, to_remake=True)
     kept = card.rests_on.get("family")
     if kept is not None and kept != rests_on(tag, card.cutter, card.jaw_side)["family"]:
-        yield Lapse("The family’s table was changed since this card was made.", EVERY_TICK, to_remake=True)
+        yield Lapse(Moved.TABLE, EVERY_TICK, to_remake=True)
     if not card.machine.has_line:
-        yield Lapse(f"{card.machine} is not driven from here any more.", EVERY_TICK, to_remake=True)
+        yield Lapse(Moved.NO_LINE, EVERY_TICK, to_remake=True)
 
 
 def _of_the_wheel(card: SetUp, works: list[WorkNow]) -> Iterable[Lapse]:
     machine, cutter = card.machine, card.cutter
     kept = card.rests_on.get("cutter")
     if kept is not None and kept != [cutter.flat, cutter.angle]:
-        yield Lapse(f"The shape written down for {cutter} was changed.", EVERY_TICK, to_remake=True)
+        yield Lapse(Moved.CUTTER_SHAPE, EVERY_TICK, to_remake=True)
     if machine.fitted_id not in (None, cutter.pk) and "cutter" in card.ticks:
-        yield Lapse(f"{machine} has {machine.fitted} fitted now, not {cutter}.", OF_THE_WHEEL)
+        yield Lapse(Moved.OTHER_WHEEL, OF_THE_WHEEL, detail=str(machine.fitted))
     elif any(work.what == Work.SWAPPED for work in works):
-        yield Lapse("Wheels were changed on the machine since the card was checked.", OF_THE_WHEEL)
+        yield Lapse(Moved.SWAPPED, OF_THE_WHEEL)
     if any(work.what == Work.WHEEL for work in works):
-        yield Lapse(
-            f"A new cutter was put on {machine} since: how true it cuts is not known until a key of it is measured.",
-            OF_THE_WHEEL,
-        )
+        yield Lapse(Moved.NEW_WHEEL, OF_THE_WHEEL)
 
 
 def _of_the_jaw(tag: Tag, card: SetUp, works: list[WorkNow]) -> Iterable[Lapse]:
     kept = card.rests_on.get("jaw")
     if kept is not None and kept != _held_by(card.jaw_side):
-        yield Lapse(
-            "The jaw or clamp named on this card was changed in the machine’s book.", EVERY_TICK, to_remake=True
-        )
+        yield Lapse(Moved.JAW, EVERY_TICK, to_remake=True)
     done = list(dict.fromkeys(Work(w.what).label for w in works if w.what not in (Work.SWAPPED, Work.WHEEL)))
     if done:
-        yield Lapse(
-            f"Somebody {' and '.join(done)} on {card.machine} since: the blank is clamped and checked anew.",
-            OF_THE_CLAMPING | OF_THE_WHEEL,
-        )
+        yield Lapse(Moved.WORK, OF_THE_CLAMPING | OF_THE_WHEEL, detail=" and ".join(done))
 
 
 def _of_the_numbers(tag: Tag, card: SetUp, offsets: Iterable[OffsetNow]) -> Iterable[Lapse]:
@@ -268,27 +276,18 @@ def _of_the_numbers(tag: Tag, card: SetUp, offsets: Iterable[OffsetNow]) -> Iter
         )
         now = commands_of(tag, card.settlement, card.cutter, card.style, added)
     except InputError as error:
-        yield Lapse(f"It cannot be cut so any more: {error.reason}.", EVERY_TICK, to_remake=True)
+        yield Lapse(Moved.PLAN, EVERY_TICK, to_remake=True, detail=error.reason)
         return
     if [_place(c) for c in now] != [_place(c) for c in card.commands]:
-        yield Lapse("The cuts on this card are not those of its plan.", EVERY_TICK, to_remake=True)
+        yield Lapse(Moved.CUTS, EVERY_TICK, to_remake=True)
         return
     moved = {
         what: max((new[what] - old[what] for new, old in zip(now, card.commands, strict=True)), key=abs, default=0.0)
         for what in ("value", "position")
     }
-    if moved["value"] and abs(moved["value"]) > TELLING:
-        by = say_mm(moved["value"], signed=True)
-        yield Lapse(
-            f"The depths put in for {card.machine} have changed by {by} since this card was made.",
-            EVERY_TICK, to_remake=True, amount=f"depth {moved['value']:.4f}",
-        )  # fmt: skip
-    if moved["position"] and abs(moved["position"]) > TELLING:
-        by = say_mm(moved["position"], signed=True)
-        yield Lapse(
-            f"The places put in for {card.machine} have moved by {by} since this card was made.",
-            EVERY_TICK, to_remake=True, amount=f"place {moved['position']:.4f}",
-        )  # fmt: skip
+    for what, which in (("value", Moved.DEPTHS), ("position", Moved.PLACES)):
+        if moved[what] and abs(moved[what]) > TELLING:
+            yield Lapse(which, EVERY_TICK, to_remake=True, by=moved[what])
 
 
 def _place(command: dict[str, Any]) -> tuple[int, str, int]:

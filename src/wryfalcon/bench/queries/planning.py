@@ -3,16 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any
 
-from keycore.cutting.plan import Plan, PlannedCut, Problem, cutting_of, plan_cuts
+from keycore.cutting.plan import Plan, PlannedCut, cutting_of, plan_cuts
 from keycore.family import Family, Place
 from keycore.tools import DiscClamp, Drill, File, Mill, Slotter, Tool, Wheel
 from wryfalcon.bench.models import Settlement, SetUp, Tag
 from wryfalcon.documents import parsed
-from wryfalcon.lengths import say_tool
 from wryfalcon.machines.models import Cutter, CutterLook, JawSide
 
 SAME = 0.005  # mm or degrees: cutters closer than this are the same
@@ -78,7 +77,6 @@ class Card:
 
     set_up: SetUp
     plan: Plan
-    problems: tuple[Problem, ...]
     showing: float | None  # how much of the blank stands out of the jaw, family unit
     deepest: float | None  # how far below the blank's edge the tool goes, family unit; None where no jaw minds
 
@@ -101,6 +99,11 @@ class Card:
         return command, planned.cuts[command["space"] - 1]
 
     @property
+    def goes_too_deep(self) -> bool:
+        """Whether the deepest cut goes below the top of the jaw."""
+        return self.showing is not None and self.deepest is not None and self.deepest > self.showing
+
+    @property
     def change_cutter(self) -> bool:
         """Whether another cutter is fitted than the one the card names."""
         return self.set_up.machine.fitted_id not in (None, self.set_up.cutter_id)
@@ -109,28 +112,7 @@ class Card:
 def card_of(tag: Tag, set_up: SetUp) -> Card:
     """Everything the card shows."""
     plan = plan_of(tag, set_up.settlement, style=set_up.style, cutter=set_up.cutter)
-    problems = said_problems(plan)
-    showing = showing_of(tag, set_up.jaw_side)
-    deepest = cutting_of(tag.family).reach(plan)
-    if showing is not None and deepest is not None and deepest > showing:
-        says = "The deepest cut goes below the top of the jaw: choose a shallower slot."
-        problems.append(Problem("jaw", plan.tracks[0].track.name, (), says))
-    return Card(set_up, plan, tuple(problems), showing, deepest)
-
-
-def said_problems(plan: Plan) -> list[Problem]:
-    """What is wrong with a plan, another tool than the family's in the unit of whoever is looking."""
-    return [
-        replace(problem, says=_says_tool(plan, problem.track)) if problem.code == "cutter" else problem
-        for problem in plan.problems
-    ]
-
-
-def _says_tool(plan: Plan, track: str) -> str:
-    lengths, wanted = plan.family.lengths, plan.family.track(track).tool
-    assert wanted is not None
-    assert plan.tool is not None
-    return f"The family wants {say_tool(lengths, wanted)}; this cutter leaves {say_tool(lengths, plan.tool)}."
+    return Card(set_up, plan, showing_of(tag, set_up.jaw_side), cutting_of(tag.family).reach(plan))
 
 
 def showing_of(tag: Tag, jaw_side: JawSide | None) -> float | None:

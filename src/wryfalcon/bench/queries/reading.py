@@ -21,7 +21,6 @@ from wryfalcon.bench.models import Overruling, Sighting, Source, SourceKind, Tag
 from wryfalcon.bench.models import WearGrade as WearLook
 from wryfalcon.bench.queries.evidence import SourceReading
 from wryfalcon.documents import parsed
-from wryfalcon.drawings.strip import chance_words
 from wryfalcon.kept import kept
 
 TOO_MUCH_TOGETHER = "These sources disagree too much to be weighed together: turn, leave out or look again at one."
@@ -188,24 +187,6 @@ class TrackReading:
                 continue
             found[conflict.sources].append(self.shown_space(conflict.space))
         return [(self.weighed[a], self.weighed[b], sorted(spaces)) for (a, b), spaces in found.items()]
-
-    @cached_property
-    def weighed_with_influence(self) -> list[tuple[SourceReading, str]]:
-        """Every source, those that are left out too, and in words what it did to the answer."""
-        did = dict(zip((source.record.pk for source in self.weighed), self.influences, strict=True))
-        return [(source, self._did(source, did.get(source.record.pk))) for source in self.sources]
-
-    def _did(self, source: SourceReading, influence: Influence | None) -> str:
-        if not source.record.is_on:
-            return "left out"
-        if not source.spaces_seen:
-            return "nothing seen yet"
-        if influence is None or self.posterior is None:
-            return "the only one that says anything" if len(self.weighed) == 1 else "without it too much is open"
-        chance = f"{chance_words(influence.chance)}"
-        if influence.without == self.posterior.best:
-            return f"without it the same, {chance}"
-        return f"without it {' '.join(self.labelled(influence.without))}, {chance}"
 
     @cached_property
     def influences(self) -> Sequence[Influence | None]:

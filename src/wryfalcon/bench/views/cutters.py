@@ -9,7 +9,7 @@ from django.views.decorators.http import require_GET
 
 from keycore.errors import InputError
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
-from wryfalcon.bench.queries.cutters import cutters_for, drawn_with
+from wryfalcon.bench.shown.cutters import cutters_for, drawn_with
 from wryfalcon.bench.views.stage import open_tag, to_stage, whole_number
 
 

@@ -9,8 +9,8 @@ from django.views.decorators.http import require_GET, require_POST
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.bench.actions.hand_over import hand_over
 from wryfalcon.bench.models import Piece, Trial
-from wryfalcon.bench.queries.history import history_of
 from wryfalcon.bench.queries.readings_record import readings_record
+from wryfalcon.bench.shown.history import history_of
 from wryfalcon.bench.views.stage import attempt, find_tag, open_tag, settled_key_of, show_stage, to_stage
 
 

@@ -17,7 +17,7 @@ from wryfalcon.bench.models import CutMark, OnBench, Sighting, Source, SourceKin
 from wryfalcon.bench.queries.evidence import SourceReading
 from wryfalcon.bench.queries.looks import looks_of
 from wryfalcon.bench.queries.reading import TrackReading, readings_of
-from wryfalcon.bench.sentences import sentence_of
+from wryfalcon.bench.sentences import influence_words, sentence_of
 from wryfalcon.bench.shown.ways import WAYS
 from wryfalcon.bench.views.stage import (
     attempt,
@@ -176,6 +176,7 @@ def show_read(
     looks = looks_of(reading, source, request.GET.get("depth", ""))
     context: dict[str, Any] = {
         "reading": reading,
+        "influences": influence_words(reading),
         "source": source,
         "kind": kind,
         "choosing": choosing,

@@ -15,9 +15,10 @@ from wryfalcon.bench.actions.set_up import remake, set_up, tick
 from wryfalcon.bench.forms import FittingForm
 from wryfalcon.bench.models import SetUp, Tag
 from wryfalcon.bench.queries.cards import hand_checks, what_holds
-from wryfalcon.bench.queries.fittings import driven_machines, fittings_of
 from wryfalcon.bench.queries.planning import Card, card_of, serves
+from wryfalcon.bench.sentences import lapse_words, problems_of
 from wryfalcon.bench.shown.cut_table import cut_table
+from wryfalcon.bench.shown.fittings import driven_machines, fittings_of
 from wryfalcon.bench.views.stage import attempt, find_tag, open_tag, settled_key_of, show_stage, to_stage, whole_number
 from wryfalcon.drawings.jaw import draw_jaw
 from wryfalcon.log.actions import note_document
@@ -127,6 +128,8 @@ def _card_context(tag: Tag, made: SetUp) -> dict[str, Any]:
     return {
         "card": card,
         "holding": holding,
+        "lapses": lapse_words(holding),
+        "problems": problems_of(card),
         "cuts": cut_table(card),
         "ticks": [(check.id, check.says, check.id in holding.ticks) for check in holding.checks],
         "jaw": draw_jaw(tag.family, card.showing, card.deepest),

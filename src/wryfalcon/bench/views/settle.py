@@ -24,7 +24,7 @@ from wryfalcon.bench.actions.settle import (
 from wryfalcon.bench.models import Intent, Settlement, Tag
 from wryfalcon.bench.queries.prospects import COMPENSATE_SHARE, choice_of, options_of
 from wryfalcon.bench.queries.reading import TrackReading, factory_values, readings_of, track_of
-from wryfalcon.bench.sentences import sentence_of
+from wryfalcon.bench.sentences import influence_words, sentence_of
 from wryfalcon.bench.views.stage import (
     attempt,
     find_tag,
@@ -59,6 +59,7 @@ def settle_stage(request: PersonRequest, number: int) -> HttpResponse:
     deeper_by = max(0.0, COMPENSATE_SHARE * readings[0].wear_found)
     context: dict[str, Any] = {
         "reading": reading,
+        "influences": influence_words(reading),
         "readings": readings,
         "at": at,
         "choosing": reading.overruled.get(at),

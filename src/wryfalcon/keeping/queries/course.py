@@ -18,7 +18,7 @@ from keycore.reading.evidence import Spread
 from wryfalcon.bench.models import PieceState
 from wryfalcon.keeping.queries.proven import ProvenKey, proven_keys
 from wryfalcon.machines.models import TRACES, Machine, MachineWork, OffsetChange, Trim, Work
-from wryfalcon.machines.queries.care import to_be_homed
+from wryfalcon.machines.queries.care import lost_its_place
 from wryfalcon.machines.queries.hands import caliper_sd_mm
 
 FEWEST_KEYS = 6  # fewer tell nothing of a course
@@ -75,7 +75,7 @@ class MachineCourse:
     per_day: float
     touched_since: str  # what was done since that makes a check due, "" for nothing
     last_checked: datetime | None
-    to_home: str  # what must be done before anything else
+    lost: MachineWork | None  # what made it lose its place: it is homed before anything else
 
     @property
     def keys(self) -> tuple[ProvenKey, ...]:
@@ -183,7 +183,7 @@ def course_of(machine: Machine, gauge: str = "") -> MachineCourse:
         per_day=made / 30,
         touched_since=_touched_since(last_checked, every, marks, works),
         last_checked=last_checked,
-        to_home=to_be_homed(works),
+        lost=lost_its_place(works),
     )
 
 

@@ -9,7 +9,7 @@ from math import sqrt
 
 from keycore.kinds import kinds
 from keycore.machines.copies import Copied, compare_copy
-from keycore.proving.verdict import MOST_READINGS, Verdict, repeats_needed
+from keycore.proving.verdict import MOST_READINGS, repeats_needed
 from keycore.units import Unit
 from wryfalcon.bench.models import Sighting, SourceKind, Tag
 from wryfalcon.documents import parsed
@@ -19,30 +19,14 @@ from wryfalcon.machines.models import TRACES_SURFACE, Duplicate, Machine
 from wryfalcon.machines.queries.hands import caliper_sd_mm
 
 SHOWN = 8
-AGREED = {
-    (Verdict.INSIDE, Verdict.INSIDE): "A good copy of a good key.",
-    (Verdict.INSIDE, Verdict.OUTSIDE): "The machine copied faithfully, and with it the pattern’s wear. Cut the key to "
-    "its factory depths instead.",
-    (Verdict.OUTSIDE, Verdict.INSIDE): "The machine strayed from the pattern, by luck towards the factory depths. "
-    "Trim it before the next key.",
-    (Verdict.OUTSIDE, Verdict.OUTSIDE): "The machine strayed from the pattern, and the key is outside its depths. Trim "
-    "it, then cut another.",
-}
 
 
 @dataclass(frozen=True)
-class ShownDuplicate:
+class ComparedCopy:
     """A duplicate and what it says."""
 
     duplicate: Duplicate
     copied: Copied
-
-    @property
-    def says(self) -> str:
-        """Both verdicts in a sentence."""
-        return AGREED.get((self.copied.by_machine, self.copied.as_key)) or (
-            f"Between: {self.times} measurements of each cut would settle it; nothing is touched before."
-        )
 
     @property
     def give_or_take(self) -> float:
@@ -58,11 +42,11 @@ class ShownDuplicate:
         return max(self.duplicate.repeats + 1, repeats_needed(once, tolerance.value) or MOST_READINGS)
 
 
-def duplicates_on(machine: Machine) -> list[ShownDuplicate]:
+def duplicates_on(machine: Machine) -> list[ComparedCopy]:
     """The last duplicates of a machine, newest first."""
     kept = machine.duplicates.filter(withdrawn=False).select_related("family_record", "tag", "by")[:SHOWN]
     sd_mm = caliper_sd_mm()
-    return [ShownDuplicate(duplicate, compared(duplicate, sd_mm)) for duplicate in kept]
+    return [ComparedCopy(duplicate, compared(duplicate, sd_mm)) for duplicate in kept]
 
 
 def compared(duplicate: Duplicate, sd_mm: float) -> Copied:

@@ -46,7 +46,6 @@ class Why:
     back: BroughtBack | None
     then: tuple[Then, ...]  # both measurements side by side; none for a key that never came back
     changed: float | None  # mm it lost since it was proven, where use does not explain it
-    to_home: str  # what must be done at the machine before anything else
 
 
 def why_wrong(tag: Tag, piece: Piece) -> Why | None:
@@ -82,7 +81,6 @@ def why_wrong(tag: Tag, piece: Piece) -> Why | None:
         back=back,
         then=_side_by_side(new, returned) if returned else (),
         changed=changed,
-        to_home=course.to_home,
     )
 
 

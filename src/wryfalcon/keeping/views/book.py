@@ -27,6 +27,7 @@ from wryfalcon.lengths import say_mm, unit_shown
 from wryfalcon.machines.actions.care import note_work
 from wryfalcon.machines.models import TRACES, HiddenFault, Machine, OffsetChange, Work
 from wryfalcon.machines.queries.care import care_of
+from wryfalcon.machines.sentences import home_words
 from wryfalcon.refusal import NotDone
 
 SHOWN = 8
@@ -59,7 +60,8 @@ def course(request: PersonRequest, pk: int) -> HttpResponse:
     found = course_of(machine, gauge if gauge in ("shoulder", "tip") else "")
     by = DAYS if request.GET.get("by") == DAYS else "keys"
     context = {
-        "machine": machine, "course": found, "stands": offset_words(found), "foretold": forecast_words(found),
+        "machine": machine, "course": found, "stands": offset_words(found),
+        "to_home": home_words(found.lost), "foretold": forecast_words(found),
         "why_due": due_words(found), "chart": _chart(found, by), "by": by, "over_days": by == DAYS,
         "other_gauge": "shoulder" if found.gauge == "tip" else "tip",
         "copies": copies_on(machine, found),

@@ -17,6 +17,7 @@ from wryfalcon.keeping.views.particulars import particulars_page
 from wryfalcon.machines.actions.fitting import NewClamp, add_clamp, add_follower, fit_cutter, fit_follower
 from wryfalcon.machines.models import Cutter, Follower, Machine
 from wryfalcon.machines.queries.fittings import holdings_of, mismatch_of
+from wryfalcon.machines.sentences import mismatch_words
 from wryfalcon.machines.views.room import back_to
 from wryfalcon.refusal import NotDone
 
@@ -30,7 +31,7 @@ def fitted(request: PersonRequest, pk: int) -> HttpResponse:
     context = {
         "machine": machine, "cutters": machine.cutters.all(), "followers": followers,
         "holdings": holdings_of(machine), "counters": counters_of(machine),
-        "mismatch": mismatch_of(machine, followers),
+        "mismatch": mismatch_words(mismatch_of(machine, followers)),
     }  # fmt: skip
     return render(request, "keeping/fitted.html", context)
 

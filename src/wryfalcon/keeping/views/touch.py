@@ -17,6 +17,7 @@ from wryfalcon.keeping.shown.touch import MARKS, STEPS, last_advice
 from wryfalcon.machines.models import Machine, MachineKind
 from wryfalcon.machines.queries.fittings import mismatch_of
 from wryfalcon.machines.queries.hands import caliper_sd_mm
+from wryfalcon.machines.sentences import mismatch_words
 from wryfalcon.refusal import NotDone
 
 
@@ -28,7 +29,7 @@ def show(request: PersonRequest, pk: int) -> HttpResponse:
     tries = touches_of(machine)
     context = {
         **(_mill(request) if machine.kind == MachineKind.SIDE_MILL else {}),
-        "mismatch": mismatch_of(machine, list(machine.followers.all())),
+        "mismatch": mismatch_words(mismatch_of(machine, list(machine.followers.all()))),
         "machine": machine, "steps": STEPS[MachineKind(machine.kind)], "marks": MARKS, "tries": tries,
         "advice": last_advice(machine, tries), "is_right": request.GET.get("right") == "1",
     }  # fmt: skip

@@ -13,6 +13,7 @@ from wryfalcon.accounts.permissions import Act, PersonRequest, needs, needs_to_c
 from wryfalcon.bench.models import Tag
 from wryfalcon.keeping.actions.tracing import TracedKey, keep_duplicate, note_copy_seen, withdraw_duplicate
 from wryfalcon.keeping.queries.tracing import duplicates_on, measured_pattern, tracks_to_trace
+from wryfalcon.keeping.shown.tracing import verdict_words
 from wryfalcon.lengths import NotALength, parse_value, show_value, split_lengths
 from wryfalcon.library.models import FamilyRecord
 from wryfalcon.log.actions import note_tag_opened
@@ -44,7 +45,7 @@ def duplicates(request: PersonRequest, pk: int) -> HttpResponse:
         typed |= _from_tag(request, typed["tag"])
     context = {
         "machine": machine, "typed": typed, "problem": problem, "tracks": tracks_to_trace(),
-        "duplicates": shown, "uncovered": uncovered,
+        "duplicates": [(each, verdict_words(each)) for each in shown], "uncovered": uncovered,
     }  # fmt: skip
     return render(request, "keeping/duplicates.html", context, status=422 if problem else 200)
 

@@ -15,6 +15,7 @@ from wryfalcon.keeping.queries.why import Why, why_wrong
 from wryfalcon.keeping.shown.course import changed_words, offset_words
 from wryfalcon.keeping.shown.help_file import help_file
 from wryfalcon.log.actions import note_document
+from wryfalcon.machines.sentences import home_words
 
 
 @require_GET
@@ -25,7 +26,11 @@ def show(request: PersonRequest, number: int, piece: int) -> HttpResponse:
     kept, why = _why(tag, piece)
     context: dict[str, Any] = {"tag": tag, "piece": kept, "why": why, "family": tag.family}
     if why is not None:
-        context |= {"stands": offset_words(why.course), "changed": changed_words(why.changed)}
+        context |= {
+            "to_home": home_words(why.course.lost),
+            "stands": offset_words(why.course),
+            "changed": changed_words(why.changed),
+        }
     return render(request, "keeping/why.html", context)
 
 

@@ -21,7 +21,6 @@ SCHEDULE = (
 
 
 LOST_ITS_PLACE = (Work.JAM, Work.THUMPED)
-HOME_FIRST = "Home it before anything else: spindle off, hands away, then a morning check."
 
 
 @dataclass(frozen=True)
@@ -45,9 +44,7 @@ def care_of(machine: Machine) -> list[CareDue]:
     return [CareDue(work, days, how, done.get(work)) for work, days, how in SCHEDULE]
 
 
-def to_be_homed(works: Sequence[MachineWork]) -> str:
-    """What made a machine lose its place since it was last homed, and what to do; "" for nothing. Newest first."""
+def lost_its_place(works: Sequence[MachineWork]) -> MachineWork | None:
+    """What made a machine lose its place since it was last homed, None for nothing. Works newest first."""
     told = next((work for work in works if work.what in (*LOST_ITS_PLACE, Work.HOMED)), None)
-    if told is None or told.what == Work.HOMED:
-        return ""
-    return f"{told.by} {Work(told.what).label} on {told.at:%d %b}. {HOME_FIRST}"
+    return None if told is None or told.what == Work.HOMED else told

@@ -6,9 +6,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from keycore.cutting.commands import AxisMap
-from keycore.machines.touch import match_shapes
+from keycore.machines.touch import ShapeMatch, match_shapes
 from keycore.tools import Wheel
-from wryfalcon.lengths import say_mm
 from wryfalcon.machines.models import Cutter, Follower, JawSide, Machine
 
 DEEPEST_CUT_MM = 3.0  # of an ordinary key; common practice, no source
@@ -24,13 +23,6 @@ class Holding:
     depth_axis: str
     note: str
     swaps: bool  # against the machine's own jaw
-
-    @property
-    def says(self) -> str:
-        """What a swap means for whoever looks for an error."""
-        if not self.swaps:
-            return ""
-        return f"Here {self.depth_axis} makes the depth: an error of that axis, elsewhere a shift, shows as depth."
 
 
 def holdings_of(machine: Machine) -> list[Holding]:
@@ -56,21 +48,19 @@ def shape_of(piece: Cutter | Follower) -> Wheel:
     return Wheel(piece.flat, piece.angle)
 
 
-def mismatch_of(machine: Machine, followers: Sequence[Follower]) -> str:
-    """What the follower that is fitted would do to a copy, "" where it matches the wheel."""
+@dataclass(frozen=True)
+class Mismatch:
+    """A follower that is fitted beside a wheel of another shape, and what that does to a copy, mm."""
+
+    follower: Follower
+    cutter: Cutter
+    match: ShapeMatch
+
+
+def mismatch_of(machine: Machine, followers: Sequence[Follower]) -> Mismatch | None:
+    """Whether the follower that is fitted differs from the wheel; None where it does not, or either is not known."""
     follower = next((each for each in followers if each.is_fitted), None)
     if follower is None or machine.fitted is None:
-        return ""
+        return None
     match = match_shapes(shape_of(follower), shape_of(machine.fitted), DEEPEST_CUT_MM)
-    if match.is_alike:
-        return ""
-    says = [f"every cut comes out {_wider(match.wider_at_root)} at the root"]
-    if abs(match.wider_at_edge - match.wider_at_root) > abs(match.wider_at_root) / 10:
-        says.append(f"{_wider(match.wider_at_edge)} at the edge of a deep one")
-    if match.shallow:
-        says.append(f"up to {say_mm(match.shallow, 2)} too shallow where it rides on the flanks")
-    return f"{follower} and {machine.fitted} are not of one shape: {', '.join(says)}. Fit the follower of that wheel."
-
-
-def _wider(by: float) -> str:
-    return f"{say_mm(abs(by), 2)} {'wider' if by > 0 else 'narrower'}"
+    return None if match.is_alike else Mismatch(follower, machine.fitted, match)

@@ -10,8 +10,9 @@ from keycore.cutting.plan import cutting_of
 from keycore.proving.lock import chance_of_turning, play_of
 from keycore.tools import Tool
 from wryfalcon.bench.models import PieceState, Settlement, Tag
-from wryfalcon.bench.queries.planning import made_tool, plan_of, said_problems, serves
+from wryfalcon.bench.queries.planning import made_tool, plan_of, serves
 from wryfalcon.bench.queries.prospects import making_of
+from wryfalcon.bench.sentences import said_problems
 from wryfalcon.drawings.key import KeyDrawing, draw_key
 from wryfalcon.machines.models import Cutter, CutterLook, Work
 

@@ -1,0 +1,32 @@
+"""What a machine's book says of what is fitted and of what was done to it."""
+
+from __future__ import annotations
+
+from wryfalcon.lengths import say_mm
+from wryfalcon.machines.models import MachineWork, Work
+from wryfalcon.machines.queries.fittings import Mismatch
+
+HOME_FIRST = "Home it before anything else: spindle off, hands away, then a morning check."
+
+
+def home_words(lost: MachineWork | None) -> str:
+    """What made a machine lose its place, and what to do; "" for nothing."""
+    return f"{lost.by} {Work(lost.what).label} on {lost.at:%d %b}. {HOME_FIRST}" if lost is not None else ""
+
+
+def mismatch_words(found: Mismatch | None) -> str:
+    """What the follower that is fitted would do to a copy, "" where it matches the wheel."""
+    if found is None:
+        return ""
+    match = found.match
+    says = [f"every cut comes out {_wider(match.wider_at_root)} at the root"]
+    if abs(match.wider_at_edge - match.wider_at_root) > abs(match.wider_at_root) / 10:
+        says.append(f"{_wider(match.wider_at_edge)} at the edge of a deep one")
+    if match.shallow:
+        says.append(f"up to {say_mm(match.shallow, 2)} too shallow where it rides on the flanks")
+    unlike = f"{found.follower} and {found.cutter} are not of one shape"
+    return f"{unlike}: {', '.join(says)}. Fit the follower of that wheel."
+
+
+def _wider(by: float) -> str:
+    return f"{say_mm(abs(by), 2)} {'wider' if by > 0 else 'narrower'}"
