@@ -6,6 +6,7 @@ from typing import Any
 
 from django import forms
 from django.core.exceptions import ValidationError
+from django.http import HttpRequest
 from django.utils.functional import lazy
 
 from keycore.units import Unit, convert
@@ -52,6 +53,15 @@ class MmField(forms.CharField):
         if self.most is not None and mm > self.most:
             raise ValidationError(f"{say_mm(self.most)} at most.")
         return round(mm, KEPT[unit_shown()])
+
+
+def unit_typed(request: HttpRequest) -> Unit:
+    """The unit that what was sent was typed in: its page's own, and that of whoever asks where it does not say.
+
+    A page may have been shown, or a value typed ahead on it, before the unit was changed on another.
+    """
+    said = (request.POST or request.GET).get("typed_in", "")
+    return Unit(said) if said in set(Unit) else unit_shown()
 
 
 class TypedInForm(forms.Form):

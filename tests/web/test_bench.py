@@ -138,6 +138,19 @@ def test_an_entry_said_twice_is_kept_once(smith: Client, people: People) -> None
     assert Sighting.objects.count() == 2
 
 
+def test_what_is_typed_is_in_the_unit_that_its_page_was_shown_in(smith: Client, people: People) -> None:
+    """A value typed ahead, or a page left open, while the unit is changed in a second tab."""
+    tag = hang(people)
+    page = smith.get(f"/tags/{tag}/read").content.decode()
+    assert 'name="typed_in" value="in"' in page
+    smith.post("/accounts/prefer", {"unit": "mm", "back": "/"})
+    for cut, (typed, unit) in enumerate([("0.278", "in"), ("5.977", "mm"), ("0.2947", "cubits"), ("7.2", "")], start=1):
+        entry = {"track": "A", "cut": str(cut), "typed": typed, "known": "0", "typed_in": unit}
+        smith.post(f"/tags/{tag}/read/value", entry)
+    kept = {each.space: round(each.value or 0, 4) for each in Sighting.objects.all()}
+    assert kept == {1: 0.278, 2: 0.2353, 4: 0.2835}  # 0.2947 mm is no cut of this key
+
+
 def test_typing_a_value_weighs_nothing_that_its_answer_does_not_show(smith: Client, people: People) -> None:
     tag = hang(people)
     read(people, tag)

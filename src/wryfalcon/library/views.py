@@ -15,7 +15,7 @@ from keycore.units import Unit
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.drawings.key import draw_key
 from wryfalcon.drawings.kinds import is_drawable
-from wryfalcon.fields import ENDS, GAUGES
+from wryfalcon.fields import ENDS, GAUGES, unit_typed
 from wryfalcon.library.actions import count_blank, import_family
 from wryfalcon.library.keyway import Unknown, document_of, fit_unknown, which_keyway
 from wryfalcon.library.models import Blank, FamilyRecord
@@ -105,7 +105,7 @@ def which(request: PersonRequest) -> HttpResponse:
     ranked, error = [], None
     if asked.get("positions", "").strip():
         try:
-            ranked = which_keyway(asked, Unit(request.user.unit))
+            ranked = which_keyway(asked, unit_typed(request))
         except InputError as wrong:
             error = wrong
     context = {
@@ -124,7 +124,7 @@ def measured(request: PersonRequest) -> HttpResponse:
         positions=posted.getlist("positions") or [""] * FEWEST_ROWS,
         depths=posted.getlist("depths") or [""] * FEWEST_ROWS,
         about={"gauge": "shoulder", "numbered_from": "bow", **posted.dict()},
-        unit=Unit(request.user.unit),
+        unit=unit_typed(request),
     )
     fitted, error = None, None
     if request.method == "POST":

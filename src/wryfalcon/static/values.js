@@ -47,7 +47,8 @@
       const known = knownOf(of)[cut - 1] ?? 0;
       const ahead = mine().filter((item) => item.state === "waiting" && item.cuts.includes(cut)).length;
       items.push({ key: name(), place: place(of), action: of.getAttribute("action"), cut, cuts, typed, known: known + ahead, state: "waiting",
-                   track: of.elements.track?.value ?? "", source: of.elements.source?.value ?? "" });
+                   track: of.elements.track?.value ?? "", source: of.elements.source?.value ?? "",
+                   typed_in: of.elements.typed_in?.value ?? "" });
       store();
     }
     if (cut) goTo(of, after(of, cut, count));
@@ -140,7 +141,7 @@
 
   /* null: no answer, say it again. */
   async function post(item) {
-    const body = new URLSearchParams({ track: item.track, source: item.source, cut: item.cut, typed: item.typed, known: item.known, key: item.key });
+    const body = new URLSearchParams({ track: item.track, source: item.source, cut: item.cut, typed: item.typed, known: item.known, key: item.key, typed_in: item.typed_in ?? "" });
     const token = document.querySelector("input[name=csrfmiddlewaretoken]")?.value ?? "";
     const stop = new AbortController(), clock = setTimeout(() => stop.abort(), PATIENCE);
     try {

@@ -40,6 +40,7 @@ from wryfalcon.bench.views.strip import strip_of
 from wryfalcon.codes.models import Code
 from wryfalcon.codes.queries.fitting import FittingCode, codes_that_fit
 from wryfalcon.drawings.cut_key import CutKey
+from wryfalcon.fields import unit_typed
 from wryfalcon.lengths import NotALength, parse_value, show_value
 from wryfalcon.refusal import NotDone
 
@@ -176,7 +177,7 @@ def _deeper_by(request: PersonRequest, reading: TrackReading) -> float:
     if request.POST.get("intent") != Intent.COMPENSATE:
         return 0.0
     try:
-        value = parse_value(text, shop_unit(request), reading.family.depth).value
+        value = parse_value(text, unit_typed(request), reading.family.depth).value
     except NotALength as error:
         raise NotDone(str(error), "deeper_by") from None
     gap = abs(reading.track.values[0] - reading.track.values[-1]) / max(len(reading.track.values) - 1, 1)

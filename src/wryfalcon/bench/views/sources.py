@@ -35,9 +35,10 @@ from wryfalcon.bench.models import Source, Tag, TumblerSeen
 from wryfalcon.bench.queries.evidence import SourceReading
 from wryfalcon.bench.queries.looks import is_settled
 from wryfalcon.bench.views.read import RefusedEntry, check_there, show_read, source_reading, to_source, track_reading
-from wryfalcon.bench.views.stage import attempt, find_tag, shop_unit, to_stage, whole_number
+from wryfalcon.bench.views.stage import attempt, find_tag, to_stage, whole_number
 from wryfalcon.codes.models import Code
 from wryfalcon.codes.queries.by_code import codes_called
+from wryfalcon.fields import unit_typed
 from wryfalcon.refusal import NotDone
 
 SETTLED = "Settled, over 99 in 100: you can stop here."
@@ -74,7 +75,7 @@ def describe(request: PersonRequest, number: int) -> HttpResponse:
         other_key=posted.get("other_key") == "1" if "other_key" in posted else None,
         odd_first=posted.get("odd_first") == "1" if "odd_first" in posted else None,
     )
-    attempt(request, lambda: describe_source(request.user, tag, source, manner, shop_unit(request)))
+    attempt(request, lambda: describe_source(request.user, tag, source, manner, unit_typed(request)))
     return to_source(tag, source, f"&cut={whole_number(posted.get('cut'))}")
 
 

@@ -9,7 +9,7 @@ from django.http import HttpRequest, HttpResponse, JsonResponse
 
 from wryfalcon.accounts.permissions import PersonRequest
 from wryfalcon.bench.actions.read import Typed
-from wryfalcon.bench.views.stage import shop_unit
+from wryfalcon.fields import unit_typed
 from wryfalcon.lengths import Understood, split_lengths
 from wryfalcon.refusal import NotDone, SecondLook
 
@@ -36,7 +36,7 @@ def entries_posted(request: PersonRequest, places: Sequence[tuple[str, int]], *,
     known = int(given) if given.isascii() and given.isdecimal() and len(given) < 4 else None
     key = request.POST.get("key", "")
     return [
-        Typed(track, space, value, shop_unit(request), key, known)
+        Typed(track, space, value, unit_typed(request), key, known)
         for value, (track, space) in zip(typed, places, strict=False)
     ]
 

@@ -11,6 +11,7 @@ from keycore.coordinate import Coordinate
 from keycore.units import Unit
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs, needs_to_change
 from wryfalcon.bench.models import Tag
+from wryfalcon.fields import unit_typed
 from wryfalcon.keeping.actions.tracing import TracedKey, keep_duplicate, note_copy_seen, withdraw_duplicate
 from wryfalcon.keeping.queries.tracing import duplicates_on, measured_pattern, tracks_to_trace
 from wryfalcon.keeping.shown.tracing import verdict_words
@@ -65,7 +66,7 @@ def _traced(request: PersonRequest, typed: dict[str, str]) -> TracedKey:
     record = FamilyRecord.objects.filter(pk=number).first() if number.isdecimal() else None
     if record is None or track not in {each.name for each in record.family.tracks}:
         raise NotDone("Say which family the keys are of.")
-    depth, shop = record.family.depth, Unit(request.user.unit)
+    depth, shop = record.family.depth, unit_typed(request)
     pattern, copy = _values(typed["pattern"], shop, depth), _values(typed["copy"], shop, depth)
     repeats = min((len(values) for values in [*pattern, *copy] if values), default=1)
     return TracedKey(record, track, _means(pattern), _means(copy), _tag(typed["tag"]), repeats)

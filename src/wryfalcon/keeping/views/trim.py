@@ -11,10 +11,10 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
 from keycore.coordinate import Coordinate
-from keycore.units import Unit
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.bench.actions.prove import read_caliper as ask_caliper
 from wryfalcon.bench.models import Piece, PieceState
+from wryfalcon.fields import unit_typed
 from wryfalcon.keeping.actions.trimming import (
     ClampingReadings,
     begin_trim,
@@ -226,7 +226,7 @@ def _value(
 ) -> float | None:
     if not typed.strip():
         return None
-    shop = Unit(request.user.unit)
+    shop = unit_typed(request)
     try:
         if near and (other := meant_in_other_unit(typed, shop, wanted, near)):
             raise NotDone(f"{what}: {other}? Type the unit if so; your unit is {shop}.")

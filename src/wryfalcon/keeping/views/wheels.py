@@ -10,6 +10,7 @@ from keycore.machines.wheel import TestCut
 from keycore.units import Unit
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs_to_change
 from wryfalcon.drawings.wheel import draw_wheel
+from wryfalcon.fields import unit_typed
 from wryfalcon.keeping.actions.wheels import look_at_wheel
 from wryfalcon.keeping.queries.wheels import wheel_of
 from wryfalcon.lengths import NotALength, parse_length, split_lengths
@@ -27,7 +28,7 @@ def wheel(request: PersonRequest, pk: int) -> HttpResponse:
     problem, typed = "", request.POST.get("cuts", "")
     if request.method == "POST":
         try:
-            look_at_wheel(request.user, cutter, _cuts(typed, Unit(request.user.unit)))
+            look_at_wheel(request.user, cutter, _cuts(typed, unit_typed(request)))
             return redirect("keeping:wheel", pk=pk)
         except (NotDone, NotALength) as refusal:
             problem = str(refusal)

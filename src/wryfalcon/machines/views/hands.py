@@ -11,6 +11,7 @@ from django.views.decorators.http import require_http_methods
 
 from keycore.units import Unit
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs_to_change
+from wryfalcon.fields import unit_typed
 from wryfalcon.lengths import NotALength, parse_length, say_mm
 from wryfalcon.machines.actions.care import keep_study
 from wryfalcon.machines.models import HandStudy
@@ -27,7 +28,7 @@ def hands(request: PersonRequest) -> HttpResponse:
     problem, typed = "", request.POST.get("readings", "")
     if request.method == "POST":
         try:
-            people, readings = _parsed(typed, Unit(request.user.unit))
+            people, readings = _parsed(typed, unit_typed(request))
             study = keep_study(request.user, request.POST.get("instrument", ""), people, readings)
             messages.success(request, f"Kept: one reading is good to {say_mm(study.whole, 4)} from now on.")
             return redirect("machines:hands")
