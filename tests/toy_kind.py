@@ -29,6 +29,7 @@ from keycore.errors import InputError
 from keycore.family import Family, Place, Track
 from keycore.geometry.shape import Curve, Points, Shape, Spot, View
 from keycore.kind import Clamping, Column, Cutting, HandCheck, Kind, RestsOn, Surface
+from keycore.kinds.causes import CAUSES
 from keycore.kinds.handling import CUTTER, GLASSES
 from keycore.tools import DiscClamp, Tool
 from wryfalcon.drawings.kinds import KeyLook
@@ -138,7 +139,7 @@ CUTTING = Cutting(
     reach=lambda plan: None,
     working=lambda family, plan: ("Turned by = 90° − what is left.",),
     handling=(GLASSES, CUTTER, HandCheck("stem-straight", "The stem is straight", RestsOn.CLAMPING)),
-    suspects=frozenset({"none", "depth", "gauge", "loose", "single"}),
+    suspects={name: CAUSES[name] for name in ("none", "depth", "gauge", "loose", "single")},
 )
 
 KIND = Kind(

@@ -21,6 +21,7 @@ if TYPE_CHECKING:
     from keycore.cutting.plan import Plan
     from keycore.family import Family, Place, Track
     from keycore.geometry.shape import Shape
+    from keycore.kinds.causes import CauseModel
 
 
 LONG_AXIS = "long-axis"
@@ -142,7 +143,7 @@ class Cutting:
     reach: Callable[[Plan], float | None]  # how far below the blank's edge the tool goes; None where no jaw minds
     working: Callable[[Family, Plan], tuple[str, ...]]  # of its own columns, in sentences
     handling: tuple[HandCheck, ...]  # what is checked by hand before one is cut, in the order of the work
-    suspects: frozenset[str]  # what can make its keys come out wrong, as ``proving/causes.py`` names it
+    suspects: Mapping[str, CauseModel]  # what can make its keys come out wrong, by name; see ``kinds/causes.py``
 
 
 def _nothing_wrong(family: Family) -> Iterable[InputError]:

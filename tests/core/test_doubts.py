@@ -20,8 +20,9 @@ from keycore.documents import VERBS
 from keycore.documents.reading import read_reading
 from keycore.errors import BeyondReach, InputError
 from keycore.family import Tolerance
+from keycore.kinds.causes import log_normal
 from keycore.machines.trim import Adjustment, Advice, MeasuredCut, Noise, fit_trim
-from keycore.proving.causes import _log_normal, likely_causes
+from keycore.proving.causes import likely_causes
 from keycore.proving.verdict import ProofCut
 from keycore.reading.decode import decode
 from keycore.reading.next_look import With
@@ -302,7 +303,7 @@ def test_the_causes_of_a_thousand_cuts_weigh_as_by_the_whole_covariance() -> Non
     r = np.random.default_rng(2)
     e, design, sizes = r.normal(0, 0.002, 9), r.normal(size=(9, 2)), [0.004, 0.008]
     whole = multivariate_normal(np.zeros(9), 0.0007**2 * np.eye(9) + (design * np.square(sizes)) @ design.T)
-    assert _log_normal(e, 0.0007, design, sizes) == pytest.approx(float(whole.logpdf(e)), rel=1e-9)
+    assert log_normal(e, 0.0007, design, sizes) == pytest.approx(float(whole.logpdf(e)), rel=1e-9)
     cuts = [
         ProofCut(1, 0.001 * n, 0.3 - 0.015 * (n % 5), 0.3 - 0.015 * (n % 5) + r.normal(0, 0.002)) for n in range(1_200)
     ]

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import asdict
 from typing import Any
 
 from keycore.documents.models.proof import ProofModel
@@ -28,5 +27,5 @@ def answer_verify(data: Any) -> dict[str, Any]:
             for j in judged
         ],
         "verdict": worst([j.verdict for j in judged]).value,
-        "causes": [asdict(cause) for cause in causes],
+        "causes": [{"cause": cause.cause, "weight": cause.weight, "says": cause.says} for cause in causes],
     }

@@ -10,8 +10,9 @@ from scipy.special import ndtr
 
 from keycore.errors import InputError
 from keycore.family import Family, Play, Track
+from keycore.kinds.causes import Say
 from keycore.machines.trim import Noise
-from keycore.proving.causes import Cause, Say, likely_causes
+from keycore.proving.causes import Cause, likely_causes
 from keycore.proving.verdict import ProofCut, Verdict, judge_key, worst
 from keycore.reading.decode import Reading, decode
 from keycore.reading.evidence import Spread

@@ -8,7 +8,8 @@ from math import sqrt
 
 from keycore.errors import InputError
 from keycore.family import Family, Tolerance
-from keycore.proving.causes import Cause, Say, likely_causes
+from keycore.kinds.causes import Say
+from keycore.proving.causes import Cause, likely_causes
 from keycore.proving.lock import Feel, Making, chance_of_turning, feel_of, play_of
 from keycore.proving.prospect import deviations_of, places_along, usually_along
 from keycore.proving.verdict import ProofCut, Verdict, can_be_inside, judge_key, repeats_needed, worst

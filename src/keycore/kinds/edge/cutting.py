@@ -16,6 +16,7 @@ from keycore.family import Blank, Family, Gauge, Place, Track, Tumbler
 from keycore.geometry.profile import Profile, flats_left, profile_of, roots_gone, tumbler_heights
 from keycore.geometry.shape import Curve, Points, Shape, Spot, View
 from keycore.kind import Clamping, Column, Cutting
+from keycore.kinds.causes import CAUSES
 from keycore.kinds.edge import edge_values, macs_of_wheel
 from keycore.kinds.handling import OF_A_BLADE
 from keycore.tools import Tool, Wheel
@@ -24,7 +25,6 @@ from keycore.units import NOTHING
 PLUNGED, RAMPED = "plunged", "ramped"
 STYLES = {PLUNGED: "plunged, a V per space", RAMPED: "ramped, a continuous edge"}
 COLUMNS = (Column("depth_of_cut", "Cut in"), Column("flat_left", "Flat left"))
-SUSPECTS = frozenset({"none", "depth", "seat", "angle", "scale", "gauge", "cutter", "loose", "single"})
 
 
 @dataclass(frozen=True)
@@ -254,5 +254,5 @@ CUTTING = Cutting(
     reach=reach,
     working=working,
     handling=OF_A_BLADE,
-    suspects=SUSPECTS,
+    suspects=CAUSES,
 )

@@ -10,6 +10,7 @@ from math import sqrt
 
 from django.db.models import Exists, OuterRef
 
+from keycore.kinds.causes import MendedBy
 from keycore.proving.measured import CutReadings, MeasuredKey, Measuring, judge_measured
 from keycore.proving.verdict import Verdict
 from keycore.units import Unit
@@ -24,16 +25,13 @@ from wryfalcon.machines.queries.hands import caliper_sd_mm
 ZERO_MM = 0.004
 """What a caliper's zero and resolution leave however often it reads, mm; common practice, no source."""
 CUT_SHALLOW_SHARE = 0.25  # of the tolerance: shallower than this is worth a touch-up
-MENDS = {
-    "none": "", "seat": "set-up", "angle": "set-up", "loose": "set-up", "gauge": "set-up", "cutter": "set-up",
-    "depth": "set-up", "scale": "set-up", "single": "prove",
-}  # fmt: skip
-"""The stage that can mend each cause."""
+MENDS = {MendedBy.CUTTING: "set-up", MendedBy.MEASURING: "prove", MendedBy.NOTHING: ""}
+"""The stage that mends a key."""
 
 
 def mend_of(proof: MeasuredKey) -> str:
     """The stage that can mend what is wrong with a key, "" where nothing is or none can."""
-    return MENDS[proof.causes[0].cause] if proof.causes and not proof.is_inside else ""
+    return MENDS[proof.causes[0].mended_by] if proof.causes and not proof.is_inside else ""
 
 
 @dataclass(frozen=True)
