@@ -5,9 +5,9 @@ from __future__ import annotations
 import json
 
 import pytest
-from playwright.sync_api import expect
 
 import toy_kind
+from browser import stages
 from browser.smith import Smith
 from wryfalcon.accounts.models import User
 from wryfalcon.bench.models import Piece, ProofValue, Settlement, SetUp, Sighting, Tag
@@ -37,12 +37,28 @@ def vane(smith: Smith, monkeypatch: pytest.MonkeyPatch) -> Smith:
 def test_a_kind_goes_from_its_document_to_a_key_handed_over(vane: Smith) -> None:
     smith = vane
     smith.log_in()
-    take_in(smith)
-    read(smith)
-    settle(smith)
-    set_up(smith)
-    cut(smith)
-    prove(smith)
+    stages.hang(smith, "Weathercock", "verger, known", "Weathervane", ("Vestry", "rubs"))
+    stages.type_values(smith, READ)
+    kept = list(Sighting.objects.order_by("space").values_list("value", flat=True))
+    assert kept == pytest.approx([65.4, 20.2, 49.7, 34.8, 64.9])
+    refuse_a_length(smith)
+    stages.settle_and_read_back(smith, "1 4 2 · 3 1")
+    assert Settlement.objects.get().values == {"A": [65.0, 20.0, 50.0, 35.0, 65.0]}
+    smith.sees("Leaf 1.27, fitted now")
+    stages.make_the_card(smith, checks=3)  # a leaf key asks for three
+    told = SetUp.objects.get().commands
+    assert [command["clamping"] for command in told] == [1] * 5
+    assert told[0]["position"] == pytest.approx(0.15 * 25.4, abs=0.05)
+    smith.go(f"{smith.tag}/set-up")
+    smith.sees("Angle of the leaf, °")
+    smith.sees("Turned by, °")
+    smith.go(f"{smith.tag}/cut")
+    stages.cut(smith)
+    stages.measure(smith, 2)
+    smith.sees("inside")
+    measured = ProofValue.objects.filter(space=2).values_list("value", flat=True)
+    assert list(measured) == pytest.approx([20.0] * 2, abs=0.3)  # degrees, as they were cut
+    smith.looks_right("a proof in degrees")
     smith.go_on()
     smith.is_at(f"{smith.tag}/hand-over")
     smith.sees("1 of 1 key proven")
@@ -55,80 +71,10 @@ def test_a_kind_goes_from_its_document_to_a_key_handed_over(vane: Smith) -> None
     assert angles == pytest.approx([ANGLES[label] - 0.012 for label in BITTING], abs=0.2)
 
 
-def take_in(smith: Smith) -> None:
-    smith.press("n")
-    smith.is_at("/tags/new")
-    smith.fill("#id_title", "Weathercock")
-    smith.fill("#id_customer", "Saltmarsh Players")
-    smith.fill("#id_authority", "verger, known")
-    smith.choose("#id_family", "Weathervane")
-    smith.fill("#id_locks-0-name", "Vestry")
-    smith.choose("#id_locks-0-turns", "rubs")
-    smith.press_button("Hang the tag")
-    smith.sees("Cut 1 of 5")
-    smith.remember_tag()
-
-
-def read(smith: Smith) -> None:
-    for place, value in enumerate(READ, start=1):
-        smith.sees(f"Cut {place} of 5, counted from the bow")
-        smith.reach("#typed")
-        smith.page.keyboard.type(value)
-        smith.press("Enter")
-    expect(smith.page.get_by_label("Values typed")).to_contain_text("64.9")
-    kept = list(Sighting.objects.order_by("space").values_list("value", flat=True))
-    assert kept == pytest.approx([65.4, 20.2, 49.7, 34.8, 64.9])
+def refuse_a_length(smith: Smith) -> None:
     smith.go(f"{smith.tag}/read?track=A&cut=2")
     smith.fill("#typed", "7.65 mm")
     smith.press("Enter")
     smith.sees("is not an angle. Type it in degrees")  # a length is refused, with what would be one
     smith.go(f"{smith.tag}/read")
     assert smith.page.locator("svg.bench-drawing path.blade").count() == 1
-
-
-def settle(smith: Smith) -> None:
-    smith.go_on()
-    smith.sees("99 in 100 for the whole bitting")
-    smith.go_on()
-    smith.sees("1 4 2 · 3 1")
-    smith.go_on()
-    smith.is_at(f"{smith.tag}/set-up")
-    assert Settlement.objects.get().values == {"A": [65.0, 20.0, 50.0, 35.0, 65.0]}
-
-
-def set_up(smith: Smith) -> None:
-    smith.sees("Leaf 1.27, fitted now")
-    smith.go_on()
-    smith.sees("Set-up card")
-    smith.sees("Angle of the leaf, °")
-    smith.sees("Turned by, °")
-    for _ in range(3):  # a leaf key asks for three checks by hand
-        smith.press("Tab")
-        smith.reach("input[name=tick]:not(:checked)")
-        smith.press("Space")
-    smith.go_on()
-    smith.is_at(f"{smith.tag}/cut")
-    told = SetUp.objects.get().commands
-    assert [command["clamping"] for command in told] == [1] * 5
-    assert told[0]["position"] == pytest.approx(0.15 * 25.4, abs=0.05)
-
-
-def cut(smith: Smith) -> None:
-    if smith.page.get_by_text("Home the machine").count():
-        smith.press_button("Home the machine")
-        smith.sees("Send key 1")
-    for then in ("at the machine, to be clamped", "clamped, ready to start", "5 of 5 cuts"):
-        smith.go_on()
-        smith.sees(then)
-
-
-def prove(smith: Smith) -> None:
-    smith.go_on()
-    smith.sees("Key 1")
-    for readings in range(1, 3):
-        smith.press_button("Read the machine's caliper")
-        expect(smith.page.locator("td[data-readings]").first).to_have_text(str(readings), timeout=15_000)
-    smith.sees("inside")
-    measured = ProofValue.objects.filter(space=2).values_list("value", flat=True)
-    assert list(measured) == pytest.approx([20.0] * 2, abs=0.3)  # degrees, as they were cut
-    smith.looks_right("a proof in degrees")

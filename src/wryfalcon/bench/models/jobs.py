@@ -90,6 +90,8 @@ class Tag(models.Model):
     @cached_property
     def set_up(self) -> SetUp | None:
         """The set-up in force, if there is one for the settlement in force."""
+        if self.__dict__.get("settlement", self) is None:
+            return None  # looked up already: nothing is settled
         in_force = self.settlements.order_by("-id").values("pk")[:1]
         cards = self.set_ups.filter(settlement=in_force).order_by("-id")
         found = cards.select_related("settlement", "machine__fitted", "cutter", "jaw_side__clamp").first()

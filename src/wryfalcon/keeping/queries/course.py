@@ -149,7 +149,7 @@ def course_of(machine: Machine, gauge: str = "") -> MachineCourse:
         .select_related("family_record", "cutter")
         .prefetch_related("readings")
     )
-    works = list(MachineWork.objects.filter(machine=machine, what__in=TELLING).select_related("by"))
+    works = list(MachineWork.objects.filter(machine=machine, what__in=TELLING))
     every, tolerance = proven_keys(machine, noise, closed)
     usual = Counter(key.gauge for key in every).most_common(1)
     gauge = gauge or (usual[0][0] if usual else "shoulder")

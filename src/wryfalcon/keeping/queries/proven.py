@@ -72,7 +72,7 @@ def _made_keys(machine: Machine, noise: Noise) -> tuple[list[ProvenKey], Counter
     came_back = Exists(Tag.objects.filter(made_by=OuterRef("pk")))
     told = pieces.annotate(came_back=came_back).filter(Q(proof__isnull=False) | Q(came_back=True))
     rows = list(
-        told.values_list(
+        told.order_by().values_list(
             "pk", "finished_at", "set_up__tag__number", "set_up__tag__family_record_id", "set_up__settlement__values",
             "proof__cuts", "came_back", "set_up__cutter_id", "set_up__cutter__name",
         )

@@ -46,6 +46,9 @@ class Clamping:
     values: dict[int, tuple[float | None, float | None]]
     from_tag: bool = False
 
+    def __str__(self) -> str:
+        return f"clamping {self.number}"
+
 
 @dataclass(frozen=True)
 class TrimState:
