@@ -34,6 +34,7 @@ WAYS: Mapping[SourceKind, Way] = {
     SourceKind.PINS: Way(panel=LENGTHS, legend=MEASURED, each="pin", one_by_one=True, is_of_key=False),
     SourceKind.MACHINE: Way(
         panel=LABELS,
+        legend=("Square: as the machine rounded it",),
         asks="What the machine says",
         helps="A machine rounds: of a worn key it says one deep everywhere, and that is allowed for.",
     ),
