@@ -8,12 +8,13 @@ import pytest
 from django.test import Client
 
 from conftest import BenchMachine
+from keycore.reading.decode import RULES_LEFT_OUT
 from web.jobs import BITTING, People, by, carded, cut, followed, hang, on_the_line, read, settled, tick_on_page
 from wryfalcon.bench.actions.prove import keep_proof, read_caliper, try_in_lock
 from wryfalcon.bench.actions.read import look_with_depth_key
 from wryfalcon.bench.actions.sources import add_source
 from wryfalcon.bench.models import Piece, ProofValue, SetUp, Tag, Trial
-from wryfalcon.bench.queries.reading import RULES_LEFT_OUT, readings_of
+from wryfalcon.bench.queries.reading import readings_of
 from wryfalcon.demonstration.making import family_record, finished_key, type_values
 from wryfalcon.library.models import FamilyRecord
 from wryfalcon.machines.models import Cutter, Machine

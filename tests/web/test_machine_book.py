@@ -24,6 +24,7 @@ from wryfalcon.keeping.queries.why import why_wrong
 from wryfalcon.keeping.shown.course import due_words, forecast_words, offset_words
 from wryfalcon.keeping.shown.help_file import help_file
 from wryfalcon.keeping.shown.trim import dial_words, turn_words
+from wryfalcon.keeping.shown.wheels import verdict_words
 from wryfalcon.library.actions import import_family
 from wryfalcon.log.models import AuditEntry, Event
 from wryfalcon.machines.models import (
@@ -216,10 +217,10 @@ def test_a_fitted_wheel_counts_its_keys_and_makes_a_check_due(smith: Client, peo
     assert gannet.fitted == wheel
     assert "put another of the cutters on" not in due_words(course_of(gannet))  # it was on already: a new one
     assert "put a new cutter on" in due_words(course_of(gannet))
-    assert counters_of(gannet).since == (("the wheel was changed", 0),)
+    assert counters_of(gannet).since == (("wheel", 0),)
     key_made(people, gannet, -0.01)
     assert counters_of(gannet).keys == 2
-    assert counters_of(gannet).since == (("the wheel was changed", 1),)
+    assert counters_of(gannet).since == (("wheel", 1),)
     refused = smith.post(
         f"/machines/{gannet.pk}/cutter", {"cutter": str(Cutter.objects.get(name="Mill 2.5").pk)}, follow=True
     )
@@ -263,7 +264,7 @@ def test_keys_deep_beside_steep_neighbours_condemn_their_wheel(people: People, g
     assert found.steep is not None
     assert found.steep.value == pytest.approx(-0.04, abs=0.01)
     assert found.verdict.advice == "change"
-    assert "beside the steepest neighbours" in found.says
+    assert "beside the steepest neighbours" in verdict_words(found.verdict)
 
 
 def test_a_follower_unlike_the_wheel_is_spoken_of(owner: Client, tern: Machine) -> None:

@@ -34,6 +34,8 @@ TIE = 1e-9
 BITTINGS_GIVEN = 5
 FEW = 50_000  # bittings that are weighed one by one at once where several sources have offsets of their own
 NEGLIGIBLE = 1e-6  # share of the total that offsets not looked at may carry
+TOO_MUCH_TOGETHER = "These sources disagree too much to be weighed together: turn, leave out or look again at one."
+RULES_LEFT_OUT = "The family's other rules leave too many bittings to weigh one by one; only MACS was held to."
 
 
 @dataclass(frozen=True)

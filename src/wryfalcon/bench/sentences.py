@@ -16,8 +16,10 @@ from wryfalcon.bench.queries.cards import Holding, Moved
 from wryfalcon.bench.queries.evidence import SourceReading
 from wryfalcon.bench.queries.planning import Card
 from wryfalcon.bench.queries.reading import TrackReading
+from wryfalcon.bench.queries.trial_sheet import SheetLeft
 from wryfalcon.drawings.strip import chance_words
 from wryfalcon.lengths import say_mm, say_tool, show_small
+from wryfalcon.machines.models import Machine
 
 LIKELY_ENOUGH = 0.9  # no advice is given past this where no look is worth its trouble
 WORN_FROM = 1.0  # standard deviations away from nothing before wear is spoken of
@@ -129,6 +131,13 @@ def break_words(broken: Break) -> str:
     return "too many cuts alike" if broken.rule == "most_alike" else "too few different depths"
 
 
+def sheet_problem(left: SheetLeft) -> str:
+    """Why no key is listed on a trial sheet, "" where one is."""
+    if not left.is_read:
+        return "Nothing is read yet."
+    return f"{left.problem[0].upper()}{left.problem[1:]}: find out more before a blank is cut." if left.problem else ""
+
+
 def influence_words(reading: TrackReading) -> list[tuple[SourceReading, str]]:
     """Every source, those that are left out too, and what it did to the answer; nothing where there is but one."""
     if len(reading.weighed) < 2 and len(reading.sources) < 2:
@@ -209,9 +218,14 @@ def lapse_words(holding: Holding) -> list[str]:
     ]
 
 
+def practice_words(machine: Machine) -> str:
+    """That a practice has put a machine out of true."""
+    return f"{machine} is out of true on purpose: a practice is on. End it before a key is cut on it."
+
+
 def why_not_cut(holding: Holding, then: str = "") -> str:
     """Why nothing is cut by a card as it is, and what to do about it."""
-    if holding.practice:
-        return holding.practice
+    if holding.is_practised:
+        return practice_words(holding.card.machine)
     then = then or ("Make the card anew" if holding.to_remake else "Go through its checks again")
     return f"{' '.join(lapse_words(holding))} {then}."

@@ -19,9 +19,9 @@ from wryfalcon.accounts.models import User
 from wryfalcon.bench.actions.take_in import check_open
 from wryfalcon.bench.models import Piece, PieceState, SetUp, Tag
 from wryfalcon.bench.piece_states import AT_MACHINE, OPEN, SENT_AGAIN, TO_BE_LOOKED_AT, Operation
-from wryfalcon.bench.queries.cards import EVERY_TICK, Holding, Lapse, Moved, moved_since, practice_on, what_holds
+from wryfalcon.bench.queries.cards import EVERY_TICK, Holding, Lapse, Moved, is_practised, moved_since, what_holds
 from wryfalcon.bench.queries.proving import cuts_to_deepen, proof_of
-from wryfalcon.bench.sentences import why_not_cut
+from wryfalcon.bench.sentences import practice_words, why_not_cut
 from wryfalcon.library.models import Blank
 from wryfalcon.log.actions import write_down
 from wryfalcon.log.models import Event
@@ -93,8 +93,8 @@ def touch_up(press: Press, tag: Tag, piece: Piece) -> Piece:
     if moved := moved_since(card, piece.finished_at):
         card = _card_of_the_same(tag, piece, moved)
         wanted = dict.fromkeys(wanted, 0.0)
-    if practice := practice_on(card.machine, tag):
-        raise NotDone(practice)
+    if is_practised(card.machine, tag):
+        raise NotDone(practice_words(card.machine))
     cuts = [
         {**command, "value": command["value"] + wanted[command["track"], command["space"]]}
         for command in card.commands
@@ -265,14 +265,14 @@ def holding_of(tag: Tag, piece: Piece) -> Holding | None:
         return what_holds(tag, card, None if piece.done else tag.set_up)
     moved = moved_since(card, piece.created_at)
     lapses = (Lapse(Moved.SINCE_PLANNED, EVERY_TICK, detail=", ".join(moved)),) if moved else ()
-    return Holding(card, lapses, practice=practice_on(card.machine, tag))
+    return Holding(card, lapses, is_practised=is_practised(card.machine, tag))
 
 
 def _check_its_card(tag: Tag, piece: Piece, known: str) -> None:
     holding = holding_of(tag, piece)
     if holding is None:
         return
-    if holding.practice or (holding.lapses and not (piece.done and known == holding.known)):
+    if holding.is_practised or (holding.lapses and not (piece.done and known == holding.known)):
         raise NotDone(why_not_cut(holding, "Look again before it goes on" if piece.done else ""))
 
 
@@ -295,7 +295,7 @@ def _checked_card(tag: Tag) -> SetUp:
     if card is None or card.checked_at is None:
         raise NotDone("Go through the set-up card first; every check on it has its reason.")
     holding = what_holds(tag, card)
-    if holding.lapses or holding.practice:
+    if holding.lapses or holding.is_practised:
         raise NotDone(why_not_cut(holding))
     if tag.blank is not None and tag.blank.left < 1:
         raise NotDone(f"There is no blank {tag.blank.code} left on hook {tag.blank.hook}.")

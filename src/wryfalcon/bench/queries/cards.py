@@ -78,7 +78,7 @@ class Holding:
     lapses: tuple[Lapse, ...]
     checks: tuple[HandCheck, ...] = ()  # that its kind of key asks for
     last_work: int = 0  # on its machine, since it was checked
-    practice: str = ""  # why nothing is cut by any card on this machine now
+    is_practised: bool = False  # nothing is cut by any card on its machine: a practice has put it out of true
 
     @property
     def ticks(self) -> list[str]:
@@ -202,17 +202,15 @@ def what_holds(tag: Tag, card: SetUp, in_force: SetUp | None = None, now: Machin
         ),
         hand_checks(tag.family),
         max((work.pk for work in works), default=0),
-        practice_on(card.machine, tag) if card.machine_id in now.practising else "",
+        card.machine_id in now.practising and is_practised(card.machine, tag),
     )  # fmt: skip
 
 
-def practice_on(machine: Machine, tag: Tag | None = None) -> str:
-    """That a practice has put a machine out of true, "" where none has or this tag makes its test keys."""
+def is_practised(machine: Machine, tag: Tag | None = None) -> bool:
+    """Whether a practice has put a machine out of true; not for the tag that makes its test keys."""
     if not Practice.objects.filter(machine=machine, ended_at=None).exists():
-        return ""
-    if tag is not None and Trim.objects.filter(machine=machine, tag=tag).exists():
-        return ""
-    return f"{machine} is out of true on purpose: a practice is on. End it before a key is cut on it."
+        return False
+    return tag is None or not Trim.objects.filter(machine=machine, tag=tag).exists()
 
 
 def moved_since(card: SetUp, when: datetime | None) -> list[str]:

@@ -9,7 +9,7 @@ from functools import cached_property
 
 from keycore.errors import BeyondReach, InputError
 from keycore.family import Family, Track
-from keycore.reading.decode import Posterior, Reading, Unsettled, look_over
+from keycore.reading.decode import RULES_LEFT_OUT, TOO_MUCH_TOGETHER, Posterior, Reading, Unsettled, look_over
 from keycore.reading.dirt import reads_shallow
 from keycore.reading.evidence import Evidence, Measured, Spread
 from keycore.reading.filling import locks_worked
@@ -22,9 +22,6 @@ from wryfalcon.bench.models import WearGrade as WearLook
 from wryfalcon.bench.queries.evidence import SourceReading
 from wryfalcon.documents import parsed
 from wryfalcon.kept import kept
-
-TOO_MUCH_TOGETHER = "These sources disagree too much to be weighed together: turn, leave out or look again at one."
-RULES_LEFT_OUT = "The family's other rules leave too many bittings to weigh one by one; only MACS was held to."
 
 
 @dataclass(frozen=True)

@@ -8,9 +8,10 @@ from django.db.models import QuerySet
 from django.urls import reverse
 
 from wryfalcon.bench.authority import TO_BE_NOTED, why_not_read
-from wryfalcon.bench.models import Piece, PieceState, Progress, SetUp, Tag, TagState
-from wryfalcon.bench.piece_states import OPEN, STATE_ROWS
+from wryfalcon.bench.models import Piece, Progress, SetUp, Tag, TagState
+from wryfalcon.bench.piece_states import OPEN
 from wryfalcon.bench.queries.cards import MachinesNow, what_holds
+from wryfalcon.bench.waits import Wait, Waiting
 
 STAGES = {
     "take-in": "Take in",
@@ -32,16 +33,6 @@ class Stop:
     href: str
     state: str  # done, next, later or folded
     current: bool
-
-
-@dataclass(frozen=True)
-class Waiting:
-    """A tag on the bench: the stage it stands at and what it waits for, in words."""
-
-    tag: Tag
-    progress: Progress
-    stage: str
-    waits_for: str
 
 
 def _tags() -> QuerySet[Tag]:
@@ -76,11 +67,8 @@ def on_the_bench() -> list[Waiting]:
         carded[pk].__dict__["settlement"] = card.settlement  # the card in force is of the settlement in force
         holding = what_holds(carded[pk], card, now=now)
         if holding.lapses:
-            lapsed[pk] = "its card to be made anew" if holding.to_remake else "its card to be checked again"
-    return [
-        replace(each, stage="set-up", waits_for=lapsed[each.tag.pk]) if each.tag.pk in lapsed else each
-        for each in found
-    ]
+            lapsed[pk] = Wait.NEW_CARD if holding.to_remake else Wait.CHECKS
+    return [replace(each, wait=lapsed.get(each.tag.pk, each.wait)) for each in found]
 
 
 def _cards() -> QuerySet[SetUp]:
@@ -94,31 +82,27 @@ def _cards() -> QuerySet[SetUp]:
 
 def stage_of(tag: Tag) -> Waiting:
     """Where a tag stands and what it waits for: the first thing not done decides."""
-    stage, waits_for = _stage(tag, tag.progress)
-    return Waiting(tag, tag.progress, stage, waits_for)
+    return Waiting(tag, tag.progress, _wait(tag, tag.progress))
 
 
-def _stage(tag: Tag, progress: Progress) -> tuple[str, str]:
+def _wait(tag: Tag, progress: Progress) -> Wait:
     if not tag.is_open:
-        return "hand-over", tag.get_state_display()
+        return Wait.NOTHING
     if progress.piece_state in OPEN:
-        return "cut", STATE_ROWS[PieceState(progress.piece_state)].waits_for
-    if tag.is_open and not progress.is_read_back and (why := why_not_read(tag)):
-        return (
-            "take-in",
-            "its authority to be written down" if why == TO_BE_NOTED else "a kind that is not read here yet",
-        )
+        return Wait.PIECE
+    if not progress.is_read_back and (why := why_not_read(tag)):
+        return Wait.AUTHORITY if why == TO_BE_NOTED else Wait.KIND
     if not progress.is_settled:
-        return ("settle", "its bitting to be settled") if progress.is_read else ("read", "its cuts to be read")
+        return Wait.BITTING if progress.is_read else Wait.CUTS
     if not progress.is_read_back:
-        return "settle", "its bitting to be read back"
+        return Wait.READING_BACK
     if (
         not progress.is_set_up
         and not (progress.piece_state and progress.passed is None)
         and not _is_made(tag, progress)
     ):
-        return "set-up", "the machine to be set up"
-    return _stage_of_keys(tag, progress)
+        return Wait.SET_UP
+    return _wait_of_keys(tag, progress)
 
 
 def _is_made(tag: Tag, progress: Progress) -> bool:
@@ -126,14 +110,12 @@ def _is_made(tag: Tag, progress: Progress) -> bool:
     return progress.proven >= tag.quantity
 
 
-def _stage_of_keys(tag: Tag, progress: Progress) -> tuple[str, str]:
+def _wait_of_keys(tag: Tag, progress: Progress) -> Wait:
     if progress.piece_state and progress.passed is None:
-        return "prove", STATE_ROWS[PieceState.FINISHED].waits_for
+        return Wait.PROOF
     if progress.piece_state and not progress.passed:
-        return "prove", "a failed proof to be mended"
-    if progress.proven < tag.quantity:
-        return "cut", f"key {progress.proven + 1} of {tag.quantity} to be cut"
-    return "hand-over", "to be handed over"
+        return Wait.MENDING
+    return Wait.KEY if progress.proven < tag.quantity else Wait.CUSTOMER
 
 
 def rail_of(waiting: Waiting, current: str) -> list[Stop]:

@@ -88,13 +88,14 @@ class Cost:
 
 @dataclass(frozen=True)
 class SheetLeft:
-    """What is left to try, and what each order would cost; a problem in words where it cannot be listed."""
+    """What is left to try, and what each order would cost; a problem where it cannot be listed."""
 
     candidates: int = 0
     trials: tuple[KeyToTry, ...] = ()
     costs: tuple[Cost, ...] = ()
     can_halve: bool = False
-    problem: str = ""
+    problem: str = ""  # why it cannot be listed
+    is_read: bool = True
 
     @property
     def next(self) -> KeyToTry | None:
@@ -130,7 +131,7 @@ def entries_of(sheet: TrialSheet) -> list[SheetEntry]:
 def left_to_try(reading: TrackReading, sheet: TrialSheet, entries: Sequence[SheetEntry]) -> SheetLeft:
     """What the reading, the rules, the series and the sheet itself leave, in the sheet's order."""
     if reading.posterior is None or reading.steps is None:
-        return SheetLeft(problem="Nothing is read yet.")
+        return SheetLeft(is_read=False)
     known, begun = _known(reading, entries), begun_blanks(entries)
     try:
         asked = _Asked(
@@ -148,7 +149,7 @@ def left_to_try(reading: TrackReading, sheet: TrialSheet, entries: Sequence[Shee
         )
         left = _left(asked)
     except InputError as error:
-        return SheetLeft(problem=f"{error.reason[0].upper()}{error.reason[1:]}: find out more before a blank is cut.")
+        return SheetLeft(problem=error.reason)
     costs = [Cost(which, each.blanks, each.expected, each.begun) for which, each in _orders(left).items()]
     cheapest = min(costs, key=lambda cost: cost.price).order if costs else TrialOrder.WITHIN
     chosen = cheapest if sheet.order == TrialOrder.CHEAPEST else TrialOrder(sheet.order)

@@ -26,7 +26,7 @@ from wryfalcon.bench.models import Piece, PieceState, Tag
 from wryfalcon.bench.piece_states import AT_MACHINE, OPEN, SENT_AGAIN, Operation
 from wryfalcon.bench.queries.cards import Holding, what_holds
 from wryfalcon.bench.queries.planning import place_of
-from wryfalcon.bench.sentences import lapse_words
+from wryfalcon.bench.sentences import lapse_words, practice_words
 from wryfalcon.bench.views.stage import (
     attempt,
     find_tag,
@@ -136,8 +136,9 @@ def _context(tag: Tag, pieces: list[Piece], piece: Piece | None, order: OrderNow
         "is_one_more": number > tag.quantity,
         "key": settled_key_of(tag),
         "holding": holding,
+        "practice": practice_words(machine) if holding is not None and machine is not None else "",
         "lapses": lapse_words(holding) if holding is not None else [],
-        "can_send": holding is not None and holding.is_checked and not holding.practice and not is_unhomed,
+        "can_send": holding is not None and holding.is_checked and not holding.is_practised and not is_unhomed,
     }
     if piece is not None:
         context |= {

@@ -16,7 +16,7 @@ from wryfalcon.bench.forms import FittingForm
 from wryfalcon.bench.models import SetUp, Tag
 from wryfalcon.bench.queries.cards import hand_checks, what_holds
 from wryfalcon.bench.queries.planning import Card, card_of, serves
-from wryfalcon.bench.sentences import lapse_words, problems_of
+from wryfalcon.bench.sentences import lapse_words, practice_words, problems_of
 from wryfalcon.bench.shown.cut_table import cut_table
 from wryfalcon.bench.shown.fittings import driven_machines, fittings_of
 from wryfalcon.bench.views.stage import attempt, find_tag, open_tag, settled_key_of, show_stage, to_stage, whole_number
@@ -128,6 +128,7 @@ def _card_context(tag: Tag, made: SetUp) -> dict[str, Any]:
     return {
         "card": card,
         "holding": holding,
+        "practice": practice_words(made.machine),
         "lapses": lapse_words(holding),
         "problems": problems_of(card),
         "cuts": cut_table(card),

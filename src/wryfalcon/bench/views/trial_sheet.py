@@ -26,6 +26,7 @@ from wryfalcon.bench.queries.trial_sheet import (
     left_to_try,
     sheet_of,
 )
+from wryfalcon.bench.sentences import sheet_problem
 from wryfalcon.bench.views.stage import allowed_on, attempt, find_tag, key_of, open_tag, whole_number
 from wryfalcon.codes.models import Series
 
@@ -47,7 +48,7 @@ def show(request: PersonRequest, number: int) -> HttpResponse:
         "reading": reading, "sheet": sheet, "left": left,
         "shown": left.trials[: MOST_SHOWN if "all" in request.GET else FIRST_SHOWN],
         "noted": [(entry, _noted(reading, entry)) for entry in reversed(entries)],
-        "has_turned": bool(entries) and entries[-1].outcome == Outcome.TURNS,
+        "problem": sheet_problem(left), "has_turned": bool(entries) and entries[-1].outcome == Outcome.TURNS,
         "many_tracks": len(tag.family.tracks) > 1, "series": series.values_list("pk", "name"),
         "key": key_of(tag, values, track=reading.track.name) if values else None,
         "try_minutes": settings.TRY_MINUTES, "hour_price": settings.HOUR_PRICE, "blank_price": settings.BLANK_PRICE,

@@ -13,13 +13,10 @@ from wryfalcon.machines.models import Machine, MachineWork, OffsetChange, Work
 
 @dataclass(frozen=True)
 class Counters:
-    """How many keys a machine has made, in all and since each thing that was done to it, in words."""
+    """How many keys a machine has made, in all and since each thing that was done to it, by its name."""
 
     keys: int
     since: tuple[tuple[str, int], ...]
-
-
-SINCE = {"trim": "the last trim", "wheel": "the wheel was changed", "jaw": "the jaw was changed or squared"}
 
 
 def counters_of(machine: Machine) -> Counters:
@@ -37,7 +34,7 @@ def counters_of(machine: Machine) -> Counters:
     traced = machine.duplicates.filter(withdrawn=False).aggregate(**_counts("at", since))
     return Counters(
         made["all"] + traced["all"],
-        tuple((SINCE[name], made[name] + traced[name]) for name, at in since.items() if at is not None),
+        tuple((name, made[name] + traced[name]) for name, at in since.items() if at is not None),
     )
 
 

@@ -50,16 +50,6 @@ class Wheel:
     shakes: int
     verdict: WheelVerdict
 
-    @property
-    def says(self) -> str:
-        """The advice in words."""
-        reasons = "; ".join(self.verdict.reasons)
-        return {
-            "keep": "Keep it: nothing speaks against it.",
-            "look": f"Look at it: {reasons}. Measure it by a test cut.",
-            "change": f"Change it: {reasons}.",
-        }[self.verdict.advice]
-
 
 def wheel_of(cutter: Cutter) -> Wheel:
     """Gather what is known of a wheel since it was new; swapping it off and on does not make it so."""

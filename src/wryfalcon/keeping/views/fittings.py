@@ -13,6 +13,7 @@ from django.views.decorators.http import require_GET, require_POST
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.keeping.forms import ClampForm, FollowerForm
 from wryfalcon.keeping.queries.counters import counters_of
+from wryfalcon.keeping.shown.counters import since_words
 from wryfalcon.keeping.views.particulars import particulars_page
 from wryfalcon.machines.actions.fitting import NewClamp, add_clamp, add_follower, fit_cutter, fit_follower
 from wryfalcon.machines.models import Cutter, Follower, Machine
@@ -27,10 +28,10 @@ from wryfalcon.refusal import NotDone
 def fitted(request: PersonRequest, pk: int) -> HttpResponse:
     """What is fitted, how a key is held, and how many keys it made since."""
     machine = get_object_or_404(Machine.objects.select_related("fitted"), pk=pk)
-    followers = list(machine.followers.all())
+    followers, counters = list(machine.followers.all()), counters_of(machine)
     context = {
         "machine": machine, "cutters": machine.cutters.all(), "followers": followers,
-        "holdings": holdings_of(machine), "counters": counters_of(machine),
+        "holdings": holdings_of(machine), "counters": counters, "since": since_words(counters),
         "mismatch": mismatch_words(mismatch_of(machine, followers)),
     }  # fmt: skip
     return render(request, "keeping/fitted.html", context)

@@ -13,6 +13,7 @@ from wryfalcon.drawings.wheel import draw_wheel
 from wryfalcon.fields import unit_typed
 from wryfalcon.keeping.actions.wheels import look_at_wheel
 from wryfalcon.keeping.queries.wheels import wheel_of
+from wryfalcon.keeping.shown.wheels import verdict_words
 from wryfalcon.lengths import NotALength, parse_length, split_lengths
 from wryfalcon.machines.models import Cutter
 from wryfalcon.refusal import NotDone
@@ -34,7 +35,7 @@ def wheel(request: PersonRequest, pk: int) -> HttpResponse:
             problem = str(refusal)
     found = wheel_of(cutter)
     context = {
-        "wheel": found, "cutter": cutter, "typed": typed, "problem": problem,
+        "wheel": found, "says": verdict_words(found.verdict), "cutter": cutter, "typed": typed, "problem": problem,
         "looks": cutter.looks.select_related("by")[:6],
         "drawing": draw_wheel(cutter.flat, cutter.angle, (found.look.flat, found.look.angle) if found.look else None),
     }  # fmt: skip

@@ -13,7 +13,7 @@ from wryfalcon.machines.models.keeping import (
     TrimReading,
     Work,
 )
-from wryfalcon.machines.models.line import Line, LineEvent, Misreport, Order, OrderState
+from wryfalcon.machines.models.line import STATE_WORDS, Line, LineEvent, Misreport, Order, OrderState
 from wryfalcon.machines.models.machine import (
     TRACES,
     TRACES_SURFACE,
@@ -29,6 +29,7 @@ from wryfalcon.machines.models.machine import (
 )
 
 __all__ = [
+    "STATE_WORDS",
     "TRACES",
     "TRACES_SURFACE",
     "Clamp",

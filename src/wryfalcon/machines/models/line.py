@@ -63,6 +63,18 @@ class OrderState(models.TextChoices):
     EXPIRED = "expired", "not delivered in time"
 
 
+STATE_WORDS = {
+    "unhomed": "not homed yet",
+    "idle": "idle",
+    "loaded": "holds a key, waiting to be clamped",
+    "cutting": "cutting",
+    "held": "held",
+    "turn": "waiting for the key to be turned over",
+    "stalled": "stalled",
+    "stopped": "stopped",
+    "done": "finished its last key",
+}
+"""How a machine says it is, in words."""
 COMMAND_WORDS = {
     "load": "The key", "clamp": "“It is clamped”", "start": "Start", "resume": "Go on", "hold": "Hold", "stop": "Stop",
     "home": "Homing", "finish": "“All cuts are made”", "measure": "Reading the caliper", "lid": "The lid",

@@ -11,24 +11,13 @@ from django.utils import timezone
 
 from wryfalcon.machines.actions.orders import LATE_AFTER, OPEN
 from wryfalcon.machines.drivers import Status
-from wryfalcon.machines.models import DriverKind, Line, Machine, Misreport, Order, OrderState
+from wryfalcon.machines.models import STATE_WORDS, DriverKind, Line, Machine, Misreport, Order, OrderState
 
 MADE = "finished"
 """The state of a key that is made; the bench has the table of states."""
 SILENT_AFTER = timedelta(seconds=4)
 UNFOLLOWED_AFTER = timedelta(seconds=8)
 SHOWN_FOR = timedelta(minutes=2)
-STATE_WORDS = {
-    "unhomed": "not homed yet",
-    "idle": "idle",
-    "loaded": "holds a key, waiting to be clamped",
-    "cutting": "cutting",
-    "held": "held",
-    "turn": "waiting for the key to be turned over",
-    "stalled": "stalled",
-    "stopped": "stopped",
-    "done": "finished its last key",
-}
 NEEDS_HAND = ("unhomed", "held", "turn", "stalled")
 
 
