@@ -9,6 +9,7 @@ from typing import Any
 from keycore.documents.models.base import Document
 from keycore.documents.models.calibration import CalibrationModel
 from keycore.documents.models.family import FamilyModel
+from keycore.documents.models.guide import GuideModel
 from keycore.documents.models.plan import PlanModel
 from keycore.documents.models.progression import ProgressionModel
 from keycore.documents.models.proof import ProofModel
@@ -25,6 +26,7 @@ MODELS: dict[str, type[Document]] = {
     "progression": ProgressionModel,
     "series": SeriesModel,
     "calibration": CalibrationModel,
+    "guide": GuideModel,
 }
 """The documents the core reads, by the name of their schema."""
 
