@@ -11,7 +11,7 @@ from browser import stages
 from browser.smith import Smith
 from wryfalcon.accounts.models import User
 from wryfalcon.bench.models import Piece, ProofValue, Settlement, SetUp, Sighting, Tag
-from wryfalcon.library.actions import import_family
+from wryfalcon.library.actions.families import import_family
 from wryfalcon.machines.models import Cutter, Machine
 from wryfalcon.records.document import record_of
 

@@ -36,6 +36,7 @@ VIEWS = {
     "series": "/codes/?code=m-1041", "bring a series": "/codes/bring-in", "one series": "/codes/{series}",
     "looks": "/codes/seen", "by bitting": "/codes/by-bitting?family={family}&bitting=2+3+1+2+4+3+?+?",
     "codes of a tag": "/tags/441/codes", "tries": "/tags/441/tries",
+    "guide": "/library/guide?words=boats", "bring a guide": "/library/guide/bring-in",
     "which": "/library/which?positions=0.162+0.271+0.38+0.49+0.602+0.713", "records": "/records/",
     "find": "/records/find?q=hut", "bring back": "/records/bring-back",
 }  # fmt: skip

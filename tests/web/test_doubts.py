@@ -25,7 +25,7 @@ from wryfalcon.bench.actions.sources import (
 from wryfalcon.bench.models import Sighting, Source, Tag
 from wryfalcon.bench.queries.reading import TrackReading, readings_of
 from wryfalcon.bench.sentences import influence_words
-from wryfalcon.library.actions import import_family
+from wryfalcon.library.actions.families import import_family
 from wryfalcon.refusal import NotDone
 
 pytestmark = pytest.mark.django_db

@@ -18,7 +18,7 @@ from wryfalcon.demonstration.keeping_true import check_some, hang_a_trim, trace_
 from wryfalcon.demonstration.making import again, finished_key, measured, proven
 from wryfalcon.demonstration.past import finished_job
 from wryfalcon.demonstration.series import bring_in_series
-from wryfalcon.library.models import Blank
+from wryfalcon.library.models import Blank, GuideEntry
 from wryfalcon.log.models import AuditEntry, Event
 from wryfalcon.machines.models import (
     Cutter,
@@ -35,7 +35,8 @@ from wryfalcon.machines.models import (
 pytestmark = pytest.mark.django_db
 
 LISTS = (
-    "/", "/tags/new", "/library/", "/library/harbour-five", "/library/which", "/records/", "/records/find?q=a",
+    "/", "/tags/new", "/library/", "/library/harbour-five", "/library/which", "/library/guide?words=boat",
+    "/records/", "/records/find?q=a",
     "/machines/", "/machines/hands", "/machines/{gannet}", "/machines/{gannet}/course", "/machines/{gannet}/care",
     "/machines/{gannet}/fitted", "/machines/{gannet}/due", "/machines/{tern}/duplicates", "/machines/cutters/{wheel}",
     "/machines/trims/{trim}", "/codes/", "/codes/?code=H1003", "/codes/seen",
@@ -93,6 +94,7 @@ def six_times_as_much(people: People, tag: Tag) -> None:
         once_more(list(AuditEntry.objects.filter(event=Event.CODES_SEEN)[:1]))
         source = Source.objects.create(tag=tag, track="A", counted_from="bow", name="a copy")
         Sighting.objects.create(source=source, space=1, look=1, value=0.28, typed="0.28", by=people["tam"])
+    once_more(list(GuideEntry.objects.all()))
     once_more(list(Blank.objects.all()), code="B-{}")
     once_more(list(Cutter.objects.all()), name="W-{}")
     once_more(list(Machine.objects.all()), name="M-{}")

@@ -25,7 +25,7 @@ from wryfalcon.keeping.shown.course import due_words, forecast_words, offset_wor
 from wryfalcon.keeping.shown.help_file import help_file
 from wryfalcon.keeping.shown.trim import dial_words, turn_words
 from wryfalcon.keeping.shown.wheels import verdict_words
-from wryfalcon.library.actions import import_family
+from wryfalcon.library.actions.families import import_family
 from wryfalcon.log.models import AuditEntry, Event
 from wryfalcon.machines.models import (
     Clamp,

@@ -28,7 +28,7 @@ from wryfalcon.bench.models import Intent, Piece, PieceState, Sighting
 from wryfalcon.demonstration.making import family_record
 from wryfalcon.fields import MmField
 from wryfalcon.lengths import NotALength, can_measure, parse_value, say_mm, shown_in
-from wryfalcon.library.actions import import_family
+from wryfalcon.library.actions.families import import_family
 from wryfalcon.machines.models import Machine, MachineOffset
 from wryfalcon.records.document import record_of
 from wryfalcon.records.remake import make_again

@@ -73,6 +73,9 @@ DOORS = {
     "/tags/401/prove/1/value": Act.PROVE,
     "/tags/401/hand-over/close": Act.HAND_OVER,
     "/library/bring-in": Act.KEEP_LIBRARY,
+    "/library/guide/cannot": Act.TAKE_IN,
+    "/library/guide/bring-in": Act.KEEP_LIBRARY,
+    "/library/guide/rows/1": Act.KEEP_LIBRARY,
     "/library/blanks/1": Act.KEEP_LIBRARY,
     "/records/bring-back": Act.SETTLE,
 }

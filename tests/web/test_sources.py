@@ -27,7 +27,7 @@ from wryfalcon.bench.models import OnBench, Sighting, Source, Tag
 from wryfalcon.bench.queries.reading import TrackReading, readings_of
 from wryfalcon.bench.sentences import influence_words
 from wryfalcon.demonstration.making import family_record, type_values
-from wryfalcon.library.actions import import_family
+from wryfalcon.library.actions.families import import_family
 from wryfalcon.library.models import FamilyRecord
 from wryfalcon.machines.models import Cutter, Machine
 from wryfalcon.refusal import NotDone

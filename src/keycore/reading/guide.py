@@ -63,6 +63,8 @@ class Known:
     blank: str = ""
     use: str = ""
     electronics: str = ""
+    before: int | None = None  # a year that it is older than
+    since: int | None = None  # a year from which on it is
 
 
 @dataclass(frozen=True)
@@ -70,7 +72,7 @@ class Question:
     """The one question that leaves the fewest rows: the field, its answers, and how many rows each leaves."""
 
     field: str
-    answers: tuple[tuple[str | int, int], ...]  # in order; of ``since`` the first year of the later ones, and the rest
+    answers: tuple[tuple[str | int, int], ...]  # in order, each with the rows it leaves; of a year: before it, since it
     left: float  # rows, on average
 
 
@@ -112,6 +114,10 @@ def _contradicts(row: GuideRow, known: Known) -> bool:
     if known.year is not None and (
         (row.since is not None and known.year < row.since) or (row.until is not None and known.year > row.until)
     ):
+        return True
+    if known.before is not None and row.since is not None and row.since >= known.before:
+        return True
+    if known.since is not None and row.until is not None and row.until < known.since:
         return True
     if None not in (known.cuts, row.cuts) and known.cuts != row.cuts:
         return True
@@ -176,7 +182,7 @@ def _by_year(rows: Sequence[GuideRow], year: int) -> Question | None:
     both = before + later - len(rows)
     if before == len(rows) or later == len(rows):
         return None
-    answers: tuple[tuple[str | int, int], ...] = ((f"before {year}", before), (year, later))
+    answers: tuple[tuple[str | int, int], ...] = ((f"before {year}", before), (f"since {year}", later))
     return Question("year", answers, _left(answers, both))
 
 

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import csv
 import json
-import re
 from collections.abc import Iterable, Iterator, Sequence
 from io import BytesIO, StringIO, TextIOWrapper
 from pathlib import Path
@@ -14,6 +13,7 @@ from zipfile import BadZipFile, ZipFile
 from keycore.documents.series import Row, SeriesDocument, columns_of, read_series, read_table, write_series
 from keycore.documents.text import parse_json
 from keycore.errors import InputError
+from wryfalcon.cells import as_text, from_text
 
 LARGEST = 200_000_000
 LARGEST_DOCUMENT = 60_000_000  # it is held in memory while it is read
@@ -24,8 +24,6 @@ LARGEST_UNPACKED = 400_000_000
 MOST_PARTS = 2_000
 MOST_EMPTY = 100_000
 """So many empty rows one after another are no table any more."""
-_RUN = re.compile(r"'*[=+\-@\t\r]")
-_TAKEN_FOR_TEXT = re.compile(r"'+[=+\-@\t\r]")
 
 
 def ending_of(beginning: bytes) -> str:
@@ -45,20 +43,6 @@ def check_unpacked(path: Path) -> None:
         raise InputError("file", f"not a spreadsheet that can be read: {str(error)[:120]}") from None
     if len(parts) > MOST_PARTS or sum(part.file_size for part in parts) > LARGEST_UNPACKED:
         raise InputError("file", f"unpacks to more than {LARGEST_UNPACKED // 1_000_000} MB; save the table as CSV")
-
-
-def as_text(cell: str) -> str:
-    """A cell of a CSV that no spreadsheet takes for a formula: one that could be has an apostrophe before it.
-
-    >>> as_text("=1+1"), as_text("T-01"), from_text(as_text("'=1")), from_text("'T")
-    ("'=1+1", 'T-01', "'=1", "'T")
-    """
-    return f"'{cell}" if _RUN.match(cell) else cell
-
-
-def from_text(cell: str) -> str:
-    """The same back: what ``as_text`` put before it is taken off."""
-    return cell[1:] if _TAKEN_FOR_TEXT.match(cell) else cell
 
 
 def document_in(path: Path) -> SeriesDocument:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from pathlib import Path
 
 from django.contrib.auth.hashers import make_password
 
@@ -11,7 +12,8 @@ from keycore.documents.family import read_family
 from keycore.family import Family
 from keycore.tools import Wheel
 from wryfalcon.accounts.models import Role, UnitShown, User
-from wryfalcon.library.actions import import_family
+from wryfalcon.library.actions.families import import_family
+from wryfalcon.library.actions.guide import About, bring_in_guide
 from wryfalcon.library.models import Blank
 from wryfalcon.machines.models import (
     Clamp,
@@ -50,6 +52,8 @@ def furnish() -> dict[str, User]:
         hook = f"{'ABC'[place % 3]}{place // 3 + 1}"
         Blank.objects.filter(code=document["blank"]["code"]).update(hook=hook, left=BLANKS_LEFT[place])
     _machines()
+    guide = (Path(__file__).parent / "guide.csv").read_bytes()
+    bring_in_guide(people["orla"], guide, About("Boats and buildings", "2026", "invented for this shop"))
     return people
 
 

@@ -1,12 +1,14 @@
-"""Key families as the shop keeps them, and the blanks on its hooks."""
+"""Key families as the shop keeps them, the blanks on its hooks, and the guide to what they fit."""
 
 from __future__ import annotations
 
 from functools import cached_property
 
+from django.conf import settings
 from django.db import models
 
 from keycore.family import Family
+from keycore.reading.guide import BlankNumber, GuideRow
 from wryfalcon.documents import parsed
 
 
@@ -49,3 +51,78 @@ class Blank(models.Model):
 
     def __str__(self) -> str:
         return f"{self.code}, hook {self.hook}, {self.left} left"
+
+
+class Guide(models.Model):
+    """A fitting guide: what the shop's keys are for, row by row; one table of each name, its edition with it."""
+
+    slug = models.SlugField(max_length=80, unique=True)
+    name = models.CharField(max_length=120)
+    edition = models.CharField(max_length=200, blank=True)
+    source = models.CharField(max_length=200, blank=True)
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, null=True, related_name="+")
+    at = models.DateTimeField(auto_now=True)
+
+    class Meta:
+        ordering = ["name"]
+
+    def __str__(self) -> str:
+        return f"{self.name}, {self.edition}" if self.edition else self.name
+
+
+METAL_ALONE = "metal alone"
+
+
+class GuideEntry(models.Model):
+    """One row of a guide."""
+
+    guide = models.ForeignKey(Guide, models.CASCADE, related_name="entries")
+    what = models.CharField(max_length=120)
+    since = models.PositiveSmallIntegerField(null=True, blank=True)
+    until = models.PositiveSmallIntegerField(null=True, blank=True)
+    use = models.CharField(max_length=60, blank=True)
+    family = models.CharField(max_length=80, blank=True, help_text="its id, whether the library has it or not")
+    cuts = models.PositiveSmallIntegerField(null=True, blank=True)
+    blanks = models.JSONField(default=list, help_text="pairs of supplier and number")
+    clamp = models.CharField(max_length=120, blank=True)
+    face = models.CharField(max_length=120, blank=True)
+    stop = models.CharField(max_length=120, blank=True)
+    electronics = models.CharField(max_length=60, blank=True)
+    procedure = models.CharField(max_length=200, blank=True)
+
+    class Meta:
+        ordering = ["guide", "id"]
+
+    def __str__(self) -> str:
+        return self.what
+
+    @property
+    def head(self) -> str:
+        """What is in its head, in words."""
+        return METAL_ALONE if self.electronics == "none" else self.electronics
+
+    @property
+    def row(self) -> GuideRow:
+        """The row itself."""
+        blanks = tuple(BlankNumber(supplier, number) for supplier, number in self.blanks)
+        return GuideRow(
+            self.what, self.since, self.until, self.use, self.family, self.cuts, blanks, self.clamp, self.face,
+            self.stop, self.electronics, self.procedure,
+        )  # fmt: skip
+
+
+class NotInGuide(models.Model):
+    """Something that was asked for and that no row of the guide is for: a job this shop could not do."""
+
+    words = models.CharField(max_length=120)
+    year = models.PositiveSmallIntegerField(null=True)
+    cuts = models.PositiveSmallIntegerField(null=True)
+    number = models.CharField(max_length=40, blank=True)
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, related_name="+")
+    at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["-at", "-id"]
+
+    def __str__(self) -> str:
+        return self.words

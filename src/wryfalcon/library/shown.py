@@ -79,3 +79,27 @@ def _from_geometry(family: Family, track: Track) -> str:
 def _counts(document: str) -> dict[str, tuple[int, int | None]]:
     answer = answer_family(parse_json(document.encode()))
     return {name: (found["all"], found["allowed"]) for name, found in answer["bittings"].items()}
+
+
+@dataclass(frozen=True)
+class Asking:
+    """A question of the fitting guide: its words, and how an answer is said and sent."""
+
+    words: str
+    of_year: bool = False
+
+    def sent(self, field: str, answer: str | int) -> dict[str, str]:
+        """An answer as it is asked for: of a year, before it or since it."""
+        if self.of_year:
+            name, _, year = str(answer).partition(" ")
+            return {name: year}
+        return {field: str(answer)}
+
+
+QUESTIONS = {
+    "cuts": Asking("How many cuts has it?"),
+    "use": Asking("What is it for?"),
+    "electronics": Asking("What is in its head?"),
+    "year": Asking("From which year is it?", of_year=True),
+    "blank": Asking("Which number is on the blank?"),
+}

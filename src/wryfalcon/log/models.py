@@ -46,6 +46,8 @@ class Event(models.TextChoices):
     CODES_SEEN = "codes-seen", "asked to see codes"
     BITTING_SEEN = "bitting-seen", "looked at the bitting"
     REMADE = "remade", "made again from a record"
+    GUIDE_BROUGHT_IN = "guide-brought-in", "fitting guide brought in"
+    GUIDE_CHANGED = "guide-changed", "changed a row of the guide"
 
 
 class AuditEntry(models.Model):

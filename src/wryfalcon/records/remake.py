@@ -14,7 +14,7 @@ from wryfalcon.accounts.models import User
 from wryfalcon.bench.actions.codes import read_code
 from wryfalcon.bench.actions.take_in import Baseline, TagDetails, take_in
 from wryfalcon.bench.models import OnBench, Settlement, Tag
-from wryfalcon.library.actions import import_family
+from wryfalcon.library.actions.families import import_family
 from wryfalcon.library.models import FamilyRecord
 from wryfalcon.log.actions import write_down
 from wryfalcon.log.models import Event

@@ -17,6 +17,7 @@ from wryfalcon.bench.queries.stages import on_the_bench, stage_of
 from wryfalcon.bench.views.stage import attempt, find_tag, key_of, open_tag, show_stage, to_stage, whole_number
 from wryfalcon.codes.models import Code
 from wryfalcon.library.models import Blank, FamilyRecord
+from wryfalcon.library.queries.guide import found_row
 from wryfalcon.machines.models import Practice
 from wryfalcon.machines.queries.line import lines_of_machines
 from wryfalcon.refusal import NotDone
@@ -47,9 +48,9 @@ def tags(request: PersonRequest) -> HttpResponse:
 def new(request: PersonRequest) -> HttpResponse:
     """Take in a new tag."""
     code = _code_asked(request)
-    initial = (
-        {"family": code.series.family_record_id, "on_bench": OnBench.CODE, "title": f"From code {code}"} if code else {}
-    )
+    initial = _from_guide(request)
+    if code:
+        initial = {"family": code.series.family_record_id, "on_bench": OnBench.CODE, "title": f"From code {code}"}
     form = TakeInForm(request.POST or None, initial=initial)
     locks = LockFormSet(request.POST or None, prefix="locks")
     if request.method == "POST" and form.is_valid() and locks.is_valid():
@@ -123,6 +124,15 @@ def decline_tag(request: PersonRequest, number: int) -> HttpResponse:
     tag = find_tag(number)
     attempt(request, lambda: decline(request.user, tag, request.POST.get("why_declined", "")))
     return to_stage(tag, "take-in")
+
+
+def _from_guide(request: PersonRequest) -> dict[str, object]:
+    """What a row of the fitting guide says of a new tag."""
+    row = found_row(whole_number(request.GET.get("guide")))
+    if row is None or row.family is None:
+        return {}
+    fits = row.blank is not None and row.family in row.blank.families.all()
+    return {"title": row.entry.what, "family": row.family.pk, "blank": row.blank.pk if row.blank and fits else None}
 
 
 def _code_asked(request: PersonRequest) -> Code | None:

@@ -16,7 +16,7 @@ from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.drawings.key import draw_key
 from wryfalcon.drawings.kinds import is_drawable
 from wryfalcon.fields import ENDS, GAUGES, unit_typed
-from wryfalcon.library.actions import count_blank, import_family
+from wryfalcon.library.actions.families import count_blank, import_family
 from wryfalcon.library.keyway import Unknown, document_of, fit_unknown, which_keyway
 from wryfalcon.library.models import Blank, FamilyRecord
 from wryfalcon.library.shown import track_tables
