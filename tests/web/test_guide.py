@@ -130,3 +130,76 @@ def test_who_may_change_the_guide(client: Client, people: People) -> None:
         assert client.get("/library/guide").status_code == 200
         assert client.get("/library/guide/bring-in").status_code == may
         assert client.get(f"/library/guide/rows/{entry.pk}").status_code == may
+
+
+def hung_without_a_family(smith: Client, **more: str) -> Tag:
+    posted = {
+        "title": "day boats", "customer": "Boat hire", "on_bench": "worn-key", "in_hand": "1", "quantity": "2",
+        "locks-TOTAL_FORMS": "1", "locks-INITIAL_FORMS": "0", "locks-0-name": "Boat 4", **more,
+    }  # fmt: skip
+    answer = smith.post("/tags/new", posted)
+    assert answer.status_code == 302
+    return Tag.objects.latest("number")
+
+
+def test_a_tag_begins_without_a_family_and_learns_it_from_the_guide(smith: Client) -> None:
+    tag = hung_without_a_family(smith)
+    assert "its family to be found" in smith.get("/").content.decode()
+    assert smith.get(f"/tags/{tag.number}")["Location"].endswith("/take-in")
+    page = smith.get(f"/tags/{tag.number}/take-in").content.decode()
+    assert "What key is it?" in page
+    assert f"/tags/{tag.number}/read" not in page  # nothing leads where nothing can be done
+    for closed in ("read", "settle", "set-up", "cut", "prove", "tries", "codes", "cutters", "real-size", "set-up/card"):
+        assert smith.get(f"/tags/{tag.number}/{closed}").status_code == 404, closed
+    for posted in ("read/value", "settle/keep", "cut/next", "record.json", "job-card.pdf"):
+        assert smith.post(f"/tags/{tag.number}/{posted}").status_code == 404, posted
+    assert smith.get(f"/tags/{tag.number}/hand-over").status_code == 200
+    page = smith.get(f"/library/guide?tag={tag.number}&words=day+boats").content.decode()
+    assert page.count("It is this") == 2
+    entry = GuideEntry.objects.get(what__startswith="Day boats", since=1996)
+    answer = smith.post(f"/tags/{tag.number}/family", {"guide": entry.pk})
+    assert answer["Location"].endswith("/read")
+    tag.refresh_from_db()
+    assert (tag.family.id, str(tag.blank)[:4], tag.quantity) == ("harbour-five", "DM-5", 2)
+    assert smith.get(f"/tags/{tag.number}/read").status_code == 200
+
+
+def test_a_family_once_said_is_changed_under_take_in_and_never_taken_away(smith: Client) -> None:
+    tag = hung_without_a_family(smith)
+    entry = GuideEntry.objects.get(what__startswith="Day boats", since=1996)
+    smith.post(f"/tags/{tag.number}/family", {"guide": entry.pk})
+    other = GuideEntry.objects.get(what="Lighthouse stores")
+    page = smith.post(f"/tags/{tag.number}/family", {"guide": other.pk}, follow=True).content.decode()  # a second tab
+    assert "is of Harbour five: change it under Take in" in page
+    again = {
+        "title": "day boats", "customer": "Boat hire", "on_bench": "worn-key", "quantity": "2", "family": "",
+        "locks-TOTAL_FORMS": "0", "locks-INITIAL_FORMS": "0",
+    }  # fmt: skip
+    answer = smith.post(f"/tags/{tag.number}/take-in", again)
+    assert answer.status_code == 422
+    assert "keeps one: choose another" in answer.content.decode()
+    tag.refresh_from_db()
+    assert tag.family.id == "harbour-five"
+
+
+def test_a_restricted_family_is_not_learned_without_the_authority(smith: Client) -> None:
+    tag = hung_without_a_family(smith)
+    entry = GuideEntry.objects.get(what="Harbour Office")
+    Tag.objects.filter(pk=tag.pk).update(authority="")
+    page = smith.post(f"/tags/{tag.number}/family", {"guide": entry.pk}, follow=True).content.decode()
+    assert "is restricted: write down under Take in" in page
+    museum = GuideEntry.objects.get(what__startswith="Museum")
+    page = smith.post(f"/tags/{tag.number}/family", {"guide": museum.pk}, follow=True).content.decode()
+    assert "names no family of this library" in page
+    tag.refresh_from_db()
+    assert tag.family_record is None
+
+
+def test_a_job_whose_key_nobody_knows_ends_honestly(smith: Client) -> None:
+    tag = hung_without_a_family(smith)
+    smith.post(f"/tags/{tag.number}/decline", {"why_declined": "no row in the guide"})
+    for page in ("/", "/records/", "/records/find?q=day+boats", f"/tags/{tag.number}/hand-over"):
+        answer = smith.get(page)
+        assert answer.status_code == 200, page
+        assert "None" not in answer.content.decode(), page
+    assert "Job card, PDF" not in smith.get(f"/tags/{tag.number}/hand-over").content.decode()

@@ -89,8 +89,8 @@ def find_rows(rows: Sequence[GuideRow], known: Known) -> list[GuideRow]:
     """The rows that what is known leaves, best first.
 
     A row is left out where it contradicts: another year, number of cuts, use, electronics, or a blank of another
-    number. Every word must stand in what it is for, its use, its family or a blank's number; rows whose words fit
-    whole come before those where a word is a beginning, or a part. What a row does not say contradicts nothing.
+    number. Words are looked for in what it is for, its use, its family and its blanks' numbers: rows with every word
+    stay, and where none has them all, those that have most; a whole word counts for more than a beginning, or a part. What a row does not say contradicts nothing.
     Arguments: ``rows`` (m,), of which each may stay. Raises nothing.
 
     >>> rows = [GuideRow("Harbour ferry", cuts=5), GuideRow("Harbourside lockers", cuts=6), GuideRow("Theatre")]
@@ -102,12 +102,12 @@ def find_rows(rows: Sequence[GuideRow], known: Known) -> list[GuideRow]:
     wanted = re.findall(r"\w+", known.words.casefold())
     scored = []
     for row in rows:
-        if _contradicts(row, known):
-            continue
-        fits = [_fit(word, row) for word in wanted]
-        if all(fits):
-            scored.append((-sum(fits), row))
-    return [row for _, row in sorted(scored, key=lambda each: each[0])]
+        if not _contradicts(row, known):
+            fits = [_fit(word, row) for word in wanted]
+            scored.append((sum(map(bool, fits)), sum(fits), row))
+    most = max((words for words, *_ in scored), default=0)
+    left = [(fit, row) for words, fit, row in scored if words == most and (most or not wanted)]
+    return [row for _, row in sorted(left, key=lambda each: -each[0])]
 
 
 def _contradicts(row: GuideRow, known: Known) -> bool:

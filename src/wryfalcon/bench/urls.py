@@ -24,6 +24,7 @@ urlpatterns = [
     path("tags/new/fill", tags.fill_from_maker, name="fill-from-maker"),
     path("tags/<int:number>", tags.at_its_stage, name="tag"),
     path("tags/<int:number>/take-in", tags.take_in_stage, name="take-in"),
+    path("tags/<int:number>/family", tags.learn, name="learn-family"),
     path("tags/<int:number>/decline", tags.decline_tag, name="decline"),
     path("tags/<int:number>/read", read.read_stage, name="read"),
     path("tags/<int:number>/read/value", read.type_value, name="type-value"),

@@ -19,11 +19,26 @@ ALLOTMENT = ["2", "4", "3", "1"]
 
 
 def hang_other_ways(people: dict[str, User]) -> None:
-    """A lock seen through depth keys, a key read three ways, pins with a master, a blank cut down."""
+    """A lock seen through depth keys, a key read three ways, pins with a master, a blank cut down, one not known."""
     _half_a_lock(people)
     _three_ways(people)
     _pins(people)
     _cut_down(people)
+    _not_known_yet(people)
+
+
+def _not_known_yet(people: dict[str, User]) -> None:
+    """A key that somebody brought and nobody has named."""
+    take_in(
+        people["wren"],
+        TagDetails(
+            title="Pier kiosks, one more",
+            customer="Pier Master",
+            on_bench=OnBench.GOOD_KEY,
+            in_hand=True,
+            locks=[Baseline("Kiosk 3")],
+        ),
+    )
 
 
 def _half_a_lock(people: dict[str, User]) -> None:

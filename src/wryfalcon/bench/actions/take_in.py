@@ -123,6 +123,20 @@ def _carry_reading(tag: Tag, old: Family, new: Family) -> str:
 
 
 @transaction.atomic
+def learn_family(actor: User, tag: Tag, family: FamilyRecord, blank: Blank | None) -> None:
+    """Say of a tag that was hung without one which family its key is of. Raises NotDone for one that has one."""
+    check_open(tag)
+    if tag.family_record_id is not None:
+        raise NotDone(f"Tag {tag} is of {tag.family_record}: change it under Take in.")
+    if needs_record(tag.on_bench, is_restricted=family.restricted) and not tag.authority.strip():
+        raise NotDone(f"{family} is restricted: write down under Take in what shows that they may have this key.")
+    fits = blank is not None and blank.families.filter(pk=family.pk).exists()
+    tag.family_record, tag.blank = family, blank if fits else family.blanks.first()
+    tag.save()
+    write_down(Event.CHANGED, actor, tag, changed=["family_record_id", "blank_id"])
+
+
+@transaction.atomic
 def decline(actor: User, tag: Tag, why: str) -> None:
     """End a job as not one for us. Raises NotDone without a reason."""
     check_open(tag)
@@ -165,11 +179,12 @@ def _write(actor: User, tag: Tag, job: TagDetails) -> None:
         job = _filled_from(tag.brought_back_from, job)
     elif job.on_bench == OnBench.RETURNED_KEY:
         raise NotDone("Which tag made the key that came back? Its number is on the label.", "brought_back")
-    if job.family is None:
-        raise NotDone("Choose the key family.", "family")
+    if job.family is None and tag.family_record_id is not None:
+        raise NotDone("A tag that has a family keeps one: choose another.", "family")
+    is_restricted = job.family is not None and job.family.restricted
     authority = job.authority.strip()
-    if needs_record(job.on_bench, is_restricted=job.family.restricted) and not authority:
-        what = f"{job.family.name} is restricted" if job.family.restricted else f"For {OnBench(job.on_bench).label}"
+    if needs_record(job.on_bench, is_restricted=is_restricted) and not authority:
+        what = f"{job.family} is restricted" if is_restricted else f"For {OnBench(job.on_bench).label}"
         raise NotDone(f"{what}: write down what shows that they may have this key.", "authority")
     if not authority and job.in_hand and job.on_bench in IN_HAND:
         authority = f"has the key in hand; seen by {actor}"
@@ -177,8 +192,8 @@ def _write(actor: User, tag: Tag, job: TagDetails) -> None:
     tag.customer, _ = Customer.objects.get_or_create(name=job.customer.strip())
     tag.authority, tag.quantity, tag.family_record = authority, job.quantity, job.family
     tag.stamped = job.stamped.strip()
-    tag.blank = job.blank or job.family.blanks.first()
-    if tag.blank is not None and not tag.blank.families.filter(pk=job.family.pk).exists():
+    tag.blank = job.blank or (job.family.blanks.first() if job.family is not None else None)
+    if tag.blank is not None and job.family is not None and not tag.blank.families.filter(pk=job.family.pk).exists():
         raise NotDone(f"Blank {tag.blank.code} is not cut for {job.family.name}.", "blank")
     tag.save()
     _write_locks(tag, job.locks)

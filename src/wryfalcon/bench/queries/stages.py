@@ -24,6 +24,10 @@ STAGES = {
 }
 
 
+WITHOUT_FAMILY = ("take-in", "hand-over")
+"""Stages of a tag whose family is not known yet."""
+
+
 @dataclass(frozen=True)
 class Stop:
     """One stage on the rail."""
@@ -90,6 +94,8 @@ def _wait(tag: Tag, progress: Progress) -> Wait:
         return Wait.NOTHING
     if progress.piece_state in OPEN:
         return Wait.PIECE
+    if tag.family_record_id is None:
+        return Wait.FAMILY
     if not progress.is_read_back and (why := why_not_read(tag)):
         return Wait.AUTHORITY if why == TO_BE_NOTED else Wait.KIND
     if not progress.is_settled:
@@ -127,7 +133,7 @@ def rail_of(waiting: Waiting, current: str) -> list[Stop]:
         Stop(
             slug=slug,
             name=STAGES[slug],
-            href=f"{base}/{slug}",
+            href=f"{base}/{slug}" if waiting.tag.family_record_id is not None or slug in WITHOUT_FAMILY else "",
             state="folded" if slug in folded else "done" if place < at else "next" if place == at else "later",
             current=slug == current,
         )

@@ -18,7 +18,7 @@ from wryfalcon.bench.views.stage import attempt, find_tag, open_tag, settled_key
 @needs(Act.LOOK)
 def hand_over_stage(request: PersonRequest, number: int) -> HttpResponse:
     """Everything read, decided, cut and proven."""
-    tag = open_tag(request, number)
+    tag = open_tag(request, number, without_family=True)
     pieces = Piece.objects.filter(tag=tag).select_related("machine", "proof").defer("cuts").order_by("id")
     trials = Trial.objects.select_related("lock")
     context = {
@@ -35,6 +35,6 @@ def hand_over_stage(request: PersonRequest, number: int) -> HttpResponse:
 @needs(Act.HAND_OVER)
 def close_tag(request: PersonRequest, number: int) -> HttpResponse:
     """Give the keys back and close the tag."""
-    tag = find_tag(number)
+    tag = find_tag(number, without_family=True)
     attempt(request, lambda: hand_over(request.user, tag, request.POST.get("reason", "")))
     return to_stage(tag, "hand-over")

@@ -31,17 +31,17 @@ BEFORE_CUTTING = {"take-in", *READS}
 PAGE, FRAGMENT = "bench/stage_page.html", "bench/stage_fragment.html"
 
 
-def find_tag(number: int) -> Tag:
-    """The tag of that number, or 404."""
+def find_tag(number: int, *, without_family: bool = False) -> Tag:
+    """The tag of that number, or 404; also where its family is not known yet and the page cannot do without."""
     tag = stages.find_tag(number)
-    if tag is None:
+    if tag is None or (tag.family_record_id is None and not without_family):
         raise Http404
     return tag
 
 
-def open_tag(request: PersonRequest, number: int) -> Tag:
-    """The tag of that number, or 404; that somebody looks at it is written down."""
-    tag = find_tag(number)
+def open_tag(request: PersonRequest, number: int, *, without_family: bool = False) -> Tag:
+    """The same; that somebody looks at it is written down."""
+    tag = find_tag(number, without_family=without_family)
     note_tag_opened(request.user, tag)
     return tag
 
@@ -125,7 +125,8 @@ def key_of(
 
     ``style`` is the path's, the kind's usual one without; ``uncut`` what is not cut yet, by clamping and place.
     """
-    assert tag.family_record is not None
+    if tag.family_record is None:
+        return None
     return draw_cut_key(tag.family_record.document, CutKey.of(values, style, uncut), ghost, track)
 
 

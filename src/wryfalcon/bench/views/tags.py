@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from urllib.parse import urlencode
+
 from django.contrib import messages
 from django.db import transaction
 from django.http import HttpResponse
@@ -10,7 +12,7 @@ from django.views.decorators.http import require_GET, require_http_methods, requ
 
 from wryfalcon.accounts.permissions import Act, PersonRequest, may, needs, needs_to_change
 from wryfalcon.bench.actions.codes import read_code
-from wryfalcon.bench.actions.take_in import change, decline, take_in
+from wryfalcon.bench.actions.take_in import change, decline, learn_family, take_in
 from wryfalcon.bench.forms import KeptLockFormSet, LockFormSet, TakeInForm, locks_of
 from wryfalcon.bench.models import Felt, OnBench, Tag, TagState
 from wryfalcon.bench.queries.stages import on_the_bench, stage_of
@@ -59,7 +61,7 @@ def new(request: PersonRequest) -> HttpResponse:
                 tag = take_in(request.user, form.job(locks_of(locks)))
                 if code is not None:
                     read_code(request.user, tag, code)
-            return to_stage(tag, "settle" if code else "read")
+            return to_stage(tag, "settle" if code else "read" if tag.family_record_id else "take-in")
         except NotDone as refusal:
             form.add_error(refusal.field or None, refusal.says)
     bad = request.method == "POST"
@@ -94,7 +96,7 @@ def fill_from_maker(request: PersonRequest) -> HttpResponse:
 @needs_to_change(Act.TAKE_IN)
 def take_in_stage(request: PersonRequest, number: int) -> HttpResponse:
     """What was taken in, and changing it."""
-    tag = open_tag(request, number)
+    tag = open_tag(request, number, without_family=True)
     baseline = list(tag.locks.values("name", "enters", "turns", "leaves"))
     form = TakeInForm.of(tag, request.POST or None)
     locks = KeptLockFormSet(request.POST or None, prefix="locks", initial=baseline)
@@ -102,10 +104,11 @@ def take_in_stage(request: PersonRequest, number: int) -> HttpResponse:
         try:
             if says := change(request.user, tag, form.job(locks_of(locks))):
                 messages.info(request, says)
-            return to_stage(tag, "read")
+            return to_stage(tag, "read" if tag.family_record_id else "take-in")
         except NotDone as refusal:
             form.add_error(refusal.field or None, refusal.says)
-    context = {"form": form, "locks": locks, **_choices(), "key": key_of(tag, {})}
+    query = urlencode({"tag": tag.number, "words": tag.title})
+    context = {"form": form, "locks": locks, **_choices(), "key": key_of(tag, {}), "guide_query": query}
     return show_stage(request, tag, "take-in", context, status=422 if request.method == "POST" else 200)
 
 
@@ -113,15 +116,29 @@ def take_in_stage(request: PersonRequest, number: int) -> HttpResponse:
 @needs(Act.LOOK)
 def at_its_stage(request: PersonRequest, number: int) -> HttpResponse:
     """Go to the stage a tag stands at."""
-    tag = find_tag(number)
+    tag = find_tag(number, without_family=True)
     return to_stage(tag, stage_of(tag).stage)
+
+
+@require_POST
+@needs(Act.TAKE_IN)
+def learn(request: PersonRequest, number: int) -> HttpResponse:
+    """A row of the fitting guide says of which family a tag's key is."""
+    tag = find_tag(number, without_family=True)
+    row = found_row(whole_number(request.POST.get("guide")))
+    family = row.family if row is not None else None
+    if row is None or family is None:
+        messages.error(request, "That row names no family of this library.")
+        return to_stage(tag, "take-in")
+    done = attempt(request, lambda: learn_family(request.user, tag, family, row.blank))
+    return to_stage(tag, "read" if done else "take-in")
 
 
 @require_POST
 @needs(Act.TAKE_IN)
 def decline_tag(request: PersonRequest, number: int) -> HttpResponse:
     """End a job as not one for us."""
-    tag = find_tag(number)
+    tag = find_tag(number, without_family=True)
     attempt(request, lambda: decline(request.user, tag, request.POST.get("why_declined", "")))
     return to_stage(tag, "take-in")
 

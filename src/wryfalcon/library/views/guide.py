@@ -42,10 +42,12 @@ def guide(request: PersonRequest) -> HttpResponse:
         known = _known(asked)
     except NotDone as refusal:
         problem = refusal.says
-    found = search(known)
+    found, number = search(known), request.GET.get("tag", "")
+    for_tag = {"tag": number} if number.isascii() and number.isdecimal() and len(number) < 9 else {}
     context = {
         "asked": asked, "found": found, "problem": problem, "is_asked": any(asked.values()),
-        "question": _answers(found.question, asked) if found.question else None,
+        "question": _answers(found.question, asked, for_tag) if found.question else None,
+        "for_tag": for_tag.get("tag", ""),
         "answered": [(name, asked[name]) for name in ANSWERED if asked[name]],
         "guides": Guide.objects.all(), "missing": missing(),
     }  # fmt: skip
@@ -66,12 +68,12 @@ def _known(asked: Mapping[str, str]) -> Known:
     return Known(*about, numbers["before"], numbers["since"])
 
 
-def _answers(question: Question, asked: Mapping[str, str]) -> dict[str, object]:
+def _answers(question: Question, asked: Mapping[str, str], for_tag: Mapping[str, str]) -> dict[str, object]:
     """The question in words, and each answer with what it leaves and where it leads."""
     answers = []
     for answer, left in question.answers:
         sent = QUESTIONS[question.field].sent(question.field, answer)
-        query = urlencode({**{name: value for name, value in asked.items() if value}, **sent})
+        query = urlencode({**for_tag, **{name: value for name, value in asked.items() if value}, **sent})
         words = METAL_ALONE if answer == "none" else answer
         answers.append((words, left, f"{reverse('library:guide')}?{query}"))
     return {"words": QUESTIONS[question.field].words, "answers": answers}
