@@ -18,12 +18,12 @@ from playwright.sync_api import Page, sync_playwright
 ROOT = Path(__file__).parents[1]
 HERE = ROOT / "docs" / "screenshots"
 PORT, MACHINE_PORT = 8721, 8722
-WHICH = "/library/which?positions=0.162+0.271+0.38+0.49+0.602+0.713&height=0.28"
 VIEWS = {
     "bench": "/", "take-in": "/tags/new?family=5", "read": "/tags/440/read", "settle": "/tags/439/settle",
     "trim": "/machines/trims/1", "set-up": "/tags/437/set-up", "prove": "/tags/434/prove",
     "hand-over": "/tags/432/hand-over", "library": "/library/", "family": "/library/theatre-six",
-    "depth-keys": "/tags/441/read", "several-sources": "/tags/442/settle", "which": WHICH, "tries": "/tags/441/tries",
+    "depth-keys": "/tags/441/read", "several-sources": "/tags/442/settle", "guide": "/library/guide?words=boats",
+    "tries": "/tags/441/tries",
     "machines": "/machines/1/course", "records": "/records/", "codes": "/codes/?code=H1003",
 }  # fmt: skip
 FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking"]
