@@ -90,8 +90,8 @@ def find_rows(rows: Sequence[GuideRow], known: Known) -> list[GuideRow]:
 
     A row is left out where it contradicts: another year, number of cuts, use, electronics, or a blank of another
     number. Words are looked for in what it is for, its use, its family and its blanks' numbers: rows with every word
-    stay, and where none has them all, those that have most; a whole word counts for more than a beginning, or a part. What a row does not say contradicts nothing.
-    Arguments: ``rows`` (m,), of which each may stay. Raises nothing.
+    stay, and where none has them all, those that have most; a whole word counts for more than a beginning, or a part.
+    What a row does not say contradicts nothing. Arguments: ``rows`` (m,), of which each may stay. Raises nothing.
 
     >>> rows = [GuideRow("Harbour ferry", cuts=5), GuideRow("Harbourside lockers", cuts=6), GuideRow("Theatre")]
     >>> [row.what for row in find_rows(rows, Known("harbour"))]
