@@ -147,4 +147,38 @@ document.addEventListener("alpine:init", () => {
     isReady() { return this.all > 0 && this.set === this.all; },
     left() { return this.all - this.set; },
   }));
+  /* How many pixels of this glass are a millimetre, told by a card laid on it: kept on the device, never sent. */
+  window.Alpine.data("glass", () => ({
+    perMm: 96 / 25.4,
+    isSet: false,
+    init() {
+      const kept = Number(localStorage.getItem("pixels-per-mm"));
+      if (kept > 1 && kept < 40) { this.perMm = kept; this.isSet = true; this.show(); }
+      window.addEventListener("beforeprint", () => this.sized("mm", 1));
+      window.addEventListener("afterprint", () => { if (this.isSet) this.show(); });
+    },
+    larger() { this.by(1.02); },
+    smaller() { this.by(1 / 1.02); },
+    littleLarger() { this.by(1.003); },
+    littleSmaller() { this.by(1 / 1.003); },
+    by(times) {
+      this.perMm = Math.min(39, Math.max(1.1, this.perMm * times));
+      this.isSet = true;
+      localStorage.setItem("pixels-per-mm", String(this.perMm));
+      this.show();
+    },
+    forget() {
+      localStorage.removeItem("pixels-per-mm");
+      this.isSet = false;
+      this.sized("mm", 1);
+    },
+    show() { this.sized("px", this.perMm); },
+    sized(unit, each) {
+      for (const drawing of document.querySelectorAll("svg[data-wide]")) {
+        drawing.setAttribute("width", `${drawing.dataset.wide * each}${unit}`);
+        drawing.setAttribute("height", `${drawing.dataset.high * each}${unit}`);
+      }
+    },
+    isUnset() { return !this.isSet; },
+  }));
 });
