@@ -108,7 +108,7 @@ def test_a_source_is_read_in_its_own_way_only(smith: Client, people: People, kin
     source = add_source(people["tam"], tag, "A", kind)
     of_kind = SourceKind(kind)
     posts = [
-        ("labels", {"labels": "3 5 2 4 1"}, of_kind.is_stated),
+        ("labels", {"labels": "3 5 2 4 1", "who": "a card"}, of_kind.is_stated),
         ("grid", {"tap": "1:3"}, of_kind.is_stated),
         ("look", {"depth": "3", "flush": "1"}, kind == "depth-keys"),
         ("stage", {"cut": "1", "depth": "3", "seen": "flush"}, kind == "stages"),

@@ -33,6 +33,7 @@ class SourceKind(models.TextChoices):
     STAGES = "stages", "A blank cut down"
     COMPARED = "compared", "Cuts compared by eye"
     CODE = "code", "A code"
+    KNOWN = "known", "A bitting that is known"
     TRIED = "tried", "Tried in the lock"
 
     @classmethod
@@ -43,7 +44,9 @@ class SourceKind(models.TextChoices):
     @property
     def is_stated(self) -> bool:
         """Whether it says labels outright."""
-        return self in {SourceKind.MACHINE, SourceKind.PARTS, SourceKind.GRID, SourceKind.CODE, SourceKind.TRIED}
+        return self in {
+            SourceKind.MACHINE, SourceKind.PARTS, SourceKind.GRID, SourceKind.CODE, SourceKind.KNOWN, SourceKind.TRIED,
+        }  # fmt: skip
 
     @property
     def is_of_a_key(self) -> bool:

@@ -33,11 +33,14 @@ PARTS_TRUST = 0.99
 """The chance that one stamped part was read right: common practice, no source."""
 TRIED_TRUST = 0.9999
 """A key that turned the lock: a cut that is one off and within the lock's play turns too; no source."""
+KNOWN_TRUST = 0.999
+"""The chance that one cut of a bitting somebody knows is right: common practice, no source."""
 TRUST = {
     SourceKind.TRIED: TRIED_TRUST,
     SourceKind.PARTS: PARTS_TRUST,
     SourceKind.GRID: GRID_TRUST,
     SourceKind.CODE: CODE_TRUST,
+    SourceKind.KNOWN: KNOWN_TRUST,
 }
 STAGE_SEEN = {
     TumblerSeen.FLUSH: StageSeen.FLUSH,

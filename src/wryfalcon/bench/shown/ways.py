@@ -24,6 +24,7 @@ class Way:
     may_be_odd_first: bool = False  # its tool may be read odd cuts first
     asks: str = ""  # above its labels
     helps: str = ""  # below them
+    asks_who: bool = False  # somebody said so, and who is kept
 
 
 LENGTHS = "bench/reading/_lengths.html"
@@ -51,5 +52,12 @@ WAYS: Mapping[SourceKind, Way] = {
         panel="bench/reading/_compared.html", legend=("Tie: two cuts compared, lower at the deeper one",)
     ),
     SourceKind.CODE: Way(panel="bench/reading/_code.html", legend=STATED),
+    SourceKind.KNOWN: Way(
+        panel=LABELS,
+        legend=STATED,
+        asks="The bitting as it stands",
+        helps="Where nothing else is known of the key it is settled at once, and read back before anything is cut.",
+        asks_who=True,
+    ),
     SourceKind.TRIED: Way(panel="bench/reading/_tried.html"),
 }

@@ -13,6 +13,7 @@ from django.views.decorators.http import require_POST
 from keycore.family import Track
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.bench.actions.codes import read_code
+from wryfalcon.bench.actions.known import state_known
 from wryfalcon.bench.actions.read import (
     compare_cuts,
     labels_typed,
@@ -31,7 +32,7 @@ from wryfalcon.bench.actions.sources import (
     switch_source,
     turn_source,
 )
-from wryfalcon.bench.models import Source, Tag, TumblerSeen
+from wryfalcon.bench.models import Source, SourceKind, Tag, TumblerSeen
 from wryfalcon.bench.queries.evidence import SourceReading
 from wryfalcon.bench.queries.looks import is_settled
 from wryfalcon.bench.views.read import RefusedEntry, check_there, show_read, source_reading, to_source, track_reading
@@ -106,7 +107,12 @@ def type_labels(request: PersonRequest, number: int, source: int) -> HttpRespons
     try:
         labels = labels_typed(found.track, text)
         stated = {found.shown_space(n): [label] if label else [] for n, label in enumerate(labels, start=1)}
-        state_labels(request.user, tag, found.record, stated)
+        if found.record.kind == SourceKind.KNOWN:
+            who = request.POST.get("who", "")
+            if state_known(request.user, tag, found.record, stated, who):
+                return to_stage(tag, "settle")
+        else:
+            state_labels(request.user, tag, found.record, stated)
     except NotDone as refusal:
         reading = track_reading(tag, None, source)
         return show_read(request, tag, reading, found, RefusedEntry(refusal=refusal.says, typed=text))
