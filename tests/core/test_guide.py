@@ -50,6 +50,8 @@ some_rows = st.lists(
         (Known("nowhere"), []),
         (Known("stage door, one more"), [THEATRE]),  # none has every word
         (Known("harbour lockers"), [LOCKERS]),
+        (Known("eat"), []),  # in theatre, by chance
+        (Known("bourside"), [LOCKERS]),
     ],
 )
 def test_a_row_is_found_by_what_is_known_and_left_out_where_it_contradicts(known: Known, found: list[GuideRow]) -> None:

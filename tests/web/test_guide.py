@@ -154,7 +154,7 @@ def test_a_tag_begins_without_a_family_and_learns_it_from_the_guide(smith: Clien
     for posted in ("read/value", "settle/keep", "cut/next", "record.json", "job-card.pdf"):
         assert smith.post(f"/tags/{tag.number}/{posted}").status_code == 404, posted
     assert smith.get(f"/tags/{tag.number}/hand-over").status_code == 200
-    page = smith.get(f"/library/guide?tag={tag.number}&words=day+boats").content.decode()
+    page = smith.get(f"/library/guide?tag={tag.number}&words=day+boats,+one+more").content.decode()
     assert page.count("It is this") == 2
     entry = GuideEntry.objects.get(what__startswith="Day boats", since=1996)
     answer = smith.post(f"/tags/{tag.number}/family", {"guide": entry.pk})

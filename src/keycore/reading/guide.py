@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from keycore.errors import InputError
 
 EXACT, BEGINS, WITHIN = 3, 2, 1  # how well a word fits: the whole word, its beginning, somewhere in it
+WITHIN_FROM = 4  # letters: shorter words are found by chance in others
 
 
 @dataclass(frozen=True)
@@ -135,7 +136,7 @@ def _fit(word: str, row: GuideRow) -> int:
         return EXACT
     if any(token.startswith(word) for token in tokens):
         return BEGINS
-    return WITHIN if word in said else 0
+    return WITHIN if len(word) >= WITHIN_FROM and word in said else 0
 
 
 def next_question(rows: Sequence[GuideRow]) -> Question | None:
