@@ -28,7 +28,7 @@ COMPENSATE_SHARE = 0.5
 
 
 @dataclass(frozen=True)
-class Option:
+class IntentOption:
     """One of restore, copy and compensate for this key."""
 
     intent: Intent
@@ -70,7 +70,9 @@ class MadeBy:
     style: str  # "" is the kind's usual one
 
 
-def options_of(tag: Tag, readings: Sequence[TrackReading], locks: Sequence[Lock], deeper_by: float) -> list[Option]:
+def options_of(
+    tag: Tag, readings: Sequence[TrackReading], locks: Sequence[Lock], deeper_by: float
+) -> list[IntentOption]:
     """Restore, copy (where there is a key to copy) and compensate, each with the chance that it turns freely."""
     now = tuple(
         ReadTrack(
@@ -102,7 +104,7 @@ def choice_of(readings: Sequence[TrackReading], intent: str, deeper_by: float) -
 @kept(256)
 def _options(
     document: str, now: tuple[ReadTrack, ...], felt: Felt | None, deeper_by: float, by: MadeBy
-) -> list[Option]:
+) -> list[IntentOption]:
     """The same key in the same lock turns the same every time a page is looked at."""
     family = parsed(document)
     try:
@@ -116,7 +118,7 @@ def _options(
 
 def _option(
     family: Family, now: Sequence[ReadTrack], intent: Intent, deeper_by: float, *, by: MadeBy, shift: LockShift
-) -> Option:
+) -> IntentOption:
     labels = {track.name: [family.track(track.name).labels[step] for step in track.steps] for track in now}
     as_measured = {track.name: track.as_is for track in now}
     values = values_of(family, Choice(labels, intent=intent, as_measured=as_measured, deeper_by=deeper_by))
@@ -124,6 +126,6 @@ def _option(
         new = chance_of_key(family, now, values, by.making, style=by.style)
         here = new if shift is NEW_LOCK else chance_of_key(family, now, values, by.making, shift, style=by.style)
     except InputError:
-        return Option(intent, None, None)
+        return IntentOption(intent, None, None)
     bitting = None if all(track.is_judged for track in now) else prod(track.bittings[0][1] for track in now)
-    return Option(intent, None if shift is NEW_LOCK else here.chance, new.chance, here.if_right, bitting)
+    return IntentOption(intent, None if shift is NEW_LOCK else here.chance, new.chance, here.if_right, bitting)

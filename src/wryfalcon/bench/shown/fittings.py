@@ -15,7 +15,7 @@ from wryfalcon.machines.models import Cutter, DriverKind, JawSide, Machine
 
 
 @dataclass(frozen=True)
-class Option:
+class FittingOption:
     """A wheel or a jaw: whether it serves, and what speaks against it."""
 
     pk: int
@@ -34,11 +34,11 @@ class Option:
 class Options:
     """What there is to choose from, the best first."""
 
-    serve: tuple[Option, ...]
-    others: tuple[Option, ...]
+    serve: tuple[FittingOption, ...]
+    others: tuple[FittingOption, ...]
 
     @classmethod
-    def of(cls, options: Iterable[Option]) -> Options:
+    def of(cls, options: Iterable[FittingOption]) -> Options:
         """The same, parted into those that serve and the others."""
         found = sorted(options, key=lambda option: (not option.note, option.name))
         return cls(tuple(o for o in found if o.serves), tuple(o for o in found if not o.serves))
@@ -70,29 +70,29 @@ def fittings_of(tag: Tag, settlement: Settlement | None, machine: Machine) -> Fi
     return Fittings(machine, Options.of(cutters), Options.of(sides))
 
 
-def _cutter(tag: Tag, own: Tool | None, machine: Machine, cutter: Cutter, its_own: set[int]) -> Option:
+def _cutter(tag: Tag, own: Tool | None, machine: Machine, cutter: Cutter, its_own: set[int]) -> FittingOption:
     note = "fitted now" if machine.fitted_id == cutter.pk else ""
     if its_own and cutter.pk not in its_own:
-        return Option(cutter.pk, cutter.name, note, f"does not go on {machine}", can_be_chosen=False)
+        return FittingOption(cutter.pk, cutter.name, note, f"does not go on {machine}", can_be_chosen=False)
     if own is None:
-        return Option(cutter.pk, cutter.name, note, "the family says nothing of the cut it asks for")
+        return FittingOption(cutter.pk, cutter.name, note, "the family says nothing of the cut it asks for")
     if serves(tag, own, cutter):
-        return Option(cutter.pk, cutter.name, note)
+        return FittingOption(cutter.pk, cutter.name, note)
     lengths = tag.family.lengths
     leaves = f"leaves {say_tool(lengths, made_tool(tag.family, cutter))}, asked for are {say_tool(lengths, own)}"
-    return Option(cutter.pk, cutter.name, note, leaves)
+    return FittingOption(cutter.pk, cutter.name, note, leaves)
 
 
-def _side(tag: Tag, side: JawSide, deepest: float | None, wanted: str, usual: set[int]) -> Option:
+def _side(tag: Tag, side: JawSide, deepest: float | None, wanted: str, usual: set[int]) -> FittingOption:
     note = "named by the family" if side.clamp_id is None and side.name == wanted else ""
     if side.pk not in usual:
-        return Option(side.pk, str(side), note, "its axes are swapped: not cut from here", can_be_chosen=False)
+        return FittingOption(side.pk, str(side), note, "its axes are swapped: not cut from here", can_be_chosen=False)
     showing = showing_of(tag, side)
     if showing is not None and showing <= 0:
-        return Option(side.pk, str(side), note, "the blank disappears in it", can_be_chosen=False)
+        return FittingOption(side.pk, str(side), note, "the blank disappears in it", can_be_chosen=False)
     if showing is not None and deepest is not None and deepest > showing:
-        return Option(side.pk, str(side), note, "the deepest cut goes below the top of the jaw")
-    return Option(side.pk, str(side), note)
+        return FittingOption(side.pk, str(side), note, "the deepest cut goes below the top of the jaw")
+    return FittingOption(side.pk, str(side), note)
 
 
 def _deepest(tag: Tag, settlement: Settlement | None) -> float | None:

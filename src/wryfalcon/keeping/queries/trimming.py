@@ -39,7 +39,7 @@ class PlannedTestCut:
 
 
 @dataclass(frozen=True)
-class Clamping:
+class MeasuredClamping:
     """One clamping's measurements, by space: value and position, family unit."""
 
     number: int
@@ -57,11 +57,11 @@ class TrimState:
     trim: Trim
     family: Family
     planned: tuple[PlannedTestCut, ...]
-    clampings: tuple[Clamping, ...]
+    clampings: tuple[MeasuredClamping, ...]
     noise: Noise  # mm
     fit: Fit | None  # mm, on one edge
     problem: str = ""
-    odd: Clamping | None = None  # it disagrees with the others: most likely not seated
+    odd: MeasuredClamping | None = None  # it disagrees with the others: most likely not seated
     odd_is_deep: bool = True  # else it came out shallow: it was most likely measured wrongly
     worn: str | None = None  # what speaks for another wheel before anything is adjusted
 
@@ -182,14 +182,14 @@ def _planned(track: Track, steps: Sequence[int]) -> tuple[PlannedTestCut, ...]:
     )
 
 
-def _typed(trim: Trim) -> list[Clamping]:
+def _typed(trim: Trim) -> list[MeasuredClamping]:
     kept: defaultdict[int, dict[int, tuple[float | None, float | None]]] = defaultdict(dict)
     for reading in TrimReading.objects.filter(trim=trim, withdrawn=False):
         kept[reading.clamping][reading.space] = (reading.value, reading.position)
-    return [Clamping(number, values) for number, values in sorted(kept.items())]
+    return [MeasuredClamping(number, values) for number, values in sorted(kept.items())]
 
 
-def _from_tag(trim: Trim) -> list[Clamping]:
+def _from_tag(trim: Trim) -> list[MeasuredClamping]:
     """The keys of the trim's own tag as they were proven, each a clamping; repeats meaned."""
     if trim.tag is None:
         return []
@@ -202,7 +202,7 @@ def _from_tag(trim: Trim) -> list[Clamping]:
     for piece, space, value, position in in_turn:
         seen[piece][space].append((value, position))
     return [
-        Clamping(number, {space: _mean(readings) for space, readings in cuts.items()}, from_tag=True)
+        MeasuredClamping(number, {space: _mean(readings) for space, readings in cuts.items()}, from_tag=True)
         for number, cuts in enumerate(seen.values(), start=1)
     ]
 
@@ -213,7 +213,9 @@ def _mean(readings: list[tuple[float, float | None]]) -> tuple[float, float | No
     return mean, sum(positions) / len(positions) if positions else None
 
 
-def _as_cuts(trim: Trim, family: Family, planned: Sequence[PlannedTestCut], clamping: Clamping) -> list[MeasuredCut]:
+def _as_cuts(
+    trim: Trim, family: Family, planned: Sequence[PlannedTestCut], clamping: MeasuredClamping
+) -> list[MeasuredCut]:
     """A clamping in millimetres on one edge, shallow positive, the caliper's own error taken off."""
     to_machine, edge = family.space.to_machine, shallow_mm(family)
     zero = 0.0 if clamping.from_tag else zero_mm(trim, family)

@@ -33,7 +33,7 @@ FEWEST_KEYS = 3  # fewer tell nothing of steep neighbours
 
 
 @dataclass(frozen=True)
-class Wheel:
+class WheelKnown:
     """All that is known of a wheel."""
 
     cutter: Cutter
@@ -51,7 +51,7 @@ class Wheel:
     verdict: WheelVerdict
 
 
-def wheel_of(cutter: Cutter) -> Wheel:
+def wheel_of(cutter: Cutter) -> WheelKnown:
     """Gather what is known of a wheel since it was new; swapping it off and on does not make it so."""
     machines = tuple(cutter.fitted_to.all())
     put_on = MachineWork.objects.filter(cutter=cutter, what__in=(Work.WHEEL, Work.SWAPPED))
@@ -66,7 +66,7 @@ def wheel_of(cutter: Cutter) -> Wheel:
     look, steep = looks.first(), steep_error(keys, noise) if len(keys) >= FEWEST_KEYS else None
     burrs, shakes = whats.count(Work.BURRS), whats.count(Work.SHOOK)
     signs = WheelSigns(steep, steepest, tolerance.value, tolerance.space, _shape(look) if look else None, burrs, shakes)
-    return Wheel(
+    return WheelKnown(
         cutter=cutter,
         machines=machines,
         fitted_at=fitted_at,

@@ -14,8 +14,8 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
+from keycore.documents.guide import COLUMNS, read_rows, write_guide, write_rows
 from keycore.documents.guide import Guide as GuideDocument
-from keycore.documents.guide import read_rows, write_guide, write_rows
 from keycore.errors import InputError
 from keycore.reading.guide import GuideRow, Known, Question
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
@@ -29,7 +29,6 @@ from wryfalcon.refusal import NotDone
 ASKED = ("words", "year", "cuts", "blank", "use", "electronics", "before", "since")
 ANSWERED = ("use", "electronics", "before", "since")
 LARGEST = 5_000_001
-ROW = ("what", "from", "to", "use", "family", "cuts", "blanks", "clamp", "face", "stop", "electronics", "procedure")
 
 
 @require_GET
@@ -118,22 +117,22 @@ def row(request: PersonRequest, pk: int) -> HttpResponse:
     """One row, to be changed."""
     entry = get_object_or_404(GuideEntry.objects.select_related("guide"), pk=pk)
     _, cells = write_rows([entry.row])
-    said, error = dict(zip(ROW, cells, strict=True)), None
+    said, error = dict(zip(COLUMNS, cells, strict=True)), None
     if request.method == "POST":
-        said = {name: " ".join(request.POST.get(name, "").split()) for name in ROW}
+        said = {name: " ".join(request.POST.get(name, "").split()) for name in COLUMNS}
         try:
             change_row(request.user, entry, _row_of(said))
             messages.success(request, f"{entry.what}: changed.")
             return redirect("library:guide-row", pk=pk)
         except InputError as wrong:
             error = wrong
-    context = {"entry": entry, "fields": [(name, said[name]) for name in ROW], "error": error}
+    context = {"entry": entry, "fields": [(name, said[name]) for name in COLUMNS], "error": error}
     return render(request, "library/guide_row.html", context, status=422 if error else 200)
 
 
 def _row_of(said: Mapping[str, str]) -> GuideRow:
     table = io.StringIO()
-    csv.writer(table).writerows([ROW, [said[name] for name in ROW]])
+    csv.writer(table).writerows([COLUMNS, [said[name] for name in COLUMNS]])
     try:
         return read_rows(io.StringIO(table.getvalue(), newline=""))[0]
     except InputError as wrong:

@@ -14,7 +14,7 @@ DEEPEST_CUT_MM = 3.0  # of an ordinary key; common practice, no source
 
 
 @dataclass(frozen=True)
-class Holding:
+class WayOfHolding:
     """A way to hold a key: the machine's own jaw or another clamp, its faces, and which axis does what."""
 
     name: str
@@ -25,15 +25,15 @@ class Holding:
     swaps: bool  # against the machine's own jaw
 
 
-def holdings_of(machine: Machine) -> list[Holding]:
+def holdings_of(machine: Machine) -> list[WayOfHolding]:
     """The machine's own jaw first, then its clamps and adapters."""
     sides = list(machine.jaw_sides.all())
     own = [side for side in sides if side.clamp_id is None]
-    found = [Holding("Its own jaw", tuple(own), machine.space_axis, machine.depth_axis, "", False)]
+    found = [WayOfHolding("Its own jaw", tuple(own), machine.space_axis, machine.depth_axis, "", False)]
     for clamp in machine.clamps.all():
         faces = tuple(side for side in sides if side.clamp_id == clamp.pk)
         swaps = (clamp.space_axis, clamp.depth_axis) != (machine.space_axis, machine.depth_axis)
-        found.append(Holding(clamp.name, faces, clamp.space_axis, clamp.depth_axis, clamp.note, swaps))
+        found.append(WayOfHolding(clamp.name, faces, clamp.space_axis, clamp.depth_axis, clamp.note, swaps))
     return found
 
 
