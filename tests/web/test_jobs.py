@@ -10,7 +10,7 @@ from django.test import Client
 from conftest import BenchMachine
 from keycore.reading.decode import RULES_LEFT_OUT
 from web.jobs import BITTING, People, by, carded, cut, followed, hang, on_the_line, read, settled, tick_on_page
-from wryfalcon.bench.actions.prove import keep_proof, read_caliper, try_in_lock
+from wryfalcon.bench.actions.prove import TrialFelt, keep_proof, read_caliper, try_in_lock
 from wryfalcon.bench.actions.read import look_with_depth_key
 from wryfalcon.bench.actions.sources import add_source
 from wryfalcon.bench.models import Piece, ProofValue, SetUp, Tag, Trial
@@ -152,8 +152,8 @@ def test_a_doubtful_key_says_how_many_readings_would_settle_it(smith: Client, pe
 def test_trials_are_kept_for_each_lock_way_up_and_after_working(people: People, made: Piece) -> None:
     tag, lock = made.set_up.tag, made.set_up.tag.locks.get()
     for felt in ("rubs", "free"):
-        try_in_lock(people["tam"], tag, made, lock, way_up="up", worked=False, felt={"turns": felt})
-    try_in_lock(people["tam"], tag, made, lock, way_up="down", worked=True, felt={"turns": "snags"})
+        try_in_lock(people["tam"], tag, made, lock, TrialFelt(turns=felt))
+    try_in_lock(people["tam"], tag, made, lock, TrialFelt("down", worked=True, turns="snags"))
     kept = Trial.objects.values_list("way_up", "worked", "turns")
     assert list(kept) == [("up", False, "free"), ("down", True, "snags")]
 

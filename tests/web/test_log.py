@@ -13,7 +13,7 @@ from django.utils import timezone
 from conftest import BenchMachine
 from web.jobs import People, asked, by, carded, cut, followed, hang, on_the_line, read, sent, settled
 from wryfalcon.bench.actions.cut import end_piece
-from wryfalcon.bench.actions.prove import read_caliper, try_in_lock
+from wryfalcon.bench.actions.prove import TrialFelt, read_caliper, try_in_lock
 from wryfalcon.bench.actions.read import Typed, add_value, state_labels
 from wryfalcon.bench.actions.settle import overrule
 from wryfalcon.bench.actions.sources import add_source
@@ -42,7 +42,7 @@ def everything(people: People, bench_machine: BenchMachine) -> Tag:
     piece = cut(people, tag)
     read_caliper(by(people), tag, piece)
     followed(piece)
-    try_in_lock(tam, tag, piece, tag.locks.get(), way_up="up", worked=False, felt={"turns": "free"})
+    try_in_lock(tam, tag, piece, tag.locks.get(), TrialFelt(turns="free"))
     return tag
 
 

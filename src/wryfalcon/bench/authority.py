@@ -31,6 +31,12 @@ def why_not_read(tag: Tag) -> str:
     record = tag.family_record
     if record is not None and not record.family.kind.is_read:
         return ANGLES.format(kind=record.kind)
+    return why_not_made(tag)
+
+
+def why_not_made(tag: Tag) -> str:
+    """Why no key may be made for a tag yet, whatever it is made from; "" where one may."""
+    record = tag.family_record
     is_restricted = record is not None and record.restricted
     if needs_record(tag.on_bench, is_restricted=is_restricted) and not tag.authority.strip():
         return TO_BE_NOTED

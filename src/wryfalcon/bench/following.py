@@ -8,6 +8,7 @@ from datetime import datetime
 from django.db.models import F, Q
 
 from wryfalcon.accounts.models import User
+from wryfalcon.bench.actions.prove import lift_verdict
 from wryfalcon.bench.models import Piece, PieceState, ProofValue
 from wryfalcon.bench.piece_states import AT_MACHINE, BY_MACHINE, SENT_AGAIN, STATE_AFTER
 from wryfalcon.library.models import Blank
@@ -216,6 +217,7 @@ def _keep_readings(order: Order, by: User) -> None:
         if (place := command["place"]) in read
     ]  # fmt: skip
     ProofValue.objects.bulk_create(kept)
+    lift_verdict(by, piece.tag, piece)
     Order.objects.filter(pk=order.pk).update(result={})  # the values are the proof's now
     write_down(Event.PROVED, by, piece.tag, piece=piece.called, job=piece.job, read=len(kept))
 

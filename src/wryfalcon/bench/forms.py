@@ -8,6 +8,7 @@ from typing import Any
 from django import forms
 
 from keycore.family import Family
+from wryfalcon.bench.actions.prove import BEST_GRADE, TrialFelt
 from wryfalcon.bench.actions.set_up import Chosen
 from wryfalcon.bench.actions.take_in import Baseline, TagDetails
 from wryfalcon.bench.models import Felt, OnBench, Tag, WayUp
@@ -15,6 +16,7 @@ from wryfalcon.library.models import Blank, FamilyRecord
 from wryfalcon.machines.models import Cutter, DriverKind, JawSide, Machine
 
 MOST_KEYS = 500
+FELT_PARTS = ("enters", "turns", "leaves")
 
 
 class TakeInForm(forms.Form):
@@ -76,11 +78,12 @@ class LockForm(forms.Form):
     enters = forms.ChoiceField(label="Goes in", choices=Felt, required=False)
     turns = forms.ChoiceField(label="Turns", choices=Felt, required=False)
     leaves = forms.ChoiceField(label="Comes out", choices=Felt, required=False)
+    grade = forms.IntegerField(label="Grade", min_value=0, max_value=BEST_GRADE, required=False)
 
     @property
     def felt(self) -> list[forms.BoundField]:
         """The three parts of how it feels."""
-        return [self[part] for part in ("enters", "turns", "leaves")]
+        return [self[part] for part in FELT_PARTS]
 
 
 LockFormSet = forms.formset_factory(LockForm, extra=2, max_num=8)
@@ -118,7 +121,15 @@ class TrialForm(forms.Form):
 
     lock = forms.IntegerField(widget=forms.HiddenInput)
     way_up = forms.ChoiceField(label="Way up", choices=WayUp)
+    free = forms.BooleanField(label="Goes freely", required=False)
+    grade = forms.IntegerField(label="Grade", min_value=0, max_value=BEST_GRADE, required=False)
     worked = forms.BooleanField(label="After working it a few times", required=False)
     enters = forms.ChoiceField(label="Goes in", choices=Felt, required=False)
     turns = forms.ChoiceField(label="Turns", choices=Felt, required=False)
     leaves = forms.ChoiceField(label="Comes out", choices=Felt, required=False)
+
+    def felt(self) -> TrialFelt:
+        """What the action takes; one press says that it goes in, turns and comes out freely."""
+        said = self.cleaned_data
+        enters, turns, leaves = (Felt.FREE if said["free"] else said[part] for part in FELT_PARTS)
+        return TrialFelt(said["way_up"], said["worked"], enters, turns, leaves, said["grade"])

@@ -16,6 +16,7 @@ class PieceState(models.TextChoices):
     """Where a piece stands. Retired values stay reserved."""
 
     PLANNED = "planned", "ready to be sent"
+    BEGUN = "begun", "begun by hand"
     LOADED = "loaded", "at the machine, to be clamped"
     CLAMPED = "clamped", "clamped, ready to start"
     CUTTING = "cutting", "cutting"
@@ -84,9 +85,44 @@ class StateRow:
     tone: str = "doubtful"  # how the state is coloured, beside its words
 
 
+class MadeHow(models.TextChoices):
+    """How a piece is made. Retired values stay reserved."""
+
+    DRIVEN = "driven", "driven from here"
+    PLAN_FILE = "plan-file", "from a plan file"
+    TRACED = "traced", "traced on a duplicator"
+    DIALS = "dials", "milled by hand, by the dials"
+    FILED = "filed", "cut or filed by hand"
+    BOUGHT = "bought", "bought in"
+
+    @property
+    def takes_blank(self) -> bool:
+        """Whether a blank of ours goes into it."""
+        return self != MadeHow.BOUGHT
+
+    @property
+    def follows_pattern(self) -> bool:
+        """Whether it is copied from a key, so that no bitting need be known."""
+        return self in {MadeHow.TRACED, MadeHow.BOUGHT}
+
+    @property
+    def needs_machine(self) -> bool:
+        """Whether a machine of ours makes it, though nothing is told to it from here."""
+        return self in {MadeHow.TRACED, MadeHow.DIALS}
+
+
+BY_HAND = (MadeHow.TRACED, MadeHow.DIALS, MadeHow.FILED, MadeHow.BOUGHT)
+"""Made without a card: whoever makes it says when it is begun and made."""
+
+
 LOAD, CLAMP, START, RESUME, HOLD, STOP, HOME, FINISH = Operation
 STATE_ROWS: dict[PieceState, StateRow] = {
     PieceState.PLANNED: StateRow(waits_for="a key to be sent to the machine", allows=(LOAD,), tone="plain"),
+    PieceState.BEGUN: StateRow(
+        waits_for="a key to be finished by hand",
+        now="Begun. Say when it is made; one that goes wrong is ended as spoilt.",
+        tone="plain",
+    ),
     PieceState.LOADED: StateRow(
         waits_for="a blank to be clamped",
         now="Clamp the blank: bottomed, at its stop, tugged, the stop swung away.",

@@ -33,6 +33,7 @@ SELECT
     settlement.read_back_at IS NOT NULL AS is_read_back,
     card.settlement_id IS NOT NULL AND card.settlement_id = settlement.id AND card.checked_at IS NOT NULL AS is_set_up,
     COALESCE(piece.state, '') AS piece_state,
+    COALESCE(piece.made_how, '') AS made_how,
     proof.passed AS passed,
     (
         SELECT COUNT(DISTINCT made.key_number)

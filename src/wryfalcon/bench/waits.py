@@ -23,6 +23,7 @@ class Wait(Enum):
     CHECKS = "set-up", "its card to be checked again"
     PIECE = "cut", "{piece}"
     KEY = "cut", "key {number} of {quantity} to be cut"
+    COPY = "cut", "key {number} of {quantity} to be copied"
     PROOF = "prove", "{piece}"
     MENDING = "prove", "a failed proof to be mended"
     CUSTOMER = "hand-over", "to be handed over"

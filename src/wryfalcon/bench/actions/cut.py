@@ -17,7 +17,7 @@ from django.utils.crypto import get_random_string
 from keycore.family import Family
 from wryfalcon.accounts.models import User
 from wryfalcon.bench.actions.take_in import check_open
-from wryfalcon.bench.models import Piece, PieceState, SetUp, Tag
+from wryfalcon.bench.models import MadeHow, Piece, PieceState, SetUp, Tag
 from wryfalcon.bench.piece_states import AT_MACHINE, OPEN, SENT_AGAIN, TO_BE_LOOKED_AT, Operation
 from wryfalcon.bench.queries.cards import EVERY_TICK, Holding, Lapse, Moved, is_practised, moved_since, what_holds
 from wryfalcon.bench.queries.proving import cuts_to_deepen, proof_of
@@ -49,12 +49,12 @@ def cut_key(press: Press, tag: Tag, expected: str = "", *, one_more: bool = Fals
     card = _checked_card(tag)
     piece = _planned(tag, card)
     if piece is None:
-        _refuse_while_one_is_open(tag)
+        refuse_while_one_is_open(tag)
         number, tries = next_key(tag)
         if expected and expected != f"{number}.{tries}":
             raise NotDone("Another key is next by now: look again.")
         if number > tag.quantity and not one_more:
-            raise NotDone(f"{_keys(tag.quantity)} ordered and made. Ask for one more, if one more it is to be.")
+            raise NotDone(f"{keys_made_words(tag.quantity)}. Ask for one more, if one more it is to be.")
         piece = plan_piece(card, number, tries)
         write_down(Event.PIECE_SENT, press.by, tag, piece=piece.called, job=piece.job, machine=str(card.machine))
     _send(press, piece)
@@ -82,7 +82,7 @@ def touch_up(press: Press, tag: Tag, piece: Piece) -> Piece:
     """
     check_open(tag)
     piece = _as_it_is(piece)
-    _refuse_while_one_is_open(tag)
+    refuse_while_one_is_open(tag)
     if Piece.objects.filter(onto=piece).exclude(state=PieceState.ABANDONED).exists():
         raise NotDone(f"{piece.called.capitalize()} was touched up already: measure what came of that.")
     shallow = cuts_to_deepen(tag, proof_of(tag, piece)) if piece.state == PieceState.FINISHED else []
@@ -146,7 +146,7 @@ def end_piece(press: Press, tag: Tag, piece: Piece, *, blank_used: bool, why: st
     if piece.machine is not None and piece.state in AT_MACHINE | TO_BE_LOOKED_AT:
         place_order(press, piece.machine, Operation.STOP, job=piece.job)
     give_up_orders(piece.machine, piece.job)
-    _count_blank(piece, used=blank_used)
+    count_blank(piece, used=blank_used)
     piece.state = PieceState.SPOILT if blank_used else PieceState.ABANDONED
     piece.why_ended, piece.ended_at = why.strip()[:200], timezone.now()
     piece.save()
@@ -164,7 +164,7 @@ def take_as_made(actor: User, tag: Tag, piece: Piece) -> None:
     now = timezone.now()
     piece.state, piece.done = PieceState.FINISHED, len(piece.cuts)
     piece.finished_at, piece.began_at = now, piece.began_at or now
-    _count_blank(piece, used=True)
+    count_blank(piece, used=True)
     piece.save()
     write_down(Event.PIECE_TAKEN_AS_MADE, actor, tag, piece=piece.called, job=piece.job)
 
@@ -189,6 +189,7 @@ def plan_piece(
         settlement=card.settlement,
         set_up=card,
         machine=card.machine,
+        made_how=MadeHow.PLAN_FILE if card.machine.driver == DriverKind.FILE else MadeHow.DRIVEN,
         key_number=key_number,
         try_number=try_number,
         job=new_job(card.tag, kind),
@@ -241,7 +242,7 @@ def _is_to_be_made_again(piece: Piece) -> bool:
     return piece.is_ended or (proof is not None and not proof.passed)
 
 
-def _count_blank(piece: Piece, *, used: bool) -> None:
+def count_blank(piece: Piece, *, used: bool) -> None:
     """Take a blank off its hook, or hang it back, where the count so far says otherwise."""
     if piece.onto_id is not None or piece.blank_taken == used:
         return
@@ -286,8 +287,9 @@ def _card_of_the_same(tag: Tag, piece: Piece, moved: Sequence[str]) -> SetUp:
     return card
 
 
-def _keys(count: int) -> str:
-    return "1 key was" if count == 1 else f"{count} keys were"
+def keys_made_words(count: int) -> str:
+    """That all keys that were ordered are made."""
+    return f"{'1 key was' if count == 1 else f'{count} keys were'} ordered and made"
 
 
 def _checked_card(tag: Tag) -> SetUp:
@@ -313,7 +315,8 @@ def _planned(tag: Tag, card: SetUp) -> Piece | None:
     return None
 
 
-def _refuse_while_one_is_open(tag: Tag) -> None:
+def refuse_while_one_is_open(tag: Tag) -> None:
+    """Raise NotDone while a key of the tag is being made: one is gone on with, or ended, before the next."""
     piece = Piece.objects.filter(tag=tag, state__in=OPEN).first()
     if piece is not None:
         where = "still on the machine" if piece.state in AT_MACHINE else piece.get_state_display()

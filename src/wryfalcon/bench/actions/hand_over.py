@@ -7,8 +7,8 @@ from django.utils import timezone
 
 from wryfalcon.accounts.models import User
 from wryfalcon.bench.actions.take_in import check_no_key_is_open, check_open
-from wryfalcon.bench.models import Tag, TagState
-from wryfalcon.bench.queries.proving import passed_keys
+from wryfalcon.bench.models import Piece, Tag, TagState
+from wryfalcon.bench.queries.proving import passed_keys, passed_pieces
 from wryfalcon.log.actions import write_down
 from wryfalcon.log.models import Event
 from wryfalcon.refusal import NotDone
@@ -29,4 +29,5 @@ def hand_over(actor: User, tag: Tag, reason: str = "") -> None:
     if reason.strip():
         tag.note = f"{tag.note}\n{reason.strip()}".strip()
     tag.save()
+    Piece.objects.filter(pk__in=passed_pieces(tag)).update(given_at=tag.closed_at)
     write_down(Event.HANDED_OVER, actor, tag, proven=proven, wanted=tag.quantity)

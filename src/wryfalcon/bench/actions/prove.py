@@ -3,16 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import asdict
+from dataclasses import asdict, dataclass
 
 from django.db import transaction
 
-from keycore.proving.verdict import Verdict
 from wryfalcon.accounts.models import User
 from wryfalcon.bench.actions.read import Typed, all_or_none, check_looks, understood
 from wryfalcon.bench.actions.take_in import check_open
-from wryfalcon.bench.models import Felt, Lock, Piece, PieceState, Proof, ProofValue, Tag, Trial, WayUp
-from wryfalcon.bench.queries.proving import proof_of
+from wryfalcon.bench.models import Felt, Lock, Piece, PieceState, Proof, ProofValue, ProvenBy, Tag, Trial, WayUp
+from wryfalcon.bench.queries.proving import Ground, ground_of, proof_of
 from wryfalcon.lengths import Understood
 from wryfalcon.log.actions import write_down
 from wryfalcon.log.models import Event
@@ -20,11 +19,13 @@ from wryfalcon.machines.actions.orders import Press, place_order
 from wryfalcon.machines.models import Order
 from wryfalcon.refusal import NotDone
 
+BEST_GRADE = 10
+
 
 @transaction.atomic
 def add_proof_value(actor: User, tag: Tag, piece: Piece, typed: Typed) -> Understood:
     """Write one measurement of the new key down; another on the same cut is a repeat."""
-    _check_finished(tag, piece)
+    check_finished(tag, piece)
     track = tag.family.track(typed.track)
     if not 1 <= typed.space <= len(track.spaces):
         raise NotDone(f"There is no cut {typed.space}, only 1 to {len(track.spaces)}.", "space")
@@ -33,6 +34,7 @@ def add_proof_value(actor: User, tag: Tag, piece: Piece, typed: Typed) -> Unders
         return Understood(before.value, "")
     check_looks(typed, [value.typed or f"{value.value:.4f}" for value in at_cut.filter(withdrawn=False)])
     entry = understood(tag, track, typed)
+    lift_verdict(actor, tag, piece)
     kept = ProofValue.objects.create(
         piece=piece, track=typed.track, space=typed.space, value=entry.value,
         source="typed", typed=typed.text.strip()[:24], key=typed.named, by=actor,
@@ -49,7 +51,7 @@ def add_proof_values(actor: User, tag: Tag, piece: Piece, entries: Sequence[Type
 @transaction.atomic
 def read_caliper(press: Press, tag: Tag, piece: Piece) -> Order:
     """Ask the machine's own caliper to read every cut once; what it reads is kept as it comes."""
-    _check_finished(tag, piece)
+    check_finished(tag, piece)
     if piece.machine is None or piece.set_up is None or not piece.machine.is_simulated:
         raise NotDone("There is no caliper on the line of what made this key. Type the values instead.")
     places = [command["place"] for command in piece.set_up.commands]
@@ -67,52 +69,104 @@ def withdraw_proof_values(actor: User, tag: Tag, piece: Piece) -> None:
     passed = values.filter(source="caliper").order_by("-id")[: len(piece.set_up.commands) if piece.set_up else 0]
     gone = [last.pk] if last.source == "typed" else [value.pk for value in passed]
     ProofValue.objects.filter(pk__in=gone).update(withdrawn=True)
+    lift_verdict(actor, tag, piece)
     write_down(Event.READING_WITHDRAWN, actor, tag, job=piece.job, values=len(gone))
 
 
+@dataclass(frozen=True)
+class TrialFelt:
+    """How a key went in one lock: way up, at first or after working it, each part, and a grade if one is given."""
+
+    way_up: str = WayUp.UP
+    worked: bool = False
+    enters: str = ""
+    turns: str = ""
+    leaves: str = ""
+    grade: int | None = None
+
+
 @transaction.atomic
-def try_in_lock(
-    actor: User, tag: Tag, piece: Piece, lock: Lock, *, way_up: str, worked: bool, felt: dict[str, str]
-) -> None:
-    """Note how the key goes in, turns and comes out of one lock."""
-    check_open(tag)
-    if way_up not in WayUp or any(value not in Felt for value in felt.values()):
+def try_in_lock(actor: User, tag: Tag, piece: Piece, lock: Lock, felt: TrialFelt) -> None:
+    """Note how the key goes in, turns and comes out of one lock. Raises NotDone for nothing, or what is no feel."""
+    check_finished(tag, piece)
+    parts = (felt.enters, felt.turns, felt.leaves)
+    if felt.way_up not in WayUp or any(value not in Felt for value in parts):
         raise NotDone("Choose how it felt from the list.")
-    Trial.objects.update_or_create(piece=piece, lock=lock, way_up=way_up, worked=worked, defaults={**felt, "by": actor})
+    if felt.grade is not None and not 0 <= felt.grade <= BEST_GRADE:
+        raise NotDone(f"A grade is 0 to {BEST_GRADE}.")
+    if not any(parts) and felt.grade is None:
+        raise NotDone("Say how it went in, turned or came out.")
+    kept = {"enters": felt.enters, "turns": felt.turns, "leaves": felt.leaves, "grade": felt.grade, "by": actor}
+    Trial.objects.update_or_create(piece=piece, lock=lock, way_up=felt.way_up, worked=felt.worked, defaults=kept)
+    lift_verdict(actor, tag, piece)
     write_down(
-        Event.TRIED, actor, tag, piece=piece.called, job=piece.job, lock=lock.pk, way_up=way_up, worked=worked, **felt
-    )
+        Event.TRIED, actor, tag, piece=piece.called, job=piece.job, lock=lock.pk, way_up=felt.way_up,
+        worked=felt.worked, enters=felt.enters, turns=felt.turns, leaves=felt.leaves,
+    )  # fmt: skip
 
 
 @transaction.atomic
-def keep_proof(actor: User, tag: Tag, piece: Piece, *, passed: bool, reason: str) -> Proof:
-    """Keep the verdict on a key. Passing a key that is not all inside needs a reason."""
-    _check_finished(tag, piece)
+def keep_proof(actor: User, tag: Tag, piece: Piece, *, passed: bool, reason: str, is_compared: bool = False) -> Proof:
+    """Keep the verdict on a key, with what it rests on: measured, tried, both, or compared with its pattern.
+
+    Raises NotDone where nothing was done to judge it by, or where what was done says otherwise and no reason is given.
+    """
+    check_finished(tag, piece)
     shown = proof_of(tag, piece)
-    if shown is None or shown.unmeasured:
-        raise NotDone("Measure every cut before the verdict is kept.")
-    if passed and shown.verdict != Verdict.INSIDE and not reason.strip():
-        raise NotDone(f"The key is {shown.verdict}. Say why it is good enough; the reason stays with it.", "reason")
+    ground = ground_of(tag, piece, shown)
+    proven_by = ground.proven_by(is_compared=is_compared)
+    if passed and proven_by is None:
+        raise NotDone(
+            f"Nothing says yet that it is good: measure every cut, or try it in its lock{_or_beside(ground)}."
+        )
+    if not passed and proven_by is None and not reason.strip() and not (shown and shown.causes):
+        raise NotDone("Say what is wrong with it; the reason stays with it.", "reason")
+    if passed and proven_by != ProvenBy.COMPARED and not ground.is_good and not reason.strip():
+        raise NotDone(f"{_against(ground)} Say why it is good enough; the reason stays with it.", "reason")
+    is_whole = shown is not None and ground.is_measured
     proof, _ = Proof.objects.update_or_create(
         piece=piece,
         defaults={
-            "verdict": shown.verdict.value,
+            "proven_by": proven_by or ProvenBy.MEASURED,
+            "verdict": shown.verdict.value if shown is not None and is_whole else "",
             "cuts": [
                 {"track": cut.track, "space": cut.space, "error": cut.error, "verdict": cut.verdict.value}
-                for cut in shown.cuts
+                for cut in (shown.cuts if shown else ())
                 if cut.verdict is not None
             ],
-            "causes": [asdict(cause) for cause in shown.causes],
+            "causes": [asdict(cause) for cause in shown.causes] if shown is not None and is_whole else [],
             "passed": passed,
             "reason": reason.strip()[:200],
             "by": actor,
         },
     )
-    write_down(Event.PROVED, actor, tag, piece=piece.called, job=piece.job, verdict=proof.verdict, passed=passed)
+    write_down(
+        Event.PROVED, actor, tag, piece=piece.called, job=piece.job, proven_by=proof.get_proven_by_display(),
+        verdict=proof.verdict, passed=passed,
+    )  # fmt: skip
     return proof
 
 
-def _check_finished(tag: Tag, piece: Piece) -> None:
+def lift_verdict(actor: User | None, tag: Tag, piece: Piece) -> None:
+    """Something new is known of a key: what was said of it before is said anew."""
+    gone, _ = Proof.objects.filter(piece=piece).delete()
+    if gone:
+        write_down(Event.VERDICT_LIFTED, actor, tag, piece=piece.called, job=piece.job)
+
+
+def _or_beside(ground: Ground) -> str:
+    return ", or hold it against its pattern" if ground.has_pattern else ""
+
+
+def _against(ground: Ground) -> str:
+    """What speaks against a key."""
+    if ground.trials and not ground.is_free:
+        return "It did not go freely in every lock it was tried in."
+    return f"The key is {ground.measured.verdict}." if ground.measured else ""
+
+
+def check_finished(tag: Tag, piece: Piece) -> None:
+    """Raise NotDone for a closed tag, or a key that is not made yet."""
     check_open(tag)
     piece.refresh_from_db(fields=["state"])
     if piece.state != PieceState.FINISHED:

@@ -43,6 +43,7 @@ class Baseline:
     enters: str = ""
     turns: str = ""
     leaves: str = ""
+    grade: int | None = None  # of the old key, 0 will not to 10 as new
 
 
 @dataclass(frozen=True)
@@ -221,5 +222,5 @@ def _write_locks(tag: Tag, locks: Sequence[Baseline]) -> None:
     wanted = {lock.name.strip(): lock for lock in locks if lock.name.strip()}
     tag.locks.exclude(name__in=wanted).filter(trials=None).delete()
     for name, lock in wanted.items():
-        felt = {"enters": lock.enters, "turns": lock.turns, "leaves": lock.leaves}
+        felt = {"enters": lock.enters, "turns": lock.turns, "leaves": lock.leaves, "grade": lock.grade}
         Lock.objects.update_or_create(tag=tag, name=name, defaults=felt)

@@ -13,6 +13,7 @@ from wryfalcon.bench.actions.cut import new_job, next_key
 from wryfalcon.bench.actions.read import state_labels
 from wryfalcon.bench.actions.take_in import check_read
 from wryfalcon.bench.models import (
+    MadeHow,
     Outcome,
     Piece,
     PieceState,
@@ -112,7 +113,7 @@ def _keep_key(actor: User, tag: Tag, track_name: str, labels: list[str]) -> Piec
     now = timezone.now()
     piece = Piece.objects.create(
         tag=tag, key_number=number, try_number=tries, state=PieceState.FINISHED, blank_taken=True, cuts=cuts,
-        done=len(cuts), began_at=now, finished_at=now,
+        done=len(cuts), began_at=now, finished_at=now, made_how=MadeHow.FILED, maker=actor,
         job=new_job(tag, f"S{number}"),
     )  # fmt: skip
     write_down(Event.PIECE_TAKEN_AS_MADE, actor, tag, piece=piece.called, job=piece.job)

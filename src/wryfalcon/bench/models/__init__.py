@@ -2,7 +2,7 @@
 
 from wryfalcon.bench.models.jobs import Customer, Felt, Lock, OnBench, Progress, Tag, TagState
 from wryfalcon.bench.models.pieces import Piece
-from wryfalcon.bench.models.proving import Proof, ProofValue, Trial, WayUp
+from wryfalcon.bench.models.proving import Dimension, Proof, ProofValue, ProvenBy, SideBySide, Trial, WayUp
 from wryfalcon.bench.models.reading import (
     Beside,
     CutMark,
@@ -15,15 +15,17 @@ from wryfalcon.bench.models.reading import (
 )
 from wryfalcon.bench.models.settling import Intent, Settlement, SetUp
 from wryfalcon.bench.models.tries import Outcome, SheetEntry, TrialOrder, TrialSheet
-from wryfalcon.bench.piece_states import PieceState
+from wryfalcon.bench.piece_states import MadeHow, PieceState
 
 __all__ = [
     "Beside",
     "Customer",
     "CutMark",
+    "Dimension",
     "Felt",
     "Intent",
     "Lock",
+    "MadeHow",
     "OnBench",
     "Outcome",
     "Overruling",
@@ -32,9 +34,11 @@ __all__ = [
     "Progress",
     "Proof",
     "ProofValue",
+    "ProvenBy",
     "SetUp",
     "Settlement",
     "SheetEntry",
+    "SideBySide",
     "Sighting",
     "Source",
     "SourceKind",

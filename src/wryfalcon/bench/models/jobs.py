@@ -57,6 +57,7 @@ class Tag(models.Model):
     family_record = models.ForeignKey(FamilyRecord, models.PROTECT, null=True, related_name="tags")
     blank = models.ForeignKey(Blank, models.PROTECT, null=True, blank=True, related_name="tags")
     quantity = models.PositiveSmallIntegerField(default=1)
+    is_copied = models.BooleanField(default=False, help_text="its keys are copied from their pattern, not read first")
     brought_back_from = models.ForeignKey("self", models.PROTECT, null=True, blank=True, related_name="returns")
     made_by = models.ForeignKey("bench.Piece", models.PROTECT, null=True, blank=True, related_name="returns")
     note = models.TextField(blank=True)
@@ -110,6 +111,7 @@ class Progress(models.Model):
     is_read_back = models.BooleanField()
     is_set_up = models.BooleanField(help_text="a card for the settlement in force, every check on it done")
     piece_state = models.CharField(max_length=10, blank=True, help_text="of the piece that is waited for")
+    made_how = models.CharField(max_length=9, blank=True, help_text="that piece")
     passed = models.BooleanField(null=True, help_text="the verdict kept on that piece")
     proven = models.PositiveIntegerField(help_text="keys, each once")
 
@@ -136,6 +138,7 @@ class Lock(models.Model):
     enters = models.CharField(max_length=5, choices=Felt, blank=True)
     turns = models.CharField(max_length=5, choices=Felt, blank=True)
     leaves = models.CharField(max_length=5, choices=Felt, blank=True)
+    grade = models.PositiveSmallIntegerField(null=True, help_text="of the old key in it, 0 will not to 10 as new")
 
     class Meta:
         ordering = ["id"]

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+from django.conf import settings
 from django.db import models
 
 from wryfalcon.bench.models.jobs import Tag
 from wryfalcon.bench.models.settling import Settlement, SetUp
-from wryfalcon.bench.piece_states import STATE_ROWS, PieceState, StateRow
-from wryfalcon.machines.models import Machine
+from wryfalcon.bench.piece_states import BY_HAND, STATE_ROWS, MadeHow, PieceState, StateRow
+from wryfalcon.machines.models import Cutter, Machine
 
 ORDINALS = ("first", "second", "third", "fourth", "fifth", "sixth", "seventh", "eighth", "ninth")
 
@@ -15,10 +16,11 @@ ORDINALS = ("first", "second", "third", "fourth", "fifth", "sixth", "seventh", "
 class Piece(models.Model):
     """One key made for a tag: its number, the blank it took, and how far it is.
 
-    A key that a machine of ours makes has a card, and a job: the name its machine knows it by, the
-    same for ever, so that sending it twice makes no second key. One made in another way has neither.
-    A further try is a piece of its own with the same key number; so is a touch-up, which is cut onto
-    a finished piece and takes no blank.
+    A key that a machine of ours makes has a card; its job is the name its machine knows it by, the
+    same for ever, so that sending it twice makes no second key. One made by hand has no card, and lives
+    the same life: begun, made, deburred, measured or not, tried, proven, given out, or spoilt. A further
+    try is a piece of its own with the same key number; so is a touch-up, which is cut onto a finished
+    piece and takes no blank.
     """
 
     tag = models.ForeignKey(Tag, models.CASCADE, related_name="pieces")
@@ -30,7 +32,16 @@ class Piece(models.Model):
     try_number = models.PositiveIntegerField(default=1)
     onto = models.ForeignKey("self", models.RESTRICT, null=True, related_name="touched_up")
     state = models.CharField(max_length=10, choices=PieceState, default=PieceState.PLANNED, db_index=True)
+    made_how = models.CharField(max_length=9, choices=MadeHow, default=MadeHow.DRIVEN)
+    maker = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, null=True, related_name="+")
+    cutter = models.ForeignKey(
+        Cutter, models.SET_NULL, null=True, related_name="+", help_text="on its machine then, where no card says so"
+    )
+    bitting = models.JSONField(null=True, help_text="labels by track, where it is not that of its settlement")
+    values = models.JSONField(null=True, help_text="wanted, by track, family unit; where not those of its settlement")
     cuts = models.JSONField(default=list, help_text="as commanded, see the commands of a card")
+    touched = models.JSONField(default=list, help_text="of a touch-up: track, space, deeper by, reason, lock")
+    finish = models.JSONField(default=list, help_text="what was looked at by eye: corners, bevel, burrs")
     done = models.PositiveIntegerField(default=0, help_text="cuts its machine has reported")
     blank_taken = models.BooleanField(default=False)
     why_ended = models.CharField(max_length=200, blank=True)
@@ -38,6 +49,8 @@ class Piece(models.Model):
     began_at = models.DateTimeField(null=True, help_text="when metal was first touched, by the machine's clock")
     finished_at = models.DateTimeField(null=True, help_text="by the machine's clock")
     ended_at = models.DateTimeField(null=True)
+    deburred_at = models.DateTimeField(null=True)
+    given_at = models.DateTimeField(null=True, help_text="to whom it was made for")
 
     class Meta:
         ordering = ["created_at", "id"]
@@ -69,6 +82,31 @@ class Piece(models.Model):
     def state_row(self) -> StateRow:
         """The row of the table of states that it is in."""
         return STATE_ROWS[PieceState(self.state)]
+
+    @property
+    def is_by_hand(self) -> bool:
+        """Whether no card and no plan made it."""
+        return self.made_how in BY_HAND
+
+    @property
+    def wanted_bitting(self) -> dict[str, list[str]] | None:
+        """What it is to be, labels by track; None where that was never known."""
+        return self.bitting or (self.settlement.bitting if self.settlement is not None else None)
+
+    @property
+    def wanted_values(self) -> dict[str, list[float]] | None:
+        """The depth values it is to have, by track, family unit; None likewise."""
+        return self.values or (self.settlement.values if self.settlement is not None else None)
+
+    @property
+    def made_on(self) -> str:
+        """Where it was made, for a line about it: its machine, or how it was made without one."""
+        return str(self.machine) if self.machine is not None else MadeHow(self.made_how).label
+
+    @property
+    def is_begun(self) -> bool:
+        """Whether it is being made by hand."""
+        return self.state == PieceState.BEGUN
 
     @property
     def is_planned(self) -> bool:

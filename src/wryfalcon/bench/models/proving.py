@@ -28,11 +28,24 @@ class ProofValue(models.Model):
         ordering = ["id"]
 
 
+class ProvenBy(models.TextChoices):
+    """What a verdict rests on."""
+
+    MEASURED = "measured", "measured"
+    TRIED = "tried", "tried in the lock"
+    BOTH = "both", "measured, and tried in the lock"
+    COMPARED = "compared", "compared with its pattern, not tried here"
+
+
 class Proof(models.Model):
-    """The verdict on a new key, kept when the smith has seen it."""
+    """The verdict on a new key, kept when the smith has seen it; lifted as soon as more is known of the key."""
 
     piece = models.OneToOneField(Piece, models.CASCADE, related_name="proof")
-    verdict = models.CharField(max_length=8, choices=[(v, v) for v in ("inside", "doubtful", "outside")])
+    proven_by = models.CharField(max_length=8, choices=ProvenBy, default=ProvenBy.MEASURED)
+    verdict = models.CharField(
+        max_length=8, choices=[(v, v) for v in ("inside", "doubtful", "outside")], blank=True,
+        help_text="of its measures; none where it was not measured whole",
+    )  # fmt: skip
     cuts = models.JSONField(help_text="track, space, error, verdict; family unit")
     causes = models.JSONField(help_text="cause, weight, says; likeliest first")
     passed = models.BooleanField(help_text="good enough to hand over, as the smith judged it")
@@ -58,6 +71,7 @@ class Trial(models.Model):
     enters = models.CharField(max_length=5, choices=Felt, blank=True)
     turns = models.CharField(max_length=5, choices=Felt, blank=True)
     leaves = models.CharField(max_length=5, choices=Felt, blank=True)
+    grade = models.PositiveSmallIntegerField(null=True, help_text="0 will not to 10 as new")
     by = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, related_name="+")
     at = models.DateTimeField(auto_now_add=True)
 
@@ -66,3 +80,29 @@ class Trial(models.Model):
         constraints = [
             models.UniqueConstraint(fields=["piece", "lock", "way_up", "worked"], name="one_trial_of_each_sort")
         ]
+
+
+class Dimension(models.TextChoices):
+    """What is measured of a whole key beside the old one."""
+
+    HEIGHT = "height", "Blade height"
+    THICKNESS = "thickness", "Thickness"
+    SPINE_BOW = "spine-bow", "Spine at the bow"
+    SPINE_MIDDLE = "spine-middle", "Spine in the middle"
+    SPINE_TIP = "spine-tip", "Spine at the tip"
+    LENGTH = "length", "Length"
+
+
+class SideBySide(models.Model):
+    """One dimension of an old key and of the new one, millimetres."""
+
+    piece = models.ForeignKey(Piece, models.CASCADE, related_name="dimensions")
+    what = models.CharField(max_length=12, choices=Dimension)
+    old = models.FloatField(null=True, help_text="mm")
+    new = models.FloatField(null=True, help_text="mm")
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, related_name="+")
+    at = models.DateTimeField(auto_now=True)
+
+    class Meta:
+        ordering = ["id"]
+        constraints = [models.UniqueConstraint(fields=["piece", "what"], name="each_dimension_once")]

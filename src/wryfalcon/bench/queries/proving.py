@@ -3,18 +3,19 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Collection, Mapping
+from collections.abc import Collection, Iterable, Mapping
 from dataclasses import dataclass
 from functools import partial
 from math import sqrt
 
-from django.db.models import Exists, OuterRef
+from django.db.models import Exists, OuterRef, QuerySet
 
 from keycore.kinds.causes import MendedBy
 from keycore.proving.measured import CutReadings, MeasuredKey, Measuring, judge_measured
 from keycore.proving.verdict import Verdict
 from keycore.units import Unit
-from wryfalcon.bench.models import Piece, PieceState, Proof, ProofValue, Tag
+from wryfalcon.bench.authority import IN_HAND
+from wryfalcon.bench.models import Felt, Lock, Piece, PieceState, ProofValue, ProvenBy, Tag, Trial
 from wryfalcon.bench.piece_states import ENDED
 from wryfalcon.bench.queries.brought_back import BroughtBack
 from wryfalcon.documents import parsed
@@ -43,6 +44,71 @@ class ShallowCut:
     deepen_by_mm: float  # added to the command, mm
 
 
+@dataclass(frozen=True)
+class Ground:
+    """What a verdict on a key can rest on: its measures, how it went in its locks, the pattern it was copied from."""
+
+    measured: MeasuredKey | None
+    locks: tuple[Lock, ...]
+    trials: tuple[Trial, ...]  # of this key, oldest first
+    has_pattern: bool
+
+    @property
+    def is_measured(self) -> bool:
+        """Whether every cut was."""
+        return self.measured is not None and not self.measured.unmeasured
+
+    @property
+    def tried(self) -> tuple[Lock, ...]:
+        """The locks it was tried in."""
+        return tuple(lock for lock in self.locks if any(trial.lock_id == lock.pk for trial in self.trials))
+
+    @property
+    def left(self) -> tuple[Lock, ...]:
+        """The locks it is still to be tried in."""
+        return tuple(lock for lock in self.locks if lock not in self.tried)
+
+    @property
+    def last_trials(self) -> tuple[Trial, ...]:
+        """How it went in each lock each way up in the end: after working it, where that was tried."""
+        last = {(trial.lock_id, trial.way_up): trial for trial in sorted(self.trials, key=lambda trial: trial.worked)}
+        return tuple(last.values())
+
+    @property
+    def is_free(self) -> bool:
+        """Whether every lock it was tried in says yes: it turns freely, and neither way in nor out says otherwise."""
+        felt = [(trial.enters, trial.turns, trial.leaves) for trial in self.last_trials]
+        return bool(felt) and all(turns == Felt.FREE and {into, out} <= {Felt.FREE, ""} for into, turns, out in felt)
+
+    @property
+    def is_good(self) -> bool:
+        """Whether it needs no reason to be called so: its locks say yes, or untried it measures inside."""
+        if self.trials:
+            return self.is_free
+        return self.is_measured and self.measured is not None and self.measured.is_inside
+
+    def proven_by(self, *, is_compared: bool = False) -> ProvenBy | None:
+        """The class of a verdict by what was done; None where nothing was."""
+        if self.trials:
+            return ProvenBy.BOTH if self.is_measured else ProvenBy.TRIED
+        if self.is_measured:
+            return ProvenBy.MEASURED
+        return ProvenBy.COMPARED if is_compared and self.has_pattern else None
+
+
+def ground_of(tag: Tag, piece: Piece, measured: MeasuredKey | None) -> Ground:
+    """What is there to judge a key by, its measures given."""
+    has_pattern = tag.is_copied or tag.on_bench in IN_HAND
+    locks, trials = tuple(tag.locks.all()), tuple(piece.trials.select_related("lock"))
+    return Ground(measured, easiest_first(locks), trials, has_pattern)
+
+
+def easiest_first(locks: Iterable[Lock]) -> tuple[Lock, ...]:
+    """Locks as a new key is tried in them: the one that likes the old key best first, the one that matters after."""
+    liking = [Felt.FREE, Felt.RUBS, Felt.UNKNOWN, Felt.SNAGS, Felt.STUCK]
+    return tuple(sorted(locks, key=lambda lock: (-(lock.grade or 0), liking.index(Felt(lock.turns)), lock.pk)))
+
+
 def caliper_sd(tag: Tag, piece: Piece, sources: Collection[str]) -> float:
     """The sd of one reading of a new cut, family unit: the hand's or the machine's caliper's, the worse used."""
     by_machine = [piece.machine.caliper_sd] if "caliper" in sources and piece.machine else []
@@ -51,8 +117,8 @@ def caliper_sd(tag: Tag, piece: Piece, sources: Collection[str]) -> float:
 
 
 def proof_of(tag: Tag, piece: Piece) -> MeasuredKey | None:
-    """Judge a finished key; None while the family has no tolerance to judge it by."""
-    if tag.family.tolerance is None or tag.family_record is None:
+    """Judge a finished key; None where nothing says what it should measure, or by how much it may be off."""
+    if tag.family_record is None or tag.family.tolerance is None:
         return None
     kept = _kept_values(piece)
     sd_once = caliper_sd(tag, piece, {value.source for values in kept.values() for value in values})
@@ -79,16 +145,16 @@ def proof_brought_back(tag: Tag, piece: Piece, back: BroughtBack) -> MeasuredKey
 def _proof(
     tag: Tag, piece: Piece, measured: Mapping[tuple[str, int], CutReadings], sd_once: float, worn: float = 0.0
 ) -> MeasuredKey | None:
-    settlement, record = piece.settlement, tag.family_record
-    if settlement is None or record is None:
+    values, labels, record = piece.wanted_values, piece.wanted_bitting, tag.family_record
+    if values is None or labels is None or record is None:
         return None  # nothing says what the key should measure
     every = tuple(
         measured.get((track.name, space), CutReadings(track.name, space))
         for track in tag.family.tracks
         for space in range(1, len(track.spaces) + 1)
     )
-    wanted = tuple((track.name, tuple(settlement.values[track.name])) for track in tag.family.tracks)
-    bitting = tuple((track.name, tuple(settlement.bitting[track.name])) for track in tag.family.tracks)
+    wanted = tuple((track.name, tuple(values[track.name])) for track in tag.family.tracks)
+    bitting = tuple((track.name, tuple(labels[track.name])) for track in tag.family.tracks)
     path = piece.set_up.style if piece.set_up else ""
     zero = sqrt(tag.family.depth.from_machine(ZERO_MM) ** 2 + worn**2)
     return _judged(record.document, bitting, wanted, every, Judging(Measuring(sd_once, zero), path, unit_shown()))
@@ -141,6 +207,10 @@ def cuts_to_deepen(tag: Tag, proof: MeasuredKey | None) -> list[ShallowCut]:
 
 def passed_keys(tag: Tag) -> int:
     """How many keys of this tag were proven good enough; a touched-up key counts once."""
-    live = Piece.objects.filter(onto=OuterRef("piece")).exclude(state__in=ENDED)
-    passed = Proof.objects.filter(~Exists(live), piece__tag=tag, piece__state=PieceState.FINISHED, passed=True)
-    return len(set(passed.values_list("piece__key_number", flat=True)))
+    return len(set(passed_pieces(tag).values_list("key_number", flat=True)))
+
+
+def passed_pieces(tag: Tag) -> QuerySet[Piece]:
+    """The keys of this tag that were proven good enough, as they are after any touching up."""
+    live = Piece.objects.filter(onto=OuterRef("pk")).exclude(state__in=ENDED)
+    return Piece.objects.filter(~Exists(live), tag=tag, state=PieceState.FINISHED, proof__passed=True)

@@ -7,9 +7,9 @@ from dataclasses import dataclass, replace
 from django.db.models import QuerySet
 from django.urls import reverse
 
-from wryfalcon.bench.authority import TO_BE_NOTED, why_not_read
+from wryfalcon.bench.authority import TO_BE_NOTED, why_not_made, why_not_read
 from wryfalcon.bench.models import Piece, Progress, SetUp, Tag, TagState
-from wryfalcon.bench.piece_states import OPEN
+from wryfalcon.bench.piece_states import BY_HAND, OPEN
 from wryfalcon.bench.queries.cards import MachinesNow, what_holds
 from wryfalcon.bench.waits import Wait, Waiting
 
@@ -26,6 +26,8 @@ STAGES = {
 
 WITHOUT_FAMILY = ("take-in", "hand-over")
 """Stages of a tag whose family is not known yet."""
+OF_A_COPY = ("take-in", "cut", "prove", "hand-over")
+"""Stages of a key that is copied from its pattern: what it is need not be known."""
 
 
 @dataclass(frozen=True)
@@ -94,6 +96,8 @@ def _wait(tag: Tag, progress: Progress) -> Wait:
         return Wait.NOTHING
     if progress.piece_state in OPEN:
         return Wait.PIECE
+    if tag.is_copied and not progress.is_read_back:
+        return Wait.AUTHORITY if why_not_made(tag) else _wait_of_keys(tag, progress)
     if tag.family_record_id is None:
         return Wait.FAMILY
     if not progress.is_read_back and (why := why_not_read(tag)):
@@ -102,18 +106,15 @@ def _wait(tag: Tag, progress: Progress) -> Wait:
         return Wait.BITTING if progress.is_read else Wait.CUTS
     if not progress.is_read_back:
         return Wait.READING_BACK
-    if (
-        not progress.is_set_up
-        and not (progress.piece_state and progress.passed is None)
-        and not _is_made(tag, progress)
-    ):
+    if not (progress.is_set_up or _needs_no_card(tag, progress)):
         return Wait.SET_UP
     return _wait_of_keys(tag, progress)
 
 
-def _is_made(tag: Tag, progress: Progress) -> bool:
-    """Whether every key that was ordered is proven: a machine need not be set up for any."""
-    return progress.proven >= tag.quantity
+def _needs_no_card(tag: Tag, progress: Progress) -> bool:
+    """Whether no machine need be set up: a key waits for its proof, is made by hand, or all are proven."""
+    waits_for_proof = bool(progress.piece_state) and progress.passed is None
+    return waits_for_proof or progress.made_how in BY_HAND or progress.proven >= tag.quantity
 
 
 def _wait_of_keys(tag: Tag, progress: Progress) -> Wait:
@@ -121,19 +122,25 @@ def _wait_of_keys(tag: Tag, progress: Progress) -> Wait:
         return Wait.PROOF
     if progress.piece_state and not progress.passed:
         return Wait.MENDING
-    return Wait.KEY if progress.proven < tag.quantity else Wait.CUSTOMER
+    if progress.proven >= tag.quantity:
+        return Wait.CUSTOMER
+    return Wait.COPY if tag.is_copied and not progress.is_read_back else Wait.KEY
 
 
 def rail_of(waiting: Waiting, current: str) -> list[Stop]:
     """The rail above a tag: what is done, what is next, what this job does not need."""
     slugs, base = list(STAGES), reverse("bench:tag", args=[waiting.tag.number])
     at = slugs.index(waiting.stage) if waiting.tag.is_open else len(slugs)
-    folded = {"read"} if not waiting.progress.is_read and at > slugs.index("read") else set()
+    tag, read = waiting.tag, waiting.progress.is_read
+    folded = {"read"} if not read and at > slugs.index("read") else set()
+    open_at = slugs if tag.family_record_id is not None else OF_A_COPY if tag.is_copied else WITHOUT_FAMILY
+    if tag.is_copied and not waiting.progress.is_read_back:
+        folded = set(slugs).difference(OF_A_COPY)
     return [
         Stop(
             slug=slug,
             name=STAGES[slug],
-            href=f"{base}/{slug}" if waiting.tag.family_record_id is not None or slug in WITHOUT_FAMILY else "",
+            href=f"{base}/{slug}" if slug in open_at else "",
             state="folded" if slug in folded else "done" if place < at else "next" if place == at else "later",
             current=slug == current,
         )

@@ -10,19 +10,25 @@ from django.shortcuts import get_object_or_404
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
+from keycore.coordinate import Coordinate
 from keycore.proving.measured import MeasuredKey
 from keycore.proving.verdict import COVERAGE
+from keycore.units import Unit
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.bench.actions.prove import (
+    BEST_GRADE,
     add_proof_values,
     keep_proof,
     read_caliper,
     try_in_lock,
     withdraw_proof_values,
 )  # fmt: skip
+from wryfalcon.bench.actions.side_by_side import FINISH, keep_side_by_side
 from wryfalcon.bench.forms import TrialForm
-from wryfalcon.bench.models import Felt, Lock, Piece, PieceState, Tag, WayUp
-from wryfalcon.bench.queries.proving import cuts_to_deepen, mend_of, proof_of
+from wryfalcon.bench.models import Dimension, Felt, Lock, Piece, PieceState, Tag, WayUp
+from wryfalcon.bench.queries.dimensions import beside_of
+from wryfalcon.bench.queries.proving import cuts_to_deepen, ground_of, mend_of, passed_keys, proof_of
+from wryfalcon.bench.shown.proof import proof_shown
 from wryfalcon.bench.views.stage import (
     attempt,
     find_tag,
@@ -36,6 +42,8 @@ from wryfalcon.bench.views.values import entries_posted, refused, wants_json
 from wryfalcon.bench.views.values import kept as values_kept
 from wryfalcon.drawings.cut_key import CutKey
 from wryfalcon.drawings.errors import draw_errors
+from wryfalcon.fields import unit_typed
+from wryfalcon.lengths import NotALength, parse_value
 from wryfalcon.machines.queries.line import last_order
 from wryfalcon.machines.views.press import press_of
 from wryfalcon.refusal import NotDone, SecondLook
@@ -45,7 +53,7 @@ from wryfalcon.refusal import NotDone, SecondLook
 @needs(Act.LOOK)
 def prove_stage(request: PersonRequest, number: int) -> HttpResponse:
     """The new key beside its target."""
-    tag = open_tag(request, number)
+    tag = open_tag(request, number, of_a_copy=True)
     return _show(request, tag, whole_number(request.GET.get("piece")), whole_number(request.GET.get("cut")))
 
 
@@ -91,10 +99,32 @@ def try_key(request: PersonRequest, number: int, piece: int) -> HttpResponse:
         messages.error(request, "Choose how it felt from the list.")
         return to_stage(tag, "prove", f"?piece={piece}")
     lock = get_object_or_404(Lock, pk=form.cleaned_data["lock"], tag=tag)
-    felt = {part: form.cleaned_data[part] for part in ("enters", "turns", "leaves")}
-    way_up, worked = form.cleaned_data["way_up"], form.cleaned_data["worked"]
-    attempt(request, lambda: try_in_lock(request.user, tag, kept, lock, way_up=way_up, worked=worked, felt=felt))
+    attempt(request, lambda: try_in_lock(request.user, tag, kept, lock, form.felt()))
     return to_stage(tag, "prove", f"?piece={piece}")
+
+
+@require_POST
+@needs(Act.PROVE)
+def lay_beside(request: PersonRequest, number: int, piece: int) -> HttpResponse:
+    """Keep the dimensions of old key and new, and what was looked at."""
+    tag, kept = _find(number, piece)
+    posted, unit = request.POST, unit_typed(request)
+    try:
+        dimensions = {
+            what: (_size_mm(posted.get(f"{what}-old", ""), unit), _size_mm(posted.get(f"{what}-new", ""), unit))
+            for what in Dimension.values
+        }
+    except NotALength as refusal:
+        messages.error(request, f"{refusal} Nothing was kept.")
+        return to_stage(tag, "prove", f"?piece={piece}")
+    finish = request.POST.getlist("finish")
+    attempt(request, lambda: keep_side_by_side(request.user, tag, kept, dimensions, finish))
+    return to_stage(tag, "prove", f"?piece={piece}")
+
+
+def _size_mm(text: str, unit: Unit) -> float | None:
+    """A size as it was typed, mm."""
+    return parse_value(text, unit, Coordinate("length")).value if text.strip() else None
 
 
 @require_POST
@@ -102,23 +132,24 @@ def try_key(request: PersonRequest, number: int, piece: int) -> HttpResponse:
 def keep_verdict(request: PersonRequest, number: int, piece: int) -> HttpResponse:
     """Keep the verdict: good enough, or not."""
     tag, kept = _find(number, piece)
-    passed = "passed" in request.POST
+    passed, compared = "passed" in request.POST or "compared" in request.POST, "compared" in request.POST
     reason = request.POST.get("reason", "")
-    done = attempt(request, lambda: keep_proof(request.user, tag, kept, passed=passed, reason=reason))
+    done = attempt(
+        request, lambda: keep_proof(request.user, tag, kept, passed=passed, reason=reason, is_compared=compared)
+    )
     if not done or not passed:
         return to_stage(tag, "prove", f"?piece={piece}")
-    more = find_tag(number)
-    made = Piece.objects.filter(tag=tag, proof__passed=True).values("key_number").distinct().count()
-    return to_stage(more, "cut" if made < tag.quantity else "hand-over")
+    return to_stage(tag, "cut" if passed_keys(tag) < tag.quantity else "hand-over")
 
 
 def _find(number: int, piece: int) -> tuple[Tag, Piece]:
-    tag = find_tag(number)
+    tag = find_tag(number, of_a_copy=True)
     return tag, get_object_or_404(Piece.objects.select_related("machine", "settlement", "set_up"), pk=piece, tag=tag)
 
 
 def _all_cuts(tag: Tag) -> list[tuple[str, int]]:
-    return [(track.name, space) for track in tag.family.tracks for space in range(1, len(track.spaces) + 1)]
+    tracks = tag.family.tracks if tag.family_record is not None else ()
+    return [(track.name, space) for track in tracks for space in range(1, len(track.spaces) + 1)]
 
 
 def _show(
@@ -135,8 +166,11 @@ def _show(
     order = last_order(piece.machine_id, piece.job) if piece and piece.machine_id else None
     proof = proof_of(tag, piece) if piece else None
     context: dict[str, Any] = {"pieces": pieces, "piece": piece, "proof": proof, "typed": typed}
-    if piece is None or proof is None:
+    if piece is None:
         return show_stage(request, tag, "prove", {**context, "key": key_of(tag, {})})
+    context |= _of_trials(tag, piece, proof)
+    if proof is None:
+        return show_stage(request, tag, "prove", {**context, "key": key_of(tag, piece.wanted_values or {})})
     if refusal is not None:
         context |= {
             "refusal": refusal.says, "suggest": refusal.suggest, "is_second": isinstance(refusal, SecondLook),
@@ -154,13 +188,7 @@ def _show(
         "shallow": cuts_to_deepen(tag, proof),
         "mend_at": mend,
         "is_cut_again": mend == "set-up",
-        "kept": getattr(piece, "proof", None),
-        "locks": _locks(tag, piece),
-        "felt": [choice for choice in Felt.choices if choice[0]],
-        "try_at": reverse("bench:try-key", args=[tag.number, piece.pk]),
         "many_tracks": len(tag.family.tracks) > 1,
-        "felt_parts": [("enters", "Goes in"), ("turns", "Turns"), ("leaves", "Comes out")],
-        "ways_up": WayUp.choices,
         "expanded": COVERAGE * proof.sd,
         **_drawn(tag, piece, proof),
     }
@@ -169,7 +197,7 @@ def _show(
 
 def _drawn(tag: Tag, piece: Piece, proof: MeasuredKey) -> dict[str, Any]:
     """The key as measured over its target, and the errors of the first track under it."""
-    wanted, path = piece.settlement.values if piece.settlement else {}, piece.set_up.style if piece.set_up else ""
+    wanted, path = piece.wanted_values or {}, piece.set_up.style if piece.set_up else ""
     track = tag.family.tracks[0].name
     measured = {
         t.name: [cut.measured if cut.measured is not None else cut.wanted for cut in proof.of_track(t.name)]
@@ -182,6 +210,17 @@ def _drawn(tag: Tag, piece: Piece, proof: MeasuredKey) -> dict[str, Any]:
     }
 
 
-def _locks(tag: Tag, piece: Piece) -> list[tuple[Lock, list[Any]]]:
-    trials = list(piece.trials.all())
-    return [(lock, [trial for trial in trials if trial.lock_id == lock.pk]) for lock in tag.locks.all()]
+def _of_trials(tag: Tag, piece: Piece, proof: MeasuredKey | None) -> dict[str, Any]:
+    """What the page needs to note trials and to keep the verdict."""
+    return {
+        "shown": proof_shown(ground_of(tag, piece, proof)),
+        "kept": getattr(piece, "proof", None),
+        "felt": [choice for choice in Felt.choices if choice[0]],
+        "try_at": reverse("bench:try-key", args=[tag.number, piece.pk]),
+        "felt_parts": [("enters", "Goes in"), ("turns", "Turns"), ("leaves", "Comes out")],
+        "ways_up": WayUp.choices,
+        "both_ways": tag.family_record is None or tag.family.goes_both_ways,
+        "beside": beside_of(tag, piece),
+        "finish": [(look, words, look in piece.finish) for look, words in FINISH.items()],
+        "grades": [(grade, str(grade)) for grade in range(BEST_GRADE + 1)],
+    }

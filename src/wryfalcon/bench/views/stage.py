@@ -31,17 +31,22 @@ BEFORE_CUTTING = {"take-in", *READS}
 PAGE, FRAGMENT = "bench/stage_page.html", "bench/stage_fragment.html"
 
 
-def find_tag(number: int, *, without_family: bool = False) -> Tag:
-    """The tag of that number, or 404; also where its family is not known yet and the page cannot do without."""
+def find_tag(number: int, *, without_family: bool = False, of_a_copy: bool = False) -> Tag:
+    """The tag of that number, or 404; also where its family is not known yet and the page cannot do without.
+
+    A page ``of_a_copy`` does without the family where the tag's keys are copied from their pattern.
+    """
     tag = stages.find_tag(number)
-    if tag is None or (tag.family_record_id is None and not without_family):
+    if tag is None:
+        raise Http404
+    if tag.family_record_id is None and not (without_family or (of_a_copy and tag.is_copied)):
         raise Http404
     return tag
 
 
-def open_tag(request: PersonRequest, number: int, *, without_family: bool = False) -> Tag:
+def open_tag(request: PersonRequest, number: int, *, without_family: bool = False, of_a_copy: bool = False) -> Tag:
     """The same; that somebody looks at it is written down."""
-    tag = find_tag(number, without_family=without_family)
+    tag = find_tag(number, without_family=without_family, of_a_copy=of_a_copy)
     note_tag_opened(request.user, tag)
     return tag
 

@@ -97,7 +97,7 @@ def fill_from_maker(request: PersonRequest) -> HttpResponse:
 def take_in_stage(request: PersonRequest, number: int) -> HttpResponse:
     """What was taken in, and changing it."""
     tag = open_tag(request, number, without_family=True)
-    baseline = list(tag.locks.values("name", "enters", "turns", "leaves"))
+    baseline = list(tag.locks.values("name", "enters", "turns", "leaves", "grade"))
     form = TakeInForm.of(tag, request.POST or None)
     locks = KeptLockFormSet(request.POST or None, prefix="locks", initial=baseline)
     if request.method == "POST" and form.is_valid() and locks.is_valid():

@@ -1,0 +1,118 @@
+"""Keys that no machine is told to make: traced, milled by dials, cut by hand, bought in. Whoever makes one says so."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from django.db import transaction
+from django.utils import timezone
+
+from wryfalcon.bench.actions.cut import count_blank, keys_made_words, new_job, next_key, refuse_while_one_is_open
+from wryfalcon.bench.actions.take_in import check_open
+from wryfalcon.bench.authority import why_not_made
+from wryfalcon.bench.models import MadeHow, Piece, PieceState, Tag
+from wryfalcon.bench.piece_states import BY_HAND
+from wryfalcon.bench.queries.cards import is_practised
+from wryfalcon.bench.sentences import practice_words
+from wryfalcon.log.actions import write_down
+from wryfalcon.log.models import Event
+from wryfalcon.machines.actions.orders import Press
+from wryfalcon.machines.models import TRACES, Machine
+from wryfalcon.refusal import NotDone
+
+
+@dataclass(frozen=True)
+class HandWork:
+    """How a key is made by hand: the way, the machine it is worked on, and which key the page said is next."""
+
+    made_how: str
+    machine: Machine | None = None
+    expected: str = ""
+    one_more: bool = False
+
+
+@transaction.atomic
+def begin_by_hand(press: Press, tag: Tag, work: HandWork) -> Piece:
+    """Begin the next key of a tag by hand: its blank is taken off the hook. The same press again is the same key.
+
+    Raises NotDone for a way that does not suit, a machine that is out of true, no blank, or no bitting to cut to.
+    """
+    check_open(tag)
+    begun = tag.pieces.filter(job__endswith=f"-{press.key}").first() if press.key else None
+    if begun is not None:
+        return begun
+    made_how, machine = _way_of(tag, work)
+    refuse_while_one_is_open(tag)
+    number, tries = next_key(tag)
+    if work.expected and work.expected != f"{number}.{tries}":
+        raise NotDone("Another key is next by now: look again.")
+    if number > tag.quantity and not work.one_more:
+        raise NotDone(f"{keys_made_words(tag.quantity)}. Ask for one more, if one more it is to be.")
+    if made_how.takes_blank and tag.blank is not None and tag.blank.left < 1:
+        raise NotDone(f"There is no blank {tag.blank.code} left on hook {tag.blank.hook}.")
+    piece = Piece(
+        tag=tag, settlement=tag.settlement, machine=machine, key_number=number, try_number=tries,
+        state=PieceState.BEGUN, made_how=made_how, maker=press.by, began_at=timezone.now(),
+        cutter=machine.fitted if machine is not None else None,
+        job=f"{tag}-H{number}-{press.key}" if press.key else new_job(tag, f"H{number}"),
+    )  # fmt: skip
+    piece.save()
+    count_blank(piece, used=made_how.takes_blank)
+    piece.save()
+    write_down(Event.PIECE_BEGUN, press.by, tag, piece=piece.called, job=piece.job, how=made_how.label)
+    return piece
+
+
+@transaction.atomic
+def finish_by_hand(press: Press, tag: Tag, piece: Piece, *, deburred: bool = False) -> None:
+    """It is made, and deburred where that is said too. Raises NotDone for a key that is not being made by hand."""
+    check_open(tag)
+    piece.refresh_from_db()
+    if piece.state == PieceState.FINISHED and piece.is_by_hand:
+        return  # said twice
+    if piece.state != PieceState.BEGUN:
+        raise NotDone(f"{piece.called.capitalize()} is {piece.get_state_display()}: look again.")
+    piece.state, piece.finished_at = PieceState.FINISHED, timezone.now()
+    piece.deburred_at = piece.finished_at if deburred else None
+    piece.save()
+    write_down(Event.PIECE_MADE, press.by, tag, piece=piece.called, job=piece.job)
+
+
+@transaction.atomic
+def make_by_hand(press: Press, tag: Tag, work: HandWork) -> Piece:
+    """Begun, made and deburred in one press: the common case. Raises NotDone as beginning does."""
+    piece = begin_by_hand(press, tag, work)
+    finish_by_hand(press, tag, piece, deburred=True)
+    return piece
+
+
+@transaction.atomic
+def deburr(press: Press, tag: Tag, piece: Piece) -> None:
+    """A made key was deburred. Raises NotDone for one that is not made."""
+    check_open(tag)
+    piece.refresh_from_db()
+    if piece.state != PieceState.FINISHED:
+        raise NotDone(f"{piece.called.capitalize()} is {piece.get_state_display()}.")
+    if piece.deburred_at is None:
+        piece.deburred_at = timezone.now()
+        piece.save(update_fields=["deburred_at"])
+        write_down(Event.PIECE_DEBURRED, press.by, tag, piece=piece.called, job=piece.job)
+
+
+def _way_of(tag: Tag, work: HandWork) -> tuple[MadeHow, Machine | None]:
+    """The way and its machine, each as it suits the tag."""
+    if work.made_how not in BY_HAND:
+        raise NotDone("Say how the key is made.", "made_how")
+    made_how, machine = MadeHow(work.made_how), work.machine
+    if why := why_not_made(tag):
+        raise NotDone(why)
+    settled = tag.settlement
+    if not made_how.follows_pattern and (settled is None or settled.read_back_at is None):
+        raise NotDone("Settle the bitting and read it back first: there is nothing to cut to.")
+    if not made_how.needs_machine:
+        return made_how, None
+    if machine is None or (machine.kind in TRACES) != (made_how == MadeHow.TRACED):
+        raise NotDone("Say which machine it is made on.", "machine")
+    if is_practised(machine, tag):
+        raise NotDone(practice_words(machine))
+    return made_how, machine

@@ -1,0 +1,56 @@
+"""Old key and new side by side, against limits learned from this family's keys that worked."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from dataclasses import dataclass
+
+from keycore.proving.limits import Learned, learned_limits
+from wryfalcon.bench.models import Dimension, Felt, Piece, PieceState, SideBySide, Tag
+
+
+@dataclass(frozen=True)
+class Beside:
+    """One dimension of both keys, mm, and what is known of keys that worked."""
+
+    what: Dimension
+    old: float | None
+    new: float | None
+    learned: Learned | None
+
+    @property
+    def difference(self) -> float | None:
+        """New less old."""
+        return None if self.old is None or self.new is None else self.new - self.old
+
+    @property
+    def is_odd(self) -> bool:
+        """Whether the two differ more than those of any key that worked."""
+        return self.difference is not None and self.learned is not None and not self.learned.holds(self.difference)
+
+
+def beside_of(tag: Tag, piece: Piece) -> list[Beside]:
+    """Every dimension of this piece, measured or not."""
+    kept = {row.what: row for row in piece.dimensions.all()}
+    known = _known(tag, piece)
+    return [
+        Beside(what, row.old if row else None, row.new if row else None, learned_limits(known[what]))
+        for what in Dimension
+        for row in [kept.get(what)]
+    ]
+
+
+def _known(tag: Tag, piece: Piece) -> defaultdict[str, list[float]]:
+    """New less old of each dimension, of keys of this family that turned freely in a lock and were kept as good."""
+    known: defaultdict[str, list[float]] = defaultdict(list)
+    if tag.family_record_id is None:
+        return known
+    worked = Piece.objects.filter(
+        tag__family_record=tag.family_record_id, state=PieceState.FINISHED, proof__passed=True, trials__turns=Felt.FREE
+    )
+    rows = SideBySide.objects.filter(piece__in=worked, old__isnull=False, new__isnull=False).exclude(piece=piece)
+    for what, old, new in rows.order_by("what").values_list("what", "old", "new"):
+        assert old is not None
+        assert new is not None
+        known[what].append(new - old)
+    return known
