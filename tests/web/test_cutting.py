@@ -25,7 +25,7 @@ from web.jobs import (
 )
 from wryfalcon.bench.actions.cut import cut_key, end_piece, operate, send_again, touch_up
 from wryfalcon.bench.actions.prove import keep_proof, read_caliper
-from wryfalcon.bench.models import Piece, ProofValue, Tag
+from wryfalcon.bench.models import MadeHow, Piece, ProofValue, Tag
 from wryfalcon.bench.queries.proving import cuts_to_deepen, proof_of
 from wryfalcon.library.models import Blank
 from wryfalcon.machines.models import LineEvent, Machine
@@ -259,6 +259,7 @@ def test_a_key_that_no_machine_made_goes_through_the_same_stages(smith: Client, 
         tag=tag,
         settlement=tag.settlement,
         job="by-hand-1",
+        made_how=MadeHow.FILED,
         state="finished",
         blank_taken=True,
         finished_at=timezone.now(),

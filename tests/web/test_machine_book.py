@@ -23,7 +23,6 @@ from wryfalcon.keeping.queries.wheels import wheel_of
 from wryfalcon.keeping.queries.why import why_wrong
 from wryfalcon.keeping.shown.course import due_words, forecast_words, offset_words
 from wryfalcon.keeping.shown.help_file import help_file
-from wryfalcon.keeping.shown.trim import dial_words, turn_words
 from wryfalcon.keeping.shown.wheels import verdict_words
 from wryfalcon.library.actions.families import import_family
 from wryfalcon.log.models import AuditEntry, Event
@@ -37,11 +36,11 @@ from wryfalcon.machines.models import (
     HandStudy,
     JawSide,
     Machine,
-    MachineKind,
     MachineOffset,
     MachineWork,
     Trim,
 )
+from wryfalcon.machines.sentences import dial_words, turn_words
 from wryfalcon.refusal import NotDone
 
 pytestmark = pytest.mark.django_db
@@ -339,7 +338,7 @@ def test_axes_of_a_file_machine_are_the_letters_of_its_program(owner: Client, pe
 
 
 def test_a_side_mill_is_set_by_arithmetic_and_corrected_by_its_proof(smith: Client, people: People) -> None:
-    fulmar = Machine.objects.get(kind=MachineKind.SIDE_MILL)
+    fulmar = Machine.objects.get(name="The Fulmar")
     page = f"/machines/{fulmar.pk}/touch"
     asked = {"tracer": "2.4 mm", "mill": "2.5 mm", "touched": "10 mm", "floor": "11.2 mm", "clearance": "0.25 mm"}
     said = words(smith, page, **asked)

@@ -22,7 +22,6 @@ from wryfalcon.keeping.actions.trimming import begin_trim, change_offset, hang_t
 from wryfalcon.keeping.queries.course import course_of
 from wryfalcon.keeping.queries.trimming import trim_state
 from wryfalcon.keeping.queries.why import why_wrong
-from wryfalcon.keeping.shown.trim import turn_words
 from wryfalcon.machines.drivers import Delivery, driver_of
 from wryfalcon.machines.models import (
     Cutter,
@@ -39,6 +38,7 @@ from wryfalcon.machines.models import (
 )
 from wryfalcon.machines.queries.hands import caliper_sd_mm
 from wryfalcon.machines.queries.offsets import offsets_for
+from wryfalcon.machines.sentences import turn_words
 from wryfalcon.refusal import NotDone
 
 pytestmark = pytest.mark.django_db

@@ -10,6 +10,7 @@ from __future__ import annotations
 from django.conf import settings
 
 from wryfalcon.bench.models import OnBench, Tag
+from wryfalcon.library.models import Blank, FamilyRecord
 
 IN_HAND = frozenset({OnBench.WORN_KEY, OnBench.GOOD_KEY, OnBench.RETURNED_KEY})
 """Whoever asks holds the key."""
@@ -36,8 +37,14 @@ def why_not_read(tag: Tag) -> str:
 
 def why_not_made(tag: Tag) -> str:
     """Why no key may be made for a tag yet, whatever it is made from; "" where one may."""
-    record = tag.family_record
-    is_restricted = record is not None and record.restricted
+    is_restricted = is_profile_restricted(tag.family_record, tag.blank)
     if needs_record(tag.on_bench, is_restricted=is_restricted) and not tag.authority.strip():
         return TO_BE_NOTED
     return ""
+
+
+def is_profile_restricted(family: FamilyRecord | None, blank: Blank | None) -> bool:
+    """Whether a key's profile is restricted: its family's, or where that is not known any that its blank serves."""
+    if family is not None:
+        return family.restricted
+    return blank is not None and blank.families.filter(restricted=True).exists()

@@ -47,6 +47,7 @@ class TakeInForm(forms.Form):
         label="Blank", queryset=Blank.objects.all(), required=False, empty_label="The family's own"
     )
     quantity = forms.IntegerField(label="How many keys", min_value=1, max_value=MOST_KEYS, initial=1)
+    is_copied = forms.BooleanField(label="Copy it as it is, without reading it", required=False)
     note = forms.CharField(label="Note", required=False, widget=forms.Textarea(attrs={"rows": 2}))
 
     def job(self, locks: list[Baseline]) -> TagDetails:
@@ -66,9 +67,28 @@ class TakeInForm(forms.Form):
             "family": tag.family_record,
             "blank": tag.blank,
             "quantity": tag.quantity,
+            "is_copied": tag.is_copied,
             "note": tag.note,
         }
         return cls(data, initial=initial)
+
+
+class CopyForm(forms.Form):
+    """A good key to be copied: who, which blank, how many."""
+
+    title = forms.CharField(label="What it is for", max_length=120, initial="A copy")
+    customer = forms.CharField(
+        label="Customer", max_length=80, initial="At the counter", help_text="A name or a nickname is enough."
+    )
+    stamped = TakeInForm.base_fields["stamped"]
+    blank = forms.ModelChoiceField(label="Blank", queryset=Blank.objects.all())
+    quantity = TakeInForm.base_fields["quantity"]
+    in_hand = TakeInForm.base_fields["in_hand"]
+    authority = TakeInForm.base_fields["authority"]
+
+    def job(self) -> TagDetails:
+        """What the take-in action takes."""
+        return TagDetails(**self.cleaned_data, on_bench=OnBench.GOOD_KEY, is_copied=True)
 
 
 class LockForm(forms.Form):

@@ -4,6 +4,7 @@ from django.urls import path
 
 from wryfalcon.bench.views import (
     codes,
+    copying,
     cut,
     cutters,
     hand_over,
@@ -21,10 +22,13 @@ app_name = "bench"
 urlpatterns = [
     path("", tags.tags, name="tags"),
     path("tags/new", tags.new, name="new"),
+    path("tags/new/copy", copying.new_copy, name="new-copy"),
     path("tags/new/fill", tags.fill_from_maker, name="fill-from-maker"),
     path("tags/<int:number>", tags.at_its_stage, name="tag"),
     path("tags/<int:number>/take-in", tags.take_in_stage, name="take-in"),
     path("tags/<int:number>/family", tags.learn, name="learn-family"),
+    path("tags/<int:number>/copying", copying.change_way, name="change-way"),
+    path("tags/<int:number>/copying/brief", copying.brief, name="brief"),
     path("tags/<int:number>/decline", tags.decline_tag, name="decline"),
     path("tags/<int:number>/read", read.read_stage, name="read"),
     path("tags/<int:number>/read/value", read.type_value, name="type-value"),
@@ -60,6 +64,10 @@ urlpatterns = [
     path("tags/<int:number>/cutters", cutters.show, name="cutters"),
     path("tags/<int:number>/cut", cut.cut_stage, name="cut"),
     path("tags/<int:number>/cut/next", cut.cut_next, name="cut-next"),
+    path("tags/<int:number>/cut/by-hand", cut.by_hand, name="cut-by-hand"),
+    path("tags/<int:number>/cut/at/<int:machine>", copying.step, name="copy-step"),
+    path("tags/<int:number>/cut/<int:piece>/clamped", copying.clamped, name="clamped"),
+    path("tags/<int:number>/cut/<int:piece>/made", cut.say_made, name="say-made"),
     path("tags/<int:number>/cut/<int:piece>", cut.operate_piece, name="operate"),
     path("tags/<int:number>/cut/<int:piece>/end", cut.end, name="end-piece"),
     path("tags/<int:number>/prove", prove.prove_stage, name="prove"),

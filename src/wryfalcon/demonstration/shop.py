@@ -105,6 +105,11 @@ def _duplicators(wheel: Cutter) -> None:
         note="Side mill under the stairs, for keys with tracks.",
     )  # fmt: skip
     fulmar.cutters.add(mill)
+    dunlin = Machine.objects.create(
+        name="The Dunlin", driver=DriverKind.NONE, kind=MachineKind.SIDE_MILL, depth_step=0.02, fitted=mill,
+        one_clamp=True, note="Small side mill with one clamp: pattern and new key take turns in it.",
+    )  # fmt: skip
+    dunlin.cutters.add(mill)
     Follower.objects.create(machine=fulmar, name="Tracer 2.5", flat=2.5, angle=0.0, is_fitted=True)
 
 

@@ -147,6 +147,21 @@ document.addEventListener("alpine:init", () => {
     isReady() { return this.all > 0 && this.set === this.all; },
     left() { return this.all - this.set; },
   }));
+  /* One pass of a mill, timed: steadily, neither slower nor harder. */
+  window.Alpine.data("passTimer", () => ({
+    left: 0,
+    ticking: null,
+    begin() {
+      this.left = Number(this.$root.dataset.seconds);
+      clearInterval(this.ticking);
+      this.ticking = setInterval(() => { this.left -= 1; if (this.left <= 0) clearInterval(this.ticking); }, 1000);
+    },
+    destroy() { clearInterval(this.ticking); },
+    shown() {
+      if (this.ticking === null) return `About ${this.$root.dataset.seconds} s a pass, steadily, against the mill.`;
+      return this.left > 0 ? `${this.left} s` : "The pass is over.";
+    },
+  }));
   /* How many pixels of this glass are a millimetre, told by a card laid on it: kept on the device, never sent. */
   window.Alpine.data("glass", () => ({
     perMm: 96 / 25.4,

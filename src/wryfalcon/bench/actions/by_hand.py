@@ -7,12 +7,14 @@ from dataclasses import dataclass
 from django.db import transaction
 from django.utils import timezone
 
+from wryfalcon.bench.actions.copying import EXCHANGE
 from wryfalcon.bench.actions.cut import count_blank, keys_made_words, new_job, next_key, refuse_while_one_is_open
 from wryfalcon.bench.actions.take_in import check_open
 from wryfalcon.bench.authority import why_not_made
 from wryfalcon.bench.models import MadeHow, Piece, PieceState, Tag
 from wryfalcon.bench.piece_states import BY_HAND
 from wryfalcon.bench.queries.cards import is_practised
+from wryfalcon.bench.queries.copy_steps import copy_steps, shift_on
 from wryfalcon.bench.sentences import practice_words
 from wryfalcon.log.actions import write_down
 from wryfalcon.log.models import Event
@@ -70,6 +72,8 @@ def finish_by_hand(press: Press, tag: Tag, piece: Piece, *, deburred: bool = Fal
     piece.refresh_from_db()
     if piece.state == PieceState.FINISHED and piece.is_by_hand:
         return  # said twice
+    if piece.machine is not None and piece.machine.one_clamp and piece.clampings < len(EXCHANGE):
+        raise NotDone("A side is still to be done: say at each exchange which key is in the clamp.")
     if piece.state != PieceState.BEGUN:
         raise NotDone(f"{piece.called.capitalize()} is {piece.get_state_display()}: look again.")
     piece.state, piece.finished_at = PieceState.FINISHED, timezone.now()
@@ -81,6 +85,8 @@ def finish_by_hand(press: Press, tag: Tag, piece: Piece, *, deburred: bool = Fal
 @transaction.atomic
 def make_by_hand(press: Press, tag: Tag, work: HandWork) -> Piece:
     """Begun, made and deburred in one press: the common case. Raises NotDone as beginning does."""
+    if work.machine is not None and work.machine.one_clamp:
+        raise NotDone("Pattern and new key take turns in its clamp: begin it, and go through the exchange.")
     piece = begin_by_hand(press, tag, work)
     finish_by_hand(press, tag, piece, deburred=True)
     return piece
@@ -115,4 +121,9 @@ def _way_of(tag: Tag, work: HandWork) -> tuple[MadeHow, Machine | None]:
         raise NotDone("Say which machine it is made on.", "machine")
     if is_practised(machine, tag):
         raise NotDone(practice_words(machine))
+    shift = shift_on(machine)
+    if shift is not None and shift.tag_id != tag.pk:
+        raise NotDone(f"{machine} was moved on purpose for tag {shift.tag or 'another'}: put it back first.")
+    if undone := [each.step.label for each in copy_steps(tag, machine) if not each.holds]:
+        raise NotDone(f"First, at {machine}: {undone[0]}.")
     return made_how, machine

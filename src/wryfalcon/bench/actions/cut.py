@@ -114,7 +114,7 @@ def operate(press: Press, tag: Tag, piece: Piece, command: str, known: str = "")
     where ``known`` says that what changed was seen, see ``Holding.known``.
     """
     piece = _as_it_is(piece)
-    if piece.machine is None or command not in set(Operation):
+    if piece.machine is None or piece.is_by_hand or command not in set(Operation):
         raise NotDone("There is no such thing to do.")
     operation = Operation(command)
     if operation not in ALWAYS:
@@ -136,7 +136,7 @@ def end_piece(press: Press, tag: Tag, piece: Piece, *, blank_used: bool, why: st
     """
     check_open(tag)
     piece = _as_it_is(piece)
-    line = line_of(piece.machine) if piece.machine else None
+    line = line_of(piece.machine) if piece.machine and piece.machine.has_line else None
     if refusal := why_not_ended(piece, list(piece.touched_up.all()), line):
         raise NotDone(refusal)
     if not why.strip():

@@ -11,7 +11,7 @@ from django.utils import timezone
 
 from keycore.family import Family
 from wryfalcon.accounts.models import User
-from wryfalcon.bench.authority import IN_HAND, needs_record, why_not_read
+from wryfalcon.bench.authority import IN_HAND, is_profile_restricted, needs_record, why_not_read
 from wryfalcon.bench.models import (
     Customer,
     Lock,
@@ -32,6 +32,7 @@ from wryfalcon.refusal import NotDone
 FIRST_NUMBER = 401
 WRITTEN_ON_IT = (
     "title", "customer_id", "authority", "stamped", "quantity", "family_record_id", "blank_id", "on_bench", "note",
+    "is_copied",
 )  # fmt: skip
 
 
@@ -59,6 +60,7 @@ class TagDetails:
     in_hand: bool = False  # whoever asks has the key in the hand, and whoever takes it in saw that
     stamped: str = ""
     quantity: int = 1
+    is_copied: bool = False  # its keys are copied from the key in hand, without reading it first
     brought_back: str = ""  # the number of the tag that made the key
     note: str = ""
     locks: Sequence[Baseline] = field(default=())
@@ -182,22 +184,46 @@ def _write(actor: User, tag: Tag, job: TagDetails) -> None:
         raise NotDone("Which tag made the key that came back? Its number is on the label.", "brought_back")
     if job.family is None and tag.family_record_id is not None:
         raise NotDone("A tag that has a family keeps one: choose another.", "family")
-    is_restricted = job.family is not None and job.family.restricted
+    if job.is_copied:
+        job = _of_its_blank(job)
+    is_restricted = is_profile_restricted(job.family, job.blank)
     authority = job.authority.strip()
     if needs_record(job.on_bench, is_restricted=is_restricted) and not authority:
-        what = f"{job.family} is restricted" if is_restricted else f"For {OnBench(job.on_bench).label}"
+        what = f"{job.family or job.blank} is restricted" if is_restricted else f"For {OnBench(job.on_bench).label}"
         raise NotDone(f"{what}: write down what shows that they may have this key.", "authority")
     if not authority and job.in_hand and job.on_bench in IN_HAND:
         authority = f"has the key in hand; seen by {actor}"
     tag.title, tag.on_bench, tag.note = job.title.strip(), job.on_bench, job.note.strip()
     tag.customer, _ = Customer.objects.get_or_create(name=job.customer.strip())
     tag.authority, tag.quantity, tag.family_record = authority, job.quantity, job.family
-    tag.stamped = job.stamped.strip()
+    tag.stamped, tag.is_copied = job.stamped.strip(), job.is_copied
     tag.blank = job.blank or (job.family.blanks.first() if job.family is not None else None)
     if tag.blank is not None and job.family is not None and not tag.blank.families.filter(pk=job.family.pk).exists():
         raise NotDone(f"Blank {tag.blank.code} is not cut for {job.family.name}.", "blank")
     tag.save()
     _write_locks(tag, job.locks)
+
+
+def _of_its_blank(job: TagDetails) -> TagDetails:
+    """A key to be copied: its family where the blank serves one alone. NotDone without the key in hand."""
+    if job.on_bench not in IN_HAND:
+        raise NotDone("Only a key that lies here can be copied.", "on_bench")
+    if job.family is None and job.blank is not None:
+        families = list(job.blank.families.all()[:2])
+        return replace(job, family=families[0]) if len(families) == 1 else job
+    return job
+
+
+@transaction.atomic
+def copy_or_read(actor: User, tag: Tag, *, is_copied: bool) -> None:
+    """Copy a tag's key from its pattern, or read it after all. Raises NotDone for a key that does not lie here."""
+    check_open(tag)
+    check_no_key_is_open(tag)
+    if is_copied and tag.on_bench not in IN_HAND:
+        raise NotDone("Only a key that lies here can be copied.")
+    tag.is_copied = is_copied
+    tag.save(update_fields=["is_copied"])
+    write_down(Event.CHANGED, actor, tag, changed=["is_copied"])
 
 
 def _filled_from(maker: Tag, job: TagDetails) -> TagDetails:

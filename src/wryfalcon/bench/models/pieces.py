@@ -42,6 +42,7 @@ class Piece(models.Model):
     cuts = models.JSONField(default=list, help_text="as commanded, see the commands of a card")
     touched = models.JSONField(default=list, help_text="of a touch-up: track, space, deeper by, reason, lock")
     finish = models.JSONField(default=list, help_text="what was looked at by eye: corners, bevel, burrs")
+    clampings = models.PositiveSmallIntegerField(default=0, help_text="of an exchange in one clamp that are done")
     done = models.PositiveIntegerField(default=0, help_text="cuts its machine has reported")
     blank_taken = models.BooleanField(default=False)
     why_ended = models.CharField(max_length=200, blank=True)

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Protocol
 
-from wryfalcon.bench.models import Felt, Lock, Proof, ProvenBy, Trial
+from wryfalcon.bench.models import Felt, Lock, ProvenBy, Trial
 from wryfalcon.bench.queries.proving import Ground
 
 PARTS = (("goes in", "enters"), ("turns", "turns"), ("comes out", "leaves"))
@@ -69,9 +69,9 @@ def felt_words(felt: HowItFelt) -> str:
     return ", ".join(part for part in (told, graded) if part)
 
 
-def proven_words(proof: Proof) -> str:
-    """What a verdict that was kept rests on."""
-    return ProvenBy(proof.proven_by).label
+def trial_words(trial: Trial) -> str:
+    """One trial on a line: the lock, which way up and when, and how it went."""
+    return f"{trial.lock}, {trial.get_way_up_display()}, {_when(trial)}: {felt_words(trial)}"
 
 
 def _lock(lock: Lock, trials: Sequence[Trial]) -> LockShown:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from typing import Any
+from urllib.parse import urlencode
 
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404
@@ -10,6 +11,7 @@ from django.views.decorators.http import require_GET, require_POST
 
 from keycore.cutting.commands import Move
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
+from wryfalcon.bench.actions.by_hand import HandWork, begin_by_hand, deburr, finish_by_hand, make_by_hand
 from wryfalcon.bench.actions.cut import (
     allowed_for,
     cut_key,
@@ -22,11 +24,15 @@ from wryfalcon.bench.actions.cut import (
     touch_up,
     why_not_ended,
 )
-from wryfalcon.bench.models import Piece, PieceState, Tag
+from wryfalcon.bench.models import MadeHow, Piece, PieceState, Tag
 from wryfalcon.bench.piece_states import AT_MACHINE, OPEN, SENT_AGAIN, Operation
+from wryfalcon.bench.queries.brief import brief_of
 from wryfalcon.bench.queries.cards import Holding, what_holds
 from wryfalcon.bench.queries.planning import place_of
 from wryfalcon.bench.sentences import lapse_words, practice_words
+from wryfalcon.bench.shown.brief import brief_shown
+from wryfalcon.bench.shown.by_hand import HandWay, hand_ways
+from wryfalcon.bench.shown.hand_card import hand_card
 from wryfalcon.bench.views.stage import (
     attempt,
     find_tag,
@@ -39,7 +45,7 @@ from wryfalcon.bench.views.stage import (
 )
 from wryfalcon.drawings.kinds import look_of
 from wryfalcon.drawings.sheet import Sheet, px
-from wryfalcon.machines.models import LineEvent
+from wryfalcon.machines.models import LineEvent, Machine
 from wryfalcon.machines.queries.line import LineNow, OrderNow, last_order, line_of
 from wryfalcon.machines.views.press import press_of
 
@@ -50,10 +56,11 @@ EVENTS_SHOWN = 8
 @needs(Act.LOOK)
 def cut_stage(request: PersonRequest, number: int) -> HttpResponse:
     """The keys of this tag and the one on the machine now, as the machine was last heard to tell it."""
-    tag = open_tag(request, number)
+    tag = open_tag(request, number, of_a_copy=True)
     wanted_piece = whole_number(request.GET.get("piece"))
     every = Piece.objects.filter(tag=tag).order_by("id")
-    first = _current(list(every.only("state", "machine", "job")), wanted_piece)
+    first = _current(list(every.only("state", "machine", "job", "made_how")), wanted_piece)
+    first = None if first is not None and first.is_by_hand else first
     # The order is read before everything that it may have changed: done, it shows all of that; open, we look again.
     machine = first.machine_id if first is not None else tag.set_up.machine_id if tag.set_up else None
     order = last_order(machine, first.job if first else "") if machine is not None else None
@@ -61,8 +68,9 @@ def cut_stage(request: PersonRequest, number: int) -> HttpResponse:
     piece = _current(pieces, wanted_piece)
     if piece is not None and tag.set_up is not None and piece.set_up_id == tag.set_up.pk:
         piece.set_up, piece.settlement = tag.set_up, tag.settlement  # read already, with what they rest on
+    chosen = request.GET.get("way", "")
     wanted = request.GET.get("piece") and piece and piece.pk
-    return show_stage(request, tag, "cut", {**_context(tag, pieces, piece, order), "asked_for": wanted})
+    return show_stage(request, tag, "cut", {**_context(tag, pieces, piece, order, chosen), "asked_for": wanted})
 
 
 @require_POST
@@ -94,9 +102,39 @@ def operate_piece(request: PersonRequest, number: int, piece: int) -> HttpRespon
 
 @require_POST
 @needs(Act.CUT)
+def by_hand(request: PersonRequest, number: int) -> HttpResponse:
+    """The next key is made by hand: begun, or begun, made and deburred in one press."""
+    tag, posted = find_tag(number, of_a_copy=True), request.POST
+    made_how, _, machine = posted.get("way", "").partition(":")
+    work = HandWork(
+        made_how, Machine.objects.filter(pk=whole_number(machine)).first(), posted.get("expected", ""),
+        one_more="one-more" in posted,
+    )  # fmt: skip
+    is_made = "made" in posted
+    done = attempt(request, lambda: (make_by_hand if is_made else begin_by_hand)(press_of(request), tag, work))
+    if not done:
+        return to_stage(tag, "cut", f"?{urlencode({'way': posted.get('way', '')})}")
+    return to_stage(tag, "prove" if is_made else "cut")
+
+
+@require_POST
+@needs(Act.CUT)
+def say_made(request: PersonRequest, number: int, piece: int) -> HttpResponse:
+    """A key that was begun by hand is made, or a made one deburred."""
+    tag = find_tag(number, of_a_copy=True)
+    kept, press = get_object_or_404(Piece, pk=piece, tag=tag), press_of(request)
+    if "deburred" in request.POST:
+        done = attempt(request, lambda: deburr(press, tag, kept))
+    else:
+        done = attempt(request, lambda: finish_by_hand(press, tag, kept, deburred=True))
+    return to_stage(tag, "prove" if done else "cut", f"?piece={piece}")
+
+
+@require_POST
+@needs(Act.CUT)
 def end(request: PersonRequest, number: int, piece: int) -> HttpResponse:
     """End a key as spoilt or given up, or say that it is whole whatever its machine says."""
-    tag = find_tag(number)
+    tag = find_tag(number, of_a_copy=True)
     kept = get_object_or_404(Piece.objects.select_related("machine", "tag"), pk=piece, tag=tag)
     if "made" in request.POST:
         attempt(request, lambda: take_as_made(request.user, tag, kept))
@@ -113,9 +151,28 @@ def _current(pieces: list[Piece], wanted: int) -> Piece | None:
     return asked or under_way or (pieces[-1] if pieces else None)
 
 
-def _context(tag: Tag, pieces: list[Piece], piece: Piece | None, order: OrderNow | None) -> dict[str, Any]:
-    machine = piece.machine if piece is not None else tag.set_up.machine if tag.set_up else None
-    line = line_of(machine) if machine is not None else None
+def _by_hand(tag: Tag, pieces: list[Piece], piece: Piece | None, chosen: str) -> dict[str, Any]:
+    """The ways to make the next key by hand, and the hand card of the one chosen or under way."""
+    if not tag.is_open:
+        return {}
+    if piece is not None and piece.is_begun:
+        way = HandWay(MadeHow(piece.made_how), piece.machine)
+        return {"hand": hand_card(tag, way, piece)}
+    is_copy = tag.is_copied and not tag.progress.is_read_back
+    if any(made.state in OPEN for made in pieces) or not (is_copy or chosen or tag.set_up is None):
+        return {}
+    ways = hand_ways(tag)
+    way = next((each for each in ways if each.value == chosen), ways[0])
+    found: dict[str, Any] = {"hand_ways": ways, "hand": hand_card(tag, way, None) if is_copy or chosen else None}
+    if is_copy and (brief := brief_of(tag, way.machine)) is not None:
+        found["brief"] = brief_shown(tag, brief, way.machine)
+    return found
+
+
+def _context(tag: Tag, pieces: list[Piece], piece: Piece | None, order: OrderNow | None, chosen: str) -> dict[str, Any]:
+    is_driven = piece is not None and not piece.is_by_hand
+    machine = piece.machine if piece is not None and is_driven else tag.set_up.machine if tag.set_up else None
+    line = line_of(machine) if machine is not None and machine.has_line else None
     number, tries = next_of(pieces)
     following = Piece(key_number=number, try_number=tries)
     holding, is_unhomed = _holding(tag, pieces, piece), line is not None and line.is_unhomed
@@ -132,6 +189,8 @@ def _context(tag: Tag, pieces: list[Piece], piece: Piece | None, order: OrderNow
         "has_open": any(made.state in OPEN for made in pieces),
         "next_key": following.called,
         "expected": f"{number}.{tries}",
+        **_by_hand(tag, pieces, piece, chosen),
+        "is_copy": tag.is_copied and not tag.progress.is_read_back,
         "to_prove": piece is not None and piece.state == PieceState.FINISHED and not hasattr(piece, "proof"),
         "is_one_more": number > tag.quantity,
         "key": settled_key_of(tag),
@@ -140,8 +199,14 @@ def _context(tag: Tag, pieces: list[Piece], piece: Piece | None, order: OrderNow
         "lapses": lapse_words(holding) if holding is not None else [],
         "can_send": holding is not None and holding.is_checked and not holding.is_practised and not is_unhomed,
     }
+    is_by_hand = piece is not None and piece.is_by_hand
+    is_under_way = piece is not None and piece.state in OPEN
+    context["shows_machine"] = (context["ready"] or context["has_open"]) and not (is_by_hand and is_under_way)
+    context["needs_card"] = not (context["shows_machine"] or context["is_copy"] or is_by_hand or not tag.is_open)
     if piece is not None:
         context |= {
+            "exchange_left": piece.is_begun and any(not each.is_done for each in context["hand"].exchange),
+            "is_driven": is_driven,
             "can_end": not why_not_ended(piece, pieces, line),
             "to_be_looked_at": piece.state_row.to_be_looked_at,
             "send_again": piece.state in SENT_AGAIN and piece.state != PieceState.PLANNED,
@@ -192,9 +257,10 @@ def _progress(tag: Tag, piece: Piece, line: LineNow | None) -> dict[str, Any]:
 
 def _so_far(tag: Tag, piece: Piece) -> dict[str, Any]:
     """How the key is drawn as far as it is cut: its values, the path, and what is not cut yet."""
-    if piece.settlement is None:
+    values = piece.wanted_values
+    if values is None:
         return {"values": {}}
-    values, style = piece.settlement.values, piece.set_up.style if piece.set_up else ""
+    style = piece.set_up.style if piece.set_up else ""
     if piece.onto_id is not None or piece.set_up is None:
         return {"values": values, "style": style}
     left = piece.set_up.commands[piece.done :]

@@ -11,6 +11,7 @@ from wryfalcon.bench.actions.hand_over import hand_over
 from wryfalcon.bench.models import Piece, Trial
 from wryfalcon.bench.queries.readings_record import readings_record
 from wryfalcon.bench.shown.history import history_of
+from wryfalcon.bench.shown.proof import trial_words
 from wryfalcon.bench.views.stage import attempt, find_tag, open_tag, settled_key_of, show_stage, to_stage
 
 
@@ -19,13 +20,14 @@ from wryfalcon.bench.views.stage import attempt, find_tag, open_tag, settled_key
 def hand_over_stage(request: PersonRequest, number: int) -> HttpResponse:
     """Everything read, decided, cut and proven."""
     tag = open_tag(request, number, without_family=True)
-    pieces = Piece.objects.filter(tag=tag).select_related("machine", "proof").defer("cuts").order_by("id")
-    trials = Trial.objects.select_related("lock")
+    made = Piece.objects.filter(tag=tag).select_related("machine", "proof").defer("cuts").order_by("id")
+    pieces = list(made.prefetch_related(Prefetch("trials", Trial.objects.select_related("lock"))))
     context = {
         "key": settled_key_of(tag),
         "readings": readings_record(tag) if tag.progress.is_read else [],
         "overrulings": tag.overrulings.filter(withdrawn=False) if tag.progress.is_read else [],
-        "pieces": pieces.prefetch_related(Prefetch("trials", trials)),
+        "pieces": pieces,
+        "keys": [(piece, [trial_words(trial) for trial in piece.trials.all()]) for piece in pieces],
         "history": history_of(tag),
     }
     return show_stage(request, tag, "hand-over", context)

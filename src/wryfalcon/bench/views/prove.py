@@ -182,7 +182,7 @@ def _show(
         "at": at,
         "at_cut": proof.cuts[at - 1] if at else None,
         "known": ",".join(str(cut.repeats) for cut in proof.cuts),
-        "has_caliper": piece.machine is not None and piece.machine.is_simulated,
+        "has_caliper": piece.machine is not None and piece.machine.is_simulated and piece.set_up_id is not None,
         "order": order if order and order.order.command == "measure" else None,
         "live": order is not None and order.is_open,
         "shallow": cuts_to_deepen(tag, proof),

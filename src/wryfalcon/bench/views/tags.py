@@ -61,7 +61,7 @@ def new(request: PersonRequest) -> HttpResponse:
                 tag = take_in(request.user, form.job(locks_of(locks)))
                 if code is not None:
                     read_code(request.user, tag, code)
-            return to_stage(tag, "settle" if code else "read" if tag.family_record_id else "take-in")
+            return to_stage(tag, "settle" if code else _first_stage(tag))
         except NotDone as refusal:
             form.add_error(refusal.field or None, refusal.says)
     bad = request.method == "POST"
@@ -104,12 +104,19 @@ def take_in_stage(request: PersonRequest, number: int) -> HttpResponse:
         try:
             if says := change(request.user, tag, form.job(locks_of(locks))):
                 messages.info(request, says)
-            return to_stage(tag, "read" if tag.family_record_id else "take-in")
+            return to_stage(tag, _first_stage(tag))
         except NotDone as refusal:
             form.add_error(refusal.field or None, refusal.says)
     query = urlencode({"tag": tag.number, "words": tag.title})
     context = {"form": form, "locks": locks, **_choices(), "key": key_of(tag, {}), "guide_query": query}
     return show_stage(request, tag, "take-in", context, status=422 if request.method == "POST" else 200)
+
+
+def _first_stage(tag: Tag) -> str:
+    """Where a tag goes on from Take in."""
+    if tag.is_copied:
+        return "cut"
+    return "read" if tag.family_record_id is not None else "take-in"
 
 
 @require_GET

@@ -8,9 +8,9 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from keycore.machines.touch import TouchMark
-from wryfalcon.keeping.shown.trim import turn_words
 from wryfalcon.lengths import say_mm
 from wryfalcon.machines.models import Machine, MachineKind, TouchTry
+from wryfalcon.machines.sentences import turn_words
 
 STEPS = {
     MachineKind.TRACING: (

@@ -9,8 +9,8 @@ from keycore.machines.trim import Advice, Term
 from keycore.machines.trim import Trim as Fit
 from wryfalcon.keeping.queries.trimming import TrimState
 from wryfalcon.lengths import mm_as_shown, say_mm, unit_shown
-from wryfalcon.machines.models import Closer, Machine
 from wryfalcon.machines.queries.fittings import axes_of
+from wryfalcon.machines.sentences import dial_words, turn_words
 
 NOT_ENOUGH = "One clamping cannot tell a badly seated key from a machine out of true: bottom a blank and cut again."
 SCATTERS = (
@@ -142,30 +142,6 @@ def _beyond(state: TrimState, fit: Fit) -> list[str]:
     if fit.space_scale and fit.space_scale.excludes_zero:
         found.append("the spacing itself is off, so have that axis serviced")
     return found
-
-
-def turn_words(machine: Machine, adjust: float, sign: float = 1.0) -> str:
-    """A depth adjustment as what the hand does: a number, or part of a turn of a screw and which way; mm.
-
-    ``adjust`` is shallow when positive; ``sign`` -1 where values grow with depth.
-    """
-    deeper = adjust < 0
-    if not machine.screw_lead:
-        dial = dial_words(machine.depth_dial, adjust)
-        return f"add {say_mm(adjust * sign, signed=True)} to the offset{dial}, {'deeper' if deeper else 'shallower'}"
-    turns = abs(adjust) / machine.screw_lead
-    closer = machine.closer or Closer.CLOCKWISE
-    other = Closer.ANTICLOCKWISE if closer == Closer.CLOCKWISE else Closer.CLOCKWISE
-    way = closer if deeper else other
-    return f"turn the screw {turns:.2f} of a turn {Closer(way).label}, {'closer' if deeper else 'away'}"
-
-
-def dial_words(division: float | None, adjust: float) -> str:
-    """An adjustment in divisions of a dial, "" without one; mm."""
-    if not division:
-        return ""
-    divisions = abs(adjust) / division
-    return f", {divisions:.3g} division{'' if divisions == 1 else 's'} of the dial"
 
 
 def _error(value: float) -> str:

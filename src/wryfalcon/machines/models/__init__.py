@@ -1,6 +1,8 @@
 """Cutting machines, how they are kept true, and the lines to them."""
 
 from wryfalcon.machines.models.keeping import (
+    CopyStep,
+    CopyStepDone,
     CutterLook,
     Duplicate,
     HandStudy,
@@ -8,6 +10,7 @@ from wryfalcon.machines.models.keeping import (
     MachineWork,
     OffsetChange,
     Practice,
+    Shift,
     TouchTry,
     Trim,
     TrimReading,
@@ -34,6 +37,8 @@ __all__ = [
     "TRACES_SURFACE",
     "Clamp",
     "Closer",
+    "CopyStep",
+    "CopyStepDone",
     "Cutter",
     "CutterLook",
     "DriverKind",
@@ -53,6 +58,7 @@ __all__ = [
     "Order",
     "OrderState",
     "Practice",
+    "Shift",
     "TouchTry",
     "Trim",
     "TrimReading",

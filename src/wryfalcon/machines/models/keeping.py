@@ -217,3 +217,45 @@ class HandStudy(models.Model):
     def whole(self) -> float:
         """One reading by any of these hands, sd, mm."""
         return float((self.repeatability**2 + self.reproducibility**2) ** 0.5)
+
+
+class CopyStep(models.TextChoices):
+    """What is done at a side-milling duplicator before it copies, in this order."""
+
+    BACK = "back", "Depth knob back to its set mark; head and guide locks loose"
+    MATCH = "match", "Mill to tracer, on identical flats"
+    DEPTH = "depth", "Depth on the pattern, the blank’s jaw empty"
+    LIFT = "lift", "Follower lifted off the pattern’s floor, locked"
+    BLANK = "blank", "Blank in; the same shoulder for both, the travelling stop where the blade is too short"
+
+
+class CopyStepDone(models.Model):
+    """One of those steps done, for which profile; a later job of the same kind may rest on it."""
+
+    machine = models.ForeignKey(Machine, models.CASCADE, related_name="copy_steps")
+    step = models.CharField(max_length=5, choices=CopyStep)
+    profile = models.CharField(max_length=120, help_text="the family's name, or the blank's where it is not known")
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, related_name="+")
+    at = models.DateTimeField(default=timezone.now)
+
+    class Meta:
+        ordering = ["id"]
+
+
+class Shift(models.Model):
+    """A duplicator moved on purpose for one pattern: out of true for every other key until it is put back."""
+
+    machine = models.ForeignKey(Machine, models.CASCADE, related_name="shifts")
+    tag = models.ForeignKey("bench.Tag", models.SET_NULL, null=True, related_name="+")
+    by_mm = models.FloatField(help_text="of its depth, mm, away from the key is positive")
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, related_name="+")
+    at = models.DateTimeField(auto_now_add=True)
+    put_back_at = models.DateTimeField(null=True)
+
+    class Meta:
+        ordering = ["id"]
+        constraints = [
+            models.UniqueConstraint(
+                fields=["machine"], condition=models.Q(put_back_at=None), name="one_shift_at_a_time"
+            )
+        ]

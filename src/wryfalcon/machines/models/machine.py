@@ -86,6 +86,7 @@ class Machine(models.Model):
     closer = models.CharField(max_length=13, choices=Closer, blank=True)
     space_axis = models.CharField(max_length=2, default="X", help_text="moves along the blade")
     depth_axis = models.CharField(max_length=2, default="Z", help_text="makes the depth")
+    one_clamp = models.BooleanField(default=False, help_text="pattern and new key take turns in it")
 
     class Meta:
         ordering = ["name"]

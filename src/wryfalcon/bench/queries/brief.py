@@ -1,0 +1,171 @@
+"""A pattern read briefly before it is copied: what to measure of it, and what that says."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from keycore.errors import InputError
+from keycore.family import Family
+from keycore.proving.brief import (
+    BriefAdvice,
+    BriefLook,
+    BrieflyMeasured,
+    LockOfPattern,
+    MadeEither,
+    WearKnown,
+    along_of,
+    best_look,
+    blade_says,
+    chances_of,
+    wear_after,
+    wear_before,
+)
+from keycore.proving.lock import Feel, Making
+from keycore.reading.evidence import Spread
+from keycore.reading.wear import WearGrade
+from wryfalcon.bench.models import OnBench, Tag
+from wryfalcon.bench.queries.prospects import FEELS, LOCK_WEAR_MM, UNKNOWN_MAKING, worst_turn
+from wryfalcon.bench.queries.reading import TrackReading, readings_of
+from wryfalcon.documents import parsed
+from wryfalcon.kept import kept
+from wryfalcon.machines.models import Machine
+from wryfalcon.machines.queries.hands import caliper_sd_mm
+
+TRACED = Making(0.012, 0.018)
+"""A duplicator whose own figures are not known: scatter of a cut and of a clamping, mm; common practice, no source."""
+FEWEST = 3
+
+
+@dataclass(frozen=True)
+class Brief:
+    """What to measure of a pattern, what was measured, and what it says; None where it cannot be said."""
+
+    look: BriefLook
+    grade: str
+    values: tuple[float | None, ...]  # of the cuts asked for, as far as they were measured
+    blade_mm: float | None
+    advice: BriefAdvice | None  # None until something is measured
+    unmeasured: BriefAdvice  # by the look of it alone
+    gone: Spread | None  # of all its cuts, on average, family unit
+
+
+@dataclass(frozen=True)
+class BriefAsked:
+    """All that a brief look depends on."""
+
+    document: str
+    grade: WearGrade
+    traced: Making  # family unit
+    felt: Feel | None
+    sd: float  # of measuring a cut, family unit on one edge
+
+
+def can_be_brief(tag: Tag) -> bool:
+    """Whether a pattern of this tag can be read briefly: a family of one track that says when a key turns."""
+    if tag.family_record_id is None:
+        return False
+    family = tag.family
+    has_play = family.play is not None or family.tolerance is not None
+    is_read = family.kind.is_read and family.depth.is_length
+    return len(family.tracks) == 1 and len(family.tracks[0].spaces) >= FEWEST and has_play and is_read
+
+
+def brief_of(tag: Tag, machine: Machine | None) -> Brief | None:
+    """What a brief look at this tag's pattern asks and says; None for a family that it cannot be asked of."""
+    if not can_be_brief(tag) or tag.family_record is None:
+        return None
+    family, reading = tag.family, readings_of(tag)[0]
+    felt = worst_turn(list(tag.locks.all()))
+    making = Making(machine.sd_each, machine.sd_seat) if machine is not None else TRACED
+    asked = BriefAsked(
+        tag.family_record.document,
+        _grade(tag, reading),
+        Making(*(family.depth.from_machine(sd) for sd in (making.sd_each, making.sd_common))),
+        FEELS.get(felt) if felt else Feel.FREE,  # a key that looks good and is used turns, as far as anybody said
+        family.depth.from_machine(caliper_sd_mm()) * family.share_per_edge,
+    )
+    try:
+        look = _look(asked)
+        unmeasured = _advice(asked, None, None)
+    except InputError:
+        return None
+    known = _wear_known(family, reading, asked.grade, tag.blade_lost_mm, tag.blade_lost_at, asked.sd)
+    seen = _seen(family, reading, asked.sd)
+    return Brief(
+        look=look,
+        grade=asked.grade,
+        values=tuple(reading.as_is()[cut - 1] for cut in look.cuts),
+        blade_mm=tag.blade_lost_mm,
+        advice=_advice(asked, known, seen) if known is not None else None,
+        unmeasured=unmeasured,
+        gone=_average(family, known) if known is not None else None,
+    )
+
+
+def _grade(tag: Tag, reading: TrackReading) -> WearGrade:
+    """How worn the pattern looks: as was said, else what a key brought as a good one looks like."""
+    if reading.record is None and tag.on_bench == OnBench.GOOD_KEY:
+        return WearGrade.NEW
+    return WearGrade(reading.wear)
+
+
+@kept(128)
+def _look(asked: BriefAsked) -> BriefLook:
+    """The same pattern is looked at the same way every time a page is looked at."""
+    family = parsed(asked.document)
+    return best_look(family, family.tracks[0], asked.grade, _made(family, asked), asked.sd, _lock(family, asked))
+
+
+@kept(128)
+def _advice(asked: BriefAsked, known: WearKnown | None, seen: BrieflyMeasured | None) -> BriefAdvice:
+    family = parsed(asked.document)
+    wear = known or wear_before(family, asked.grade)
+    made, lock = _made(family, asked), _lock(family, asked)
+    return chances_of(family, family.tracks[0], wear, made, lock, asked.sd, seen=seen)
+
+
+def _made(family: Family, asked: BriefAsked) -> MadeEither:
+    coded = Making(*(family.depth.from_machine(sd) for sd in (UNKNOWN_MAKING.sd_each, UNKNOWN_MAKING.sd_common)))
+    return MadeEither(asked.traced, coded)
+
+
+def _lock(family: Family, asked: BriefAsked) -> LockOfPattern:
+    prior = Spread(*(family.depth.from_machine(x) for x in (LOCK_WEAR_MM.mean, LOCK_WEAR_MM.sd)))
+    return LockOfPattern(prior, asked.felt)
+
+
+def _wear_known(
+    family: Family, reading: TrackReading, grade: WearGrade, blade_mm: float | None, blade_at: float | None, sd: float
+) -> WearKnown | None:
+    """What the cuts that were measured say of the wear, whatever depths they are, and then what the blade says."""
+    offset, posterior, before = reading.offset, reading.posterior, wear_before(family, grade)
+    found: WearKnown | None = None
+    if offset is not None and posterior is not None:
+        edge = family.share_per_edge * (-1.0 if reading.track.falls_when_deeper else 1.0)
+        tip = posterior.tip or Spread(0.0, 0.0)
+        cov = (((offset.sd * edge) ** 2, 0.0), (0.0, (tip.sd * edge) ** 2))
+        found = WearKnown(offset.mean * edge, tip.mean * edge, cov, before.uneven)
+    if blade_mm is None or blade_at is None:
+        return found
+    gone, blade_sd = blade_says(family, family.depth.from_machine(blade_mm), sd)
+    return wear_after(found or before, [], [], sd, (blade_at, gone, blade_sd))
+
+
+def _seen(family: Family, reading: TrackReading, sd: float) -> BrieflyMeasured | None:
+    """The cuts that were measured, each beside the depth it is taken to be."""
+    if reading.steps is None or reading.measured is None:
+        return None
+    down = family.share_per_edge * (1.0 if reading.track.falls_when_deeper else -1.0)
+    along = along_of(reading.track)
+    seen = [
+        (along[place], (reading.track.values[step] - value) * down)
+        for place, (step, value) in enumerate(zip(reading.steps, reading.as_is(), strict=True))
+        if value is not None
+    ]
+    return BrieflyMeasured(tuple(x for x, _ in seen), tuple(gone for _, gone in seen), sd)
+
+
+def _average(family: Family, known: WearKnown) -> Spread:
+    along = along_of(family.tracks[0])
+    middle = sum(along) / len(along)
+    return Spread(known.at(middle), known.sd_at(middle))
