@@ -144,6 +144,8 @@ class Cutting:
     working: Callable[[Family, Plan], tuple[str, ...]]  # of its own columns, in sentences
     handling: tuple[HandCheck, ...]  # what is checked by hand before one is cut, in the order of the work
     suspects: Mapping[str, CauseModel]  # what can make its keys come out wrong, by name; see ``kinds/causes.py``
+    tip_may_stand: Callable[[Family, Mapping[str, Sequence[float]]], tuple[float, float] | None] | None = None
+    """How high its tip's corner may stand to lift a tumbler, and the sd, on one edge; None for a kind without such."""
 
 
 def _nothing_wrong(family: Family) -> Iterable[InputError]:

@@ -16,6 +16,7 @@ from wryfalcon.library.models import Blank, FamilyRecord
 from wryfalcon.machines.models import Cutter, DriverKind, JawSide, Machine
 
 MOST_KEYS = 500
+AT_TIP = "tip"
 FELT_PARTS = ("enters", "turns", "leaves")
 
 
@@ -142,6 +143,7 @@ class TrialForm(forms.Form):
     lock = forms.IntegerField(widget=forms.HiddenInput)
     way_up = forms.ChoiceField(label="Way up", choices=WayUp)
     free = forms.BooleanField(label="Goes freely", required=False)
+    at = forms.CharField(label="Shows at", required=False)
     grade = forms.IntegerField(label="Grade", min_value=0, max_value=BEST_GRADE, required=False)
     worked = forms.BooleanField(label="After working it a few times", required=False)
     enters = forms.ChoiceField(label="Goes in", choices=Felt, required=False)
@@ -152,4 +154,7 @@ class TrialForm(forms.Form):
         """What the action takes; one press says that it goes in, turns and comes out freely."""
         said = self.cleaned_data
         enters, turns, leaves = (Felt.FREE if said["free"] else said[part] for part in FELT_PARTS)
-        return TrialFelt(said["way_up"], said["worked"], enters, turns, leaves, said["grade"])
+        track, _, space = said["at"].rpartition(":")
+        at = (track, int(space)) if space.isascii() and space.isdecimal() and len(space) < 4 else None
+        where = {"at": at, "at_tip": said["at"] == AT_TIP}
+        return TrialFelt(said["way_up"], said["worked"], enters, turns, leaves, said["grade"], **where)

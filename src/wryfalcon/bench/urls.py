@@ -74,6 +74,7 @@ urlpatterns = [
     path("tags/<int:number>/prove/<int:piece>/value", prove.type_proof_value, name="type-proof-value"),
     path("tags/<int:number>/prove/<int:piece>/measure", prove.measure, name="measure"),
     path("tags/<int:number>/prove/<int:piece>/try", prove.try_key, name="try-key"),
+    path("tags/<int:number>/prove/<int:piece>/take-off", prove.take_off, name="take-off"),
     path("tags/<int:number>/prove/<int:piece>/beside", prove.lay_beside, name="lay-beside"),
     path("tags/<int:number>/prove/<int:piece>/verdict", prove.keep_verdict, name="keep-verdict"),
     path("tags/<int:number>/hand-over", hand_over.hand_over_stage, name="hand-over"),

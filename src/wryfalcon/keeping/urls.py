@@ -7,6 +7,7 @@ from wryfalcon.keeping.views import book, fittings, particulars, practice, touch
 app_name = "keeping"
 urlpatterns = [
     path("machines/<int:pk>", book.show, name="machine"),
+    path("machines/<int:pk>/put-back", book.put_it_back, name="put-back"),
     path("machines/<int:pk>/course", book.course, name="course"),
     path("machines/<int:pk>/due", book.due, name="due"),
     path("machines/<int:pk>/practice", practice.practice, name="practice"),

@@ -74,8 +74,8 @@ def _set_up(tag: Tag) -> dict[str, Any] | None:
 
 
 def _pieces(tag: Tag) -> list[Piece]:
-    pieces = Piece.objects.filter(tag=tag).select_related("machine", "proof", "onto")
-    return list(pieces.prefetch_related("proof_values", "trials__lock").order_by("id"))
+    pieces = Piece.objects.filter(tag=tag).select_related("machine", "proof", "onto", "settlement")
+    return list(pieces.prefetch_related("proof_values", "trials__lock", "dimensions").order_by("id"))
 
 
 def _made(piece: Piece) -> dict[str, Any]:
@@ -85,9 +85,16 @@ def _made(piece: Piece) -> dict[str, Any]:
         "job": piece.job,
         "called": piece.called,
         "machine": piece.machine.name if piece.machine else None,
+        "made_how": piece.made_how,
         "state": piece.state,
         "why_ended": piece.why_ended,
         "touches_up": piece.onto.job if piece.onto else None,
+        "touched": piece.touched,
+        "wanted": piece.wanted_values,
+        "deburred_at": piece.deburred_at.isoformat() if piece.deburred_at else None,
+        "given_at": piece.given_at.isoformat() if piece.given_at else None,
+        "finish": piece.finish,
+        "beside_the_old_key": [{"what": d.what, "old_mm": d.old, "new_mm": d.new} for d in piece.dimensions.all()],
         "finished_at": piece.finished_at.isoformat() if piece.finished_at else None,
         "measured": [
             {"track": v.track, "space": v.space, "value": v.value, "position": v.position, "source": v.source}
@@ -95,7 +102,13 @@ def _made(piece: Piece) -> dict[str, Any]:
             if not v.withdrawn
         ],
         "proof": proof
-        and {"verdict": proof.verdict, "passed": proof.passed, "reason": proof.reason, "cuts": proof.cuts},
+        and {
+            "proven_by": proof.proven_by,
+            "verdict": proof.verdict,
+            "passed": proof.passed,
+            "reason": proof.reason,
+            "cuts": proof.cuts,
+        },
         "trials": [
             {
                 "lock": t.lock.name,
@@ -104,6 +117,8 @@ def _made(piece: Piece) -> dict[str, Any]:
                 "enters": t.enters,
                 "turns": t.turns,
                 "leaves": t.leaves,
+                "grade": t.grade,
+                "at": {"track": t.at_track, "space": t.at_cut} if t.at_cut is not None else "tip" if t.at_tip else None,
             }
             for t in piece.trials.all()
         ],

@@ -10,6 +10,7 @@ from django.template.loader import render_to_string
 from wryfalcon.bench.models import Tag
 from wryfalcon.bench.queries.planning import card_of
 from wryfalcon.bench.shown.cut_table import cut_table
+from wryfalcon.bench.shown.keys_made import keys_made
 from wryfalcon.bench.views.stage import settled_key_of
 from wryfalcon.lengths import shown_in
 from wryfalcon.records.document import record_of
@@ -34,6 +35,7 @@ def _context(tag: Tag) -> dict[str, Any]:
         "tag": tag,
         "family": tag.family,
         "record": record_of(tag),
+        "made": keys_made(tag),
         "card": card,
         "cuts": cut_table(card) if card else None,
         "key": settled_key_of(tag),

@@ -7,6 +7,8 @@ from __future__ import annotations
 
 from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass
+from itertools import pairwise
+from math import atan, cos, pi
 
 import numpy as np
 
@@ -25,6 +27,11 @@ from keycore.units import NOTHING
 PLUNGED, RAMPED = "plunged", "ramped"
 STYLES = {PLUNGED: "plunged, a V per space", RAMPED: "ramped, a continuous edge"}
 COLUMNS = (Column("depth_of_cut", "Cut in"), Column("flat_left", "Flat left"))
+
+FRICTION = 0.2
+"""Of brass on brass, a little oil between: from memory."""
+STEEPEST = pi / 2 - 2 * atan(FRICTION)
+"""A corner lifts a round end where the slope it meets is no steeper: beyond it the tumbler jams in its hole."""
 
 
 @dataclass(frozen=True)
@@ -243,6 +250,37 @@ def clampings(family: Family, tracks: Iterable[str]) -> tuple[Clamping, ...]:
     return tuple(Clamping(number, "front", Wheel.name, (track,)) for number, track in enumerate(tracks, start=1))
 
 
+def tip_may_stand(family: Family, values: Mapping[str, Sequence[float]]) -> tuple[float, float] | None:
+    """How high the corner of the tip may stand for it to lift the first tumbler, and how well that is known.
+
+    A tumbler hangs no lower than its deepest cut, taken to be known to half a step. The corner meets its round end of
+    radius R at a height d above the lowest point, where the end slopes as acos(1 - d / R); it is lifted up to
+    90 degrees less twice the angle of friction, so that the corner may be R (1 - cos) of that high above where the
+    tumbler hangs. A corner that catches is taken down to there at 45 degrees, which no such end minds: that is the
+    smallest softening that clears. Arguments: ``values`` (n,) by track, family unit, whose tracks have a tip.
+    Returns the height, family unit on one edge, and its sd; None where the key's own edge lies below it at the
+    tip already. Raises InputError without blank or cut.
+
+    >>> from keycore.documents.family import read_family
+    >>> harbour = read_family("harbour-five")
+    >>> may = tip_may_stand(harbour, {"A": [0.25, 0.25, 0.25, 0.25, 0.3]})
+    >>> may is not None and may[0] < harbour.blank.height
+    True
+    """
+    lowest: tuple[float, float] | None = None
+    for track in family.tracks:
+        if track.name not in values:
+            continue
+        heights = edge_values(family, track.values)
+        tumbler, edge = tumbler_of(family, track), edge_of(family, track, values[track.name])
+        radius = tumbler.size if tumbler.shape == "round" else 0.0
+        step = min(abs(a - b) for a, b in pairwise(heights))
+        may = (min(heights) + radius * (1 - cos(STEEPEST)), step / 4)
+        if float(edge.h[-1]) > may[0] and (lowest is None or may[0] < lowest[0]):
+            lowest = may
+    return lowest
+
+
 CUTTING = Cutting(
     tool=Wheel,
     styles=STYLES,
@@ -255,4 +293,5 @@ CUTTING = Cutting(
     working=working,
     handling=OF_A_BLADE,
     suspects=CAUSES,
+    tip_may_stand=tip_may_stand,
 )

@@ -57,7 +57,7 @@ def cut_key(press: Press, tag: Tag, expected: str = "", *, one_more: bool = Fals
             raise NotDone(f"{keys_made_words(tag.quantity)}. Ask for one more, if one more it is to be.")
         piece = plan_piece(card, number, tries)
         write_down(Event.PIECE_SENT, press.by, tag, piece=piece.called, job=piece.job, machine=str(card.machine))
-    _send(press, piece)
+    send_piece(press, piece)
     return piece
 
 
@@ -70,7 +70,7 @@ def send_again(press: Press, tag: Tag, piece: Piece, known: str = "") -> None:
         raise NotDone(f"{piece.called.capitalize()} is {piece.get_state_display()}: it is not sent again.")
     _check_its_card(tag, piece, known)
     write_down(Event.PIECE_SENT, press.by, tag, piece=piece.called, job=piece.job, again=True)
-    _send(press, piece)
+    send_piece(press, piece)
 
 
 @transaction.atomic
@@ -91,7 +91,7 @@ def touch_up(press: Press, tag: Tag, piece: Piece) -> Piece:
     wanted = {(cut.track, cut.space): cut.deepen_by_mm for cut in shallow}
     card = piece.set_up
     if moved := moved_since(card, piece.finished_at):
-        card = _card_of_the_same(tag, piece, moved)
+        card = card_of_the_same(tag, piece, moved)
         wanted = dict.fromkeys(wanted, 0.0)
     if is_practised(card.machine, tag):
         raise NotDone(practice_words(card.machine))
@@ -102,7 +102,7 @@ def touch_up(press: Press, tag: Tag, piece: Piece) -> Piece:
     ]
     fresh = plan_piece(card, piece.key_number, piece.try_number, cuts=cuts, onto=piece)
     write_down(Event.PIECE_SENT, press.by, tag, piece=fresh.called, job=fresh.job, onto=piece.job)
-    _send(press, fresh)
+    send_piece(press, fresh)
     return fresh
 
 
@@ -277,7 +277,8 @@ def _check_its_card(tag: Tag, piece: Piece, known: str) -> None:
         raise NotDone(why_not_cut(holding, "Look again before it goes on" if piece.done else ""))
 
 
-def _card_of_the_same(tag: Tag, piece: Piece, moved: Sequence[str]) -> SetUp:
+def card_of_the_same(tag: Tag, piece: Piece, moved: Sequence[str]) -> SetUp:
+    """The card in force, for a key whose machine moved since it was cut. NotDone unless it is of the same bitting."""
     card = tag.set_up
     if card is None or card.settlement_id != piece.settlement_id or not what_holds(tag, card).is_checked:
         raise NotDone(
@@ -329,7 +330,7 @@ def uncut_of(family: Family) -> float:
     return 0.0 if uncut is None else family.depth.to_machine(uncut)
 
 
-def _send(press: Press, piece: Piece) -> None:
+def send_piece(press: Press, piece: Piece) -> None:
     """Ask its machine to take a piece in; only a stopped key makes way for another."""
     assert piece.machine is not None
     in_hand = Piece.objects.filter(machine=piece.machine, state__in=AT_MACHINE - {PieceState.STOPPED})

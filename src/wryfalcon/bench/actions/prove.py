@@ -83,6 +83,8 @@ class TrialFelt:
     turns: str = ""
     leaves: str = ""
     grade: int | None = None
+    at: tuple[str, int] | None = None  # track and space of the cut that shows a mark, or that was felt
+    at_tip: bool = False
 
 
 @transaction.atomic
@@ -94,9 +96,13 @@ def try_in_lock(actor: User, tag: Tag, piece: Piece, lock: Lock, felt: TrialFelt
         raise NotDone("Choose how it felt from the list.")
     if felt.grade is not None and not 0 <= felt.grade <= BEST_GRADE:
         raise NotDone(f"A grade is 0 to {BEST_GRADE}.")
+    if felt.at is not None:
+        check_cut(tag, *felt.at)
     if not any(parts) and felt.grade is None:
         raise NotDone("Say how it went in, turned or came out.")
     kept = {"enters": felt.enters, "turns": felt.turns, "leaves": felt.leaves, "grade": felt.grade, "by": actor}
+    kept |= {"at_track": felt.at[0] if felt.at else "", "at_cut": felt.at[1] if felt.at else None}
+    kept |= {"at_tip": felt.at_tip}
     Trial.objects.update_or_create(piece=piece, lock=lock, way_up=felt.way_up, worked=felt.worked, defaults=kept)
     lift_verdict(actor, tag, piece)
     write_down(
@@ -163,6 +169,13 @@ def _against(ground: Ground) -> str:
     if ground.trials and not ground.is_free:
         return "It did not go freely in every lock it was tried in."
     return f"The key is {ground.measured.verdict}." if ground.measured else ""
+
+
+def check_cut(tag: Tag, track: str, space: int) -> None:
+    """Raise NotDone for a cut that the family does not have."""
+    spaces = {each.name: len(each.spaces) for each in tag.family.tracks} if tag.family_record is not None else {}
+    if not 1 <= space <= spaces.get(track, 0):
+        raise NotDone(f"There is no cut {space}.", "at")
 
 
 def check_finished(tag: Tag, piece: Piece) -> None:

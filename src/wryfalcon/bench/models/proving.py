@@ -72,6 +72,9 @@ class Trial(models.Model):
     turns = models.CharField(max_length=5, choices=Felt, blank=True)
     leaves = models.CharField(max_length=5, choices=Felt, blank=True)
     grade = models.PositiveSmallIntegerField(null=True, help_text="0 will not to 10 as new")
+    at_track = models.CharField(max_length=120, blank=True, help_text="of the cut that shows a mark, or that was felt")
+    at_cut = models.PositiveSmallIntegerField(null=True, help_text="family order")
+    at_tip = models.BooleanField(default=False, help_text="its tip catches as it goes in")
     by = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, related_name="+")
     at = models.DateTimeField(auto_now_add=True)
 

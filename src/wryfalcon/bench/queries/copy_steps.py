@@ -16,6 +16,10 @@ OF_EACH_PROFILE = (CopyStep.DEPTH, CopyStep.LIFT)
 """Done anew after any change of kind."""
 
 
+RESTS_ON = {CopyStep.LIFT: (CopyStep.MATCH, CopyStep.DEPTH), CopyStep.BLANK: tuple(CopyStep)[:-1]}
+"""Done anew once one of these was."""
+
+
 @dataclass(frozen=True)
 class StepNow:
     """One step: whether it holds, since when, and whether it was done for this job or is left from the one before."""
@@ -52,7 +56,7 @@ def copy_steps(tag: Tag, machine: Machine) -> list[StepNow]:
         at = last.at if last is not None and (since is None or last.at > since) else None
         if last is not None and step in OF_EACH_PROFILE and last.profile != profile_of(tag):
             at = None
-        rests_on = found if step in (CopyStep.LIFT, CopyStep.BLANK) else []
+        rests_on = [each for each in found if each.step in RESTS_ON.get(step, ())]
         if at is not None and any(each.at is None or _is_anew(each, at) for each in rests_on):
             at = None  # what it rests on was done anew, or is to be
         found.append(StepNow(step, at, is_left_over=at is not None and last_key is not None and at < last_key))

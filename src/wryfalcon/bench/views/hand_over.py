@@ -2,16 +2,14 @@
 
 from __future__ import annotations
 
-from django.db.models import Prefetch
 from django.http import HttpResponse
 from django.views.decorators.http import require_GET, require_POST
 
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.bench.actions.hand_over import hand_over
-from wryfalcon.bench.models import Piece, Trial
 from wryfalcon.bench.queries.readings_record import readings_record
 from wryfalcon.bench.shown.history import history_of
-from wryfalcon.bench.shown.proof import trial_words
+from wryfalcon.bench.shown.keys_made import keys_made
 from wryfalcon.bench.views.stage import attempt, find_tag, open_tag, settled_key_of, show_stage, to_stage
 
 
@@ -20,14 +18,11 @@ from wryfalcon.bench.views.stage import attempt, find_tag, open_tag, settled_key
 def hand_over_stage(request: PersonRequest, number: int) -> HttpResponse:
     """Everything read, decided, cut and proven."""
     tag = open_tag(request, number, without_family=True)
-    made = Piece.objects.filter(tag=tag).select_related("machine", "proof").defer("cuts").order_by("id")
-    pieces = list(made.prefetch_related(Prefetch("trials", Trial.objects.select_related("lock"))))
     context = {
         "key": settled_key_of(tag),
         "readings": readings_record(tag) if tag.progress.is_read else [],
         "overrulings": tag.overrulings.filter(withdrawn=False) if tag.progress.is_read else [],
-        "pieces": pieces,
-        "keys": [(piece, [trial_words(trial) for trial in piece.trials.all()]) for piece in pieces],
+        "keys": keys_made(tag),
         "history": history_of(tag),
     }
     return show_stage(request, tag, "hand-over", context)

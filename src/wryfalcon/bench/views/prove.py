@@ -24,11 +24,13 @@ from wryfalcon.bench.actions.prove import (
     withdraw_proof_values,
 )  # fmt: skip
 from wryfalcon.bench.actions.side_by_side import FINISH, keep_side_by_side
-from wryfalcon.bench.forms import TrialForm
+from wryfalcon.bench.actions.touch_up import TouchedCut, touch_up_cuts
+from wryfalcon.bench.forms import AT_TIP, TrialForm
 from wryfalcon.bench.models import Dimension, Felt, Lock, Piece, PieceState, Tag, WayUp
 from wryfalcon.bench.queries.dimensions import beside_of
 from wryfalcon.bench.queries.proving import cuts_to_deepen, ground_of, mend_of, passed_keys, proof_of
 from wryfalcon.bench.shown.proof import proof_shown
+from wryfalcon.bench.shown.room import room_shown
 from wryfalcon.bench.views.stage import (
     attempt,
     find_tag,
@@ -122,6 +124,36 @@ def lay_beside(request: PersonRequest, number: int, piece: int) -> HttpResponse:
     return to_stage(tag, "prove", f"?piece={piece}")
 
 
+@require_POST
+@needs(Act.CUT)
+def take_off(request: PersonRequest, number: int, piece: int) -> HttpResponse:
+    """Take a cut of a made key deeper, on its machine or with a file."""
+    tag, kept = _find(number, piece)
+    posted, unit = request.POST, unit_typed(request)
+    track, _, space = posted.get("at", "").rpartition(":")
+    try:
+        by = _amount(tag, posted.get("by", ""), unit)
+    except NotALength as refusal:
+        messages.error(request, str(refusal))
+        return to_stage(tag, "prove", f"?piece={piece}")
+    lock = Lock.objects.filter(pk=whole_number(posted.get("lock")), tag=tag).first()
+    cut = TouchedCut(track, whole_number(space), by, posted.get("reason", ""), lock)
+    by_file = "file" in posted
+    done = attempt(request, lambda: touch_up_cuts(press_of(request), tag, kept, [cut], by_file=by_file))
+    return to_stage(tag, "cut") if done else to_stage(tag, "prove", f"?piece={piece}")
+
+
+def _amount(tag: Tag, text: str, unit: Unit) -> float:
+    """How much is taken off, as it was typed: thousandths or hundredths where no point stands in it; family unit."""
+    if tag.family_record is None:
+        raise NotALength("What this key is to measure is not known.")
+    small = text.strip()
+    if small.isascii() and small.isdecimal():
+        small = f"{int(small) * (0.001 if unit == Unit.INCH else 0.01):.4f}"
+    lengths = Coordinate("length", unit=tag.family.unit)
+    return parse_value(small, unit, lengths).value
+
+
 def _size_mm(text: str, unit: Unit) -> float | None:
     """A size as it was typed, mm."""
     return parse_value(text, unit, Coordinate("length")).value if text.strip() else None
@@ -211,9 +243,10 @@ def _drawn(tag: Tag, piece: Piece, proof: MeasuredKey) -> dict[str, Any]:
 
 
 def _of_trials(tag: Tag, piece: Piece, proof: MeasuredKey | None) -> dict[str, Any]:
-    """What the page needs to note trials and to keep the verdict."""
+    """What the page needs to note trials, to take a cut deeper, and to keep the verdict."""
+    ground = ground_of(tag, piece, proof)
     return {
-        "shown": proof_shown(ground_of(tag, piece, proof)),
+        "shown": proof_shown(ground),
         "kept": getattr(piece, "proof", None),
         "felt": [choice for choice in Felt.choices if choice[0]],
         "try_at": reverse("bench:try-key", args=[tag.number, piece.pk]),
@@ -221,6 +254,17 @@ def _of_trials(tag: Tag, piece: Piece, proof: MeasuredKey | None) -> dict[str, A
         "ways_up": WayUp.choices,
         "both_ways": tag.family_record is None or tag.family.goes_both_ways,
         "beside": beside_of(tag, piece),
+        "taking": room_shown(tag, piece, ground) if tag.family_record is not None else None,
         "finish": [(look, words, look in piece.finish) for look, words in FINISH.items()],
+        "marks": _marks(tag),
         "grades": [(grade, str(grade)) for grade in range(BEST_GRADE + 1)],
     }
+
+
+def _marks(tag: Tag) -> list[tuple[str, str]]:
+    """Where a key may show that it rubs or snags: each of its cuts, and its tip."""
+    if tag.family_record is None:
+        return [(AT_TIP, "its tip")]
+    several = len(tag.family.tracks) > 1
+    places = [(f"{track}:{space}", f"cut {f'{track} ' if several else ''}{space}") for track, space in _all_cuts(tag)]
+    return [*places, (AT_TIP, "its tip")]

@@ -20,7 +20,7 @@ from wryfalcon.bench.views.stage import attempt, find_tag, key_of, open_tag, sho
 from wryfalcon.codes.models import Code
 from wryfalcon.library.models import Blank, FamilyRecord
 from wryfalcon.library.queries.guide import found_row
-from wryfalcon.machines.models import Practice
+from wryfalcon.machines.models import Practice, Shift
 from wryfalcon.machines.queries.line import lines_of_machines
 from wryfalcon.refusal import NotDone
 
@@ -40,6 +40,7 @@ def tags(request: PersonRequest) -> HttpResponse:
             "open": on_the_bench(),
             "closed": closed.only("number", "title", "state", "customer__name")[:LATELY],
             "machines": lines_of_machines(),
+            "shifts": Shift.objects.filter(put_back_at=None).select_related("machine", "tag"),
             "practices": practices.values("machine", "machine__name", "began_at"),
         },
     )

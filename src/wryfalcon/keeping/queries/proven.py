@@ -10,14 +10,16 @@ from math import sqrt
 from statistics import fmean
 
 from django.db.models import Exists, OuterRef, Q
+from django.db.models.functions import Coalesce
 
 from keycore.family import Family
 from keycore.machines.trim import Noise
 from keycore.proving.returned import as_made, mean_error
 from keycore.reading.evidence import Spread
 from keycore.units import Unit, convert
-from wryfalcon.bench.models import Piece, PieceState, Tag
+from wryfalcon.bench.models import MadeHow, Piece, PieceState, Tag
 from wryfalcon.bench.queries.brought_back import BroughtBack, brought_back
+from wryfalcon.keeping.queries.tracing import measured_pattern
 from wryfalcon.library.models import FamilyRecord
 from wryfalcon.machines.models import TRACES, Cutter, Duplicate, Machine, Trim
 
@@ -68,13 +70,20 @@ def zero_mm(trim: Trim, family: Family) -> float:
 
 def _made_keys(machine: Machine, noise: Noise) -> tuple[list[ProvenKey], Counter[float]]:
     """Keys that were proven when new, those that came back, and how often each tolerance was asked, mm."""
-    pieces = Piece.objects.filter(machine=machine, onto=None, state=PieceState.FINISHED, finished_at__isnull=False)
+    pieces = Piece.objects.filter(
+        machine=machine,
+        onto=None,
+        state=PieceState.FINISHED,
+        finished_at__isnull=False,
+        tag__family_record__isnull=False,
+    ).exclude(made_how=MadeHow.TRACED)
     came_back = Exists(Tag.objects.filter(made_by=OuterRef("pk")))
     told = pieces.annotate(came_back=came_back).filter(Q(proof__isnull=False) | Q(came_back=True))
     rows = list(
         told.order_by().values_list(
-            "pk", "finished_at", "set_up__tag__number", "set_up__tag__family_record_id", "set_up__settlement__values",
-            "proof__cuts", "came_back", "set_up__cutter_id", "set_up__cutter__name",
+            "pk", "finished_at", "tag__number", "tag__family_record_id", "settlement__values",
+            "proof__cuts", "came_back", Coalesce("set_up__cutter", "cutter"),
+            Coalesce("set_up__cutter__name", "cutter__name"),
         )
     )  # fmt: skip
     back = brought_back({row[0]: row[1] for row in rows if row[6] and row[1]}) if any(row[6] for row in rows) else {}
@@ -85,7 +94,7 @@ def _made_keys(machine: Machine, noise: Noise) -> tuple[list[ProvenKey], Counter
         family = records[record].family
         to_mm = shallow_mm(family)
         errors = [cut["error"] * to_mm for cut in proven or () if cut["error"] is not None]
-        key = ProvenKey(at, f"tag {number:04d}", family.gauge, 0.0, 0, wheel, wheel_name)
+        key = ProvenKey(at, f"tag {number:04d}", family.gauge, 0.0, 0, wheel or 0, wheel_name or "")
         if pk in back:
             keys.append(_with_return(key, errors, back[pk], targets, family, noise))
         elif errors:
@@ -125,6 +134,42 @@ def _traced_keys(machine: Machine, noise: Noise, tolerances: Counter[float]) -> 
             found.append(replace(key, extra_sd=extra))
         if family.tolerance:
             tolerances[family.tolerance.value * edge_mm(family)] += 1
+    return found + _traced_pieces(machine, noise, tolerances)
+
+
+def _traced_pieces(machine: Machine, noise: Noise, tolerances: Counter[float]) -> list[ProvenKey]:
+    """Keys of tags that were traced and measured, each beside its pattern where that was measured too.
+
+    One traced while the machine was moved on purpose says nothing of where it stands.
+    """
+    traced = Piece.objects.filter(
+        machine=machine, made_how=MadeHow.TRACED, onto=None, state=PieceState.FINISHED, finished_at__isnull=False,
+        tag__family_record__isnull=False, proof_values__withdrawn=False,
+    )  # fmt: skip
+    shifts = list(machine.shifts.all())
+    found = []
+    for piece in traced.select_related("tag__family_record", "cutter").distinct():
+        assert piece.finished_at is not None  # asked for
+        if any(
+            s.at <= piece.finished_at and (s.put_back_at is None or piece.finished_at <= s.put_back_at) for s in shifts
+        ):
+            continue
+        family = piece.tag.family
+        copy: defaultdict[tuple[str, int], list[float]] = defaultdict(list)
+        for value in piece.proof_values.filter(withdrawn=False):
+            copy[value.track, value.space].append(value.value)
+        pattern = {track.name: measured_pattern(piece.tag, track.name) for track in family.tracks}
+        errors = [
+            (fmean(values) - was) * shallow_mm(family)
+            for (track, space), values in copy.items()
+            if (was := pattern[track][space - 1]) is not None
+        ]
+        if errors:
+            name = f"tag {piece.tag}, traced"
+            key = ProvenKey(piece.finished_at, name, family.gauge, fmean(errors), len(errors), *_wheel(piece.cutter))
+            found.append(replace(key, extra_sd=noise.sd / sqrt(len(errors))))
+            if family.tolerance:
+                tolerances[family.tolerance.value * edge_mm(family)] += 1
     return found
 
 

@@ -15,6 +15,8 @@ from django.views.decorators.http import require_GET, require_http_methods, requ
 
 from keycore.units import Unit
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs, needs_to_change
+from wryfalcon.bench.actions.copying import put_back
+from wryfalcon.bench.queries.copy_steps import shift_on
 from wryfalcon.drawings.course import CourseChart, CourseWords, draw_course, over_days, over_keys
 from wryfalcon.keeping.actions.practice import score_words
 from wryfalcon.keeping.actions.trimming import undo_change
@@ -47,9 +49,21 @@ def show(request: PersonRequest, pk: int) -> HttpResponse:
         "trims": machine.trims.select_related("by", "family_record")[:SHOWN],
         "families": [(record.pk, record.name) for record in families_to_trim_by(sides)],
         "can_practise": _can_practise(machine), "traces": machine.kind in TRACES,
-        "sides": [(side.pk, str(side)) for side in sides],
+        "sides": [(side.pk, str(side)) for side in sides], "shift": shift_on(machine),
     }  # fmt: skip
     return render(request, "keeping/book.html", context)
+
+
+@require_POST
+@needs(Act.CUT)
+def put_it_back(request: PersonRequest, pk: int) -> HttpResponse:
+    """A duplicator that was moved on purpose is as it was."""
+    machine = _machine(pk)
+    try:
+        put_back(request.user, machine)
+    except NotDone as refusal:
+        messages.error(request, refusal.says)
+    return redirect("keeping:machine", pk=pk)
 
 
 @require_GET
