@@ -193,6 +193,7 @@ class Family:
     setup: Mapping[str, str] = field(default_factory=_nothing)
     notes: str = ""
     source: str = ""
+    section: tuple[tuple[float, float], ...] = ()  # the blank's, from the tip; x across, y up from the reference edge
     space: Coordinate = field(init=False, repr=False, compare=False)  # the kind's own, in this family's unit
     depth: Coordinate = field(init=False, repr=False, compare=False)
     lengths: Coordinate = field(init=False, repr=False, compare=False)  # of its blank, its tools, its tumblers

@@ -7,12 +7,17 @@ import io
 from collections import Counter
 from itertools import product
 
+import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from shapely import LinearRing
 
+from keycore import families
+from keycore.documents.family import read_family
 from keycore.documents.guide import Guide, read_guide, read_rows, write_guide, write_rows
 from keycore.errors import InputError
+from keycore.geometry.outline import crossing, unlike
 from keycore.reading.guide import BlankNumber, GuideRow, Known, find_rows, next_question
 
 FERRY = GuideRow(
@@ -139,3 +144,48 @@ def test_a_document_that_is_no_guide_is_refused_by_its_field() -> None:
     with pytest.raises(InputError) as refused:
         read_guide(document)
     assert refused.value.field == "rows[1].what"
+
+
+class TestSections:
+    def test_agree_with_a_general_library_on_made_up_outlines(self) -> None:
+        """Simple or not, and how unlike: beside shapely (GEOS)."""
+        rng, simple = np.random.default_rng(4), 0
+        for _ in range(400):
+            corners = [tuple(map(float, row)) for row in rng.integers(0, 7, (int(rng.integers(3, 8)), 2))]
+            ring = LinearRing(corners)
+            is_simple = ring.is_simple and ring.is_valid
+            simple += is_simple
+            assert (crossing(corners) is None) == is_simple, corners
+        assert 20 < simple < 380
+        for _ in range(60):
+            one, two = (_star(rng) for _ in range(2))
+            a, b = (LinearRing(_at_corner(each)) for each in (one, two))
+            assert unlike(one, two) == pytest.approx(a.hausdorff_distance(b), abs=0.12)
+
+    @pytest.mark.parametrize(
+        ("outline", "says"),
+        [([[0, 0], [1, 0]], "at least 3"), ([[0, 0], [2, 1], [2, 0], [0, 1]], "sides 1 and 3 cross or touch")],
+    )
+    def test_of_a_family_are_checked(self, outline: list[list[float]], says: str) -> None:
+        document = families.shipped("harbour-five") | {"section": {"outline": outline}}
+        with pytest.raises(InputError, match=says) as refusal:
+            read_family(document)
+        assert refusal.value.field.startswith("section.outline")
+
+    def test_two_bows_on_one_section_are_one_key(self) -> None:
+        light, chandler, harbour = (read_family(each) for each in ("lighthouse-eight", "chandler-ten", "harbour-five"))
+        assert unlike(light.section, chandler.section) == pytest.approx(0.0, abs=1e-9)
+        mirrored = [(-x, y) for x, y in light.section]
+        assert unlike(light.section, mirrored) > 0.3
+        assert unlike(light.section, [(25.4 * x, 25.4 * y) for x, y in harbour.section]) > 0.3
+
+
+def _star(rng: np.random.Generator) -> list[tuple[float, float]]:
+    angles = np.sort(rng.uniform(0, 2 * np.pi, 9))
+    reach = rng.uniform(1, 3, 9)
+    return [(float(r * np.cos(a)), float(r * np.sin(a))) for r, a in zip(reach, angles, strict=True)]
+
+
+def _at_corner(outline: list[tuple[float, float]]) -> list[tuple[float, float]]:
+    left, low = min(x for x, _ in outline), min(y for _, y in outline)
+    return [(x - left, y - low) for x, y in outline]

@@ -25,6 +25,7 @@ from keycore.family import (
     Track,
     Tumbler,
 )  # fmt: skip
+from keycore.geometry.outline import crossing
 from keycore.kinds import kind_of
 from keycore.rules import count_bittings
 from keycore.units import Unit
@@ -50,6 +51,9 @@ def read_family(data: Any) -> Family:
             faults.append(error)
     names = [track.name for track in model.tracks]
     faults += [InputError(f"fixed.{name}", "there is no such track") for name in model.fixed or {} if name not in names]
+    section = tuple((x, y) for x, y in model.section.outline) if model.section else ()
+    if section and (sides := crossing(section)):
+        faults.append(InputError("section.outline", f"sides {sides[0]} and {sides[1]} cross or touch each other"))
     if faults:
         raise InputError.first_of(faults)
     return Family(
@@ -62,6 +66,7 @@ def read_family(data: Any) -> Family:
         numbered_from=End(model.numbered_from),
         tracks=tuple(tracks),
         blank=Blank(**model.blank.model_dump()) if model.blank else None,
+        section=section,
         tolerance=Tolerance(**model.tolerance.model_dump()) if model.tolerance else None,
         play=Play(**model.play.model_dump()) if model.play else None,
         rules=Rules(**model.rules.model_dump()) if model.rules else Rules(),

@@ -55,8 +55,8 @@ def room_left(
     weighs each e - c, and the cut it was felt at, which of those that rub is the highest. Three feels in ten, and one
     mark on a cut in ten, are taken to come from something else, and then to say nothing, of any cut alike. ``safe`` is
     the 4 in 100 quantile of the room, never below 0. Arguments: ``stands`` (n,), the sd of the error that all cuts
-    share, the ``play``, what is known of the ``lock``'s shift, what was ``felt``; one unit. Returns (n,). Raises
-    nothing.
+    share (``common_sd``), the ``play``, what is known of the ``lock``'s shift, what was ``felt``; one unit. Returns
+    (n,). Raises nothing.
 
     >>> free = room_left([Stand(0.0, 0.0002)] * 3, 0.0, Play(0.003, 0.003), LockShift(np.zeros(1), np.ones(1)))
     >>> round(free[0].safe, 4), round(free[0].middle, 4)

@@ -18,5 +18,6 @@ urlpatterns = [
     path("guide/rows/<int:pk>", guide.row, name="guide-row"),
     path("guide/<slug:slug>.<str:ending>", guide.export, name="guide-export"),
     path("<slug:slug>", families.family, name="family"),
+    path("<slug:slug>/section", families.section, name="section"),
     path("<slug:slug>.json", families.family_document, name="document"),
 ]

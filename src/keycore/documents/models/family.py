@@ -30,6 +30,15 @@ class BlankModel(Document):
     length: Positive
 
 
+Corner = Annotated[list[Length], Field(min_length=2, max_length=2)]
+
+
+class SectionModel(Document):
+    """The blank's cross-section as seen from the tip: corners of a closed outline that does not cross itself."""
+
+    outline: Annotated[list[Corner], Field(min_length=3, max_length=200)]
+
+
 class DepthModel(Document):
     label: Label
     value: Length
@@ -87,6 +96,7 @@ class FamilyModel(Document):
     gauge: Literal["shoulder", "tip"]
     numbered_from: EndName
     blank: BlankModel | None = None
+    section: SectionModel | None = None
     tracks: Annotated[list[TrackModel], Field(min_length=1, max_length=MOST_TRACKS)]
     measured: Literal["edge", "across"] = "edge"
     entry: Literal["both", "one"] = "both"

@@ -15,10 +15,12 @@ from keycore.units import Unit
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.drawings.key import draw_key
 from wryfalcon.drawings.kinds import is_drawable
+from wryfalcon.drawings.section import draw_section
 from wryfalcon.fields import ENDS, GAUGES, unit_typed
 from wryfalcon.library.actions.families import count_blank, import_family
 from wryfalcon.library.keyway import Unknown, document_of, fit_unknown, which_keyway
 from wryfalcon.library.models import Blank, FamilyRecord
+from wryfalcon.library.queries.sections import same_section
 from wryfalcon.library.shown import track_tables
 
 LARGEST_UPLOAD = 5_000_001
@@ -50,8 +52,20 @@ def family(request: PersonRequest, slug: str) -> HttpResponse:
             "key": draw_key(found) if drawable else None,
             "used": record.tags.count(),
             "assumed": _assumed(record),
+            "same": same_section(record),
         },
     )
+
+
+@require_GET
+@needs(Act.LOOK)
+def section(request: PersonRequest, slug: str) -> HttpResponse:
+    """The blank's section seen from its tip, to sight down the blade beside a key that lies here."""
+    record = get_object_or_404(FamilyRecord.objects.prefetch_related("blanks"), slug=slug)
+    same = same_section(record)
+    rows = [record, *same]
+    context = {"record": record, "sizes": draw_section(record.family), "same": same, "rows": rows}
+    return render(request, "library/section.html", context)
 
 
 @require_GET
