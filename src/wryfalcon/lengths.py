@@ -340,7 +340,7 @@ def how_to_type(coordinate: Coordinate, shop: Unit, *, pins: bool = False) -> st
     """
     if pins:
         stack = "0.195+0.030" if shop == Unit.INCH else "4.95+0.76"
-        return f"The bottom pin’s length; with a master pin, bottom + master: {stack}."
+        return f"The bottom pin’s length; with wafers over it, bottom + wafer: {stack}; / top where it was measured."
     if not coordinate.is_length:
         return "Degrees: 36 or 36.5."
     return "0.301, .301 or 301; 7.65 mm too." if shop == Unit.INCH else "7.65 or 765; 0.301 in too."

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 
@@ -22,6 +23,7 @@ from wryfalcon.log.models import Event
 from wryfalcon.refusal import NotDone, SecondLook
 
 CALIPERS = SourceKind.CALIPERS
+HALF = "½"
 
 
 @dataclass(frozen=True)
@@ -87,16 +89,20 @@ def add_value(actor: User, tag: Tag, typed: Typed, source: Source | None = None)
 
 
 def _add_pins(actor: User, tag: Tag, track: Track, typed: Typed, source: Source) -> Understood:
-    """A bottom pin, or ``bottom + master`` for a stack with a master pin."""
+    """What lay in a chamber: ``bottom``, ``bottom + wafer``, further wafers likewise, ``/ top`` if it was measured."""
     if source.plug is None:
         raise NotDone("Give the plug's figure first: what root height and pin length add up to.", "plug")
-    parts = typed.text.split("+")
-    if len(parts) > 2:
-        raise NotDone("Type the bottom pin, or bottom + master.", "typed")
+    stack, _, above = typed.text.partition("/")
+    parts = stack.split("+")
+    if len(parts) > len(track.depths):
+        raise NotDone("Those are more wafers than there are depths. Type bottom + wafer + wafer.", "typed")
     lengths = [_value(part, typed.unit, tag.family.depth) for part in parts]
-    for length in (lengths[0].value, sum(entry.value for entry in lengths)):
-        _check_depth(tag, track, depth_under_pin(length, source.plug), typed.text)
-    seen = {"value": lengths[0].value, "master": lengths[1].value if len(lengths) > 1 else None}
+    top = _value(above, typed.unit, tag.family.depth).value if above.strip() else None
+    for count in range(1, len(lengths) + 1):
+        height = sum(entry.value for entry in lengths[:count])
+        _check_depth(tag, track, depth_under_pin(height, source.plug), typed.text)
+    values = [entry.value for entry in lengths]
+    seen = {"value": values[0], "master": values[1] if len(values) > 1 else None, "wafers": values[2:], "top": top}
     look = _see(actor, source, {typed.space: {**seen, "typed": typed.text.strip()[:24], "key": typed.named}})
     write_down(Event.MEASURED, actor, tag, **_said(source, look), space=typed.space)
     return lengths[0]
@@ -282,6 +288,29 @@ def labels_typed(track: Track, text: str) -> list[str | None]:
         raise NotDone(
             f"There is no depth {str(error.args[0])[:3]}; this family has {' '.join(track.labels)}.", "labels"
         ) from None
+
+
+def labels_of_try_out(track: Track, text: str) -> list[list[str]]:
+    """The key of a try-out set that turned a lock: ``2½ 3 1 2``; a cut between two depths stands for both.
+
+    Raises NotDone when it is not one for each cut, or nothing lies beyond the last depth.
+    """
+    marked = text.replace("1/2", HALF).replace(".5", HALF)
+    if len(marked.split()) == 1:
+        marked = " ".join(re.findall(rf".{HALF}?", marked.strip()))
+    words = marked.replace(f" {HALF}", HALF).split()
+    labels = labels_typed(track, " ".join(word.removesuffix(HALF) or "?" for word in words))
+    halves = [word.endswith(HALF) for word in words]
+    found: list[list[str]] = []
+    for label, is_half in zip(labels, halves, strict=True):
+        if label is None:
+            found.append([])
+            continue
+        step = track.step(label)
+        if is_half and step + 1 >= len(track.depths):
+            raise NotDone(f"There is no depth beyond {label}.", "labels")
+        found.append([label, track.labels[step + 1]] if is_half else [label])
+    return found
 
 
 def _see(actor: User, source: Source, seen: Mapping[int, Mapping[str, object]]) -> int:

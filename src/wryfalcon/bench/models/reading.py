@@ -35,6 +35,7 @@ class SourceKind(models.TextChoices):
     CODE = "code", "A code"
     KNOWN = "known", "A bitting that is known"
     TRIED = "tried", "Tried in the lock"
+    TRY_OUT = "try-out", "Turned by a key of our own"
 
     @classmethod
     def offered(cls) -> list[tuple[str, str]]:
@@ -46,6 +47,7 @@ class SourceKind(models.TextChoices):
         """Whether it says labels outright."""
         return self in {
             SourceKind.MACHINE, SourceKind.PARTS, SourceKind.GRID, SourceKind.CODE, SourceKind.KNOWN, SourceKind.TRIED,
+            SourceKind.TRY_OUT,
         }  # fmt: skip
 
     @property
@@ -134,6 +136,8 @@ class Sighting(models.Model):
     space = models.PositiveSmallIntegerField(help_text="in the family's own order")
     value = models.FloatField(null=True, help_text="family unit; a pin's length")
     master = models.FloatField(null=True, help_text="the master pin's length, family unit")
+    wafers = models.JSONField(default=list, help_text="above the first, lengths in order, family unit")
+    top = models.FloatField(null=True, help_text="the top pin's length, family unit; it tells no key")
     labels = models.JSONField(default=list, help_text="the depth stated, or the depths it lies between")
     depth = models.CharField(max_length=3, blank=True, help_text="of the depth key, or of the blank's cut")
     seen = models.CharField(max_length=6, choices=TumblerSeen, blank=True)

@@ -35,7 +35,10 @@ TRIED_TRUST = 0.9999
 """A key that turned the lock: a cut that is one off and within the lock's play turns too; no source."""
 KNOWN_TRUST = 0.999
 """The chance that one cut of a bitting somebody knows is right: common practice, no source."""
+TRY_OUT_TRUST = 0.97
+"""A key of a try-out set that turned: cut between depths, it turns locks of either, and of one more now and then."""
 TRUST = {
+    SourceKind.TRY_OUT: TRY_OUT_TRUST,
     SourceKind.TRIED: TRIED_TRUST,
     SourceKind.PARTS: PARTS_TRUST,
     SourceKind.GRID: GRID_TRUST,

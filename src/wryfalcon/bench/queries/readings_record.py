@@ -35,6 +35,8 @@ def _sighting(sighting: Sighting) -> dict[str, Any]:
         "space": sighting.space,
         "value": sighting.value,
         "master": sighting.master,
+        "wafers": sighting.wafers,
+        "top": sighting.top,
         "labels": "/".join(sighting.labels),
         "depth": sighting.depth,
         "seen": sighting.seen,

@@ -59,5 +59,11 @@ WAYS: Mapping[SourceKind, Way] = {
         helps="Where nothing else is known of the key it is settled at once, and read back before anything is cut.",
         asks_who=True,
     ),
+    SourceKind.TRY_OUT: Way(
+        panel=LABELS,
+        legend=STATED,
+        asks="The key that turned it",
+        helps="A cut between two depths as 2½. Such a key turns locks of either.",
+    ),
     SourceKind.TRIED: Way(panel="bench/reading/_tried.html"),
 }

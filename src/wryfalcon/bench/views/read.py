@@ -14,10 +14,12 @@ from django.views.decorators.http import require_GET, require_POST
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.bench.actions.read import add_values, withdraw
 from wryfalcon.bench.models import CutMark, OnBench, Sighting, Source, SourceKind, Tag, WearGrade
+from wryfalcon.bench.queries.chambers import cylinder_of
 from wryfalcon.bench.queries.evidence import SourceReading
 from wryfalcon.bench.queries.looks import looks_of
 from wryfalcon.bench.queries.reading import TrackReading, readings_of
 from wryfalcon.bench.sentences import influence_words, sentence_of
+from wryfalcon.bench.shown.cylinder import CylinderShown, cylinder_shown
 from wryfalcon.bench.shown.ways import WAYS
 from wryfalcon.bench.views.stage import (
     attempt,
@@ -200,9 +202,16 @@ def show_read(
         "how_to_type": how_to_type(tag.family.depth, shop_unit(request), pins=kind == SourceKind.PINS),
         "complete": not reading.unread,
         "to_settle": _address_of_settling(tag, reading),
+        "cylinder": _cylinder(reading, source),
         **looks,
     }
     return show_stage(request, tag, "read", context, status=422 if entry.refusal else 200)
+
+
+def _cylinder(reading: TrackReading, source: SourceReading) -> CylinderShown | None:
+    """What a cylinder taken apart says, chamber by chamber."""
+    found = cylinder_of(reading, source)
+    return cylinder_shown(reading.track, found) if found is not None else None
 
 
 def _address_of_settling(tag: Tag, reading: TrackReading) -> str:

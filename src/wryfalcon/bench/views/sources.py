@@ -16,6 +16,7 @@ from wryfalcon.bench.actions.codes import read_code
 from wryfalcon.bench.actions.known import state_known
 from wryfalcon.bench.actions.read import (
     compare_cuts,
+    labels_of_try_out,
     labels_typed,
     look_with_depth_key,
     mark_cut,
@@ -105,8 +106,10 @@ def type_labels(request: PersonRequest, number: int, source: int) -> HttpRespons
     tag, found = _source_reading(number, source)
     text = request.POST.get("labels", "")
     try:
-        labels = labels_typed(found.track, text)
-        stated = {found.shown_space(n): [label] if label else [] for n, label in enumerate(labels, start=1)}
+        is_try_out = found.record.kind == SourceKind.TRY_OUT
+        plain = [] if is_try_out else [[label] if label else [] for label in labels_typed(found.track, text)]
+        labels = labels_of_try_out(found.track, text) if is_try_out else plain
+        stated = {found.shown_space(n): each for n, each in enumerate(labels, start=1)}
         if found.record.kind == SourceKind.KNOWN:
             who = request.POST.get("who", "")
             if state_known(request.user, tag, found.record, stated, who):
