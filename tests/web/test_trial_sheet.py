@@ -90,14 +90,17 @@ def test_a_key_that_turns_is_the_key_until_it_is_taken_back(smith: Client, tag: 
     source = Source.objects.get(kind="tried", removed=False)
     assert str(source) == "Tried in the lock: from the trial sheet"
     assert "This key turned the lock." in words(smith, f"/tags/{tag}/read", source=str(source.pk))
-    piece = Piece.objects.get()
-    assert (piece.state, piece.key_number, piece.blank_taken, piece.machine) == ("finished", 1, True, None)
+    tried, piece = Piece.objects.order_by("pk")
+    assert (tried.state, tried.proof.passed, tried.proof.proven_by) == ("finished", False, "tried")
+    assert (piece.state, piece.key_number, piece.blank_taken, piece.machine) == ("finished", 1, trial.is_new, None)
+    assert piece.onto == (None if trial.is_new else tried)
     assert "It turns. The bitting is" in words(smith, f"/tags/{tag}/tries")
     smith.post(f"/tags/{tag}/tries/take-back")
     assert reading_of(tag).unread == [7, 8]
     assert left(smith, tag).candidates == 13
     assert Blank.objects.get(pk=tag.blank_id).left == hook - 1
-    assert Piece.objects.get().state == "abandoned"
+    piece.refresh_from_db()
+    assert piece.state == "abandoned"
 
 
 def test_the_key_that_turned_goes_through_prove_without_a_machine(smith: Client, people: People, tag: Tag) -> None:

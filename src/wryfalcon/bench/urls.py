@@ -15,12 +15,16 @@ from wryfalcon.bench.views import (
     settle,
     sources,
     tags,
+    tools,
     trial_sheet,
 )  # fmt: skip
 
 app_name = "bench"
 urlpatterns = [
     path("", tags.tags, name="tags"),
+    path("tools", tools.tools, name="tools"),
+    path("tools/make", tools.make, name="make-tools"),
+    path("tools/<int:pk>", tools.change, name="change-tool"),
     path("tags/new", tags.new, name="new"),
     path("tags/new/copy", copying.new_copy, name="new-copy"),
     path("tags/new/fill", tags.fill_from_maker, name="fill-from-maker"),

@@ -49,6 +49,9 @@ class Event(models.TextChoices):
     CODES_SEEN = "codes-seen", "asked to see codes"
     BITTING_SEEN = "bitting-seen", "looked at the bitting"
     REMADE = "remade", "made again from a record"
+    TOOLS_MADE = "tools-made", "cut keys for the shop's own use"
+    TOOL_HANDED_ON = "tool-handed-on", "a tool of the shop's changed hands"
+    TOOL_DESTROYED = "tool-destroyed", "destroyed a tool of the shop's"
     GUIDE_BROUGHT_IN = "guide-brought-in", "fitting guide brought in"
     GUIDE_CHANGED = "guide-changed", "changed a row of the guide"
 

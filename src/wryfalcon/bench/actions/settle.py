@@ -158,14 +158,14 @@ def settle(actor: User, tag: Tag, choice: Choice) -> Settlement:
 def _keys_cut_to_it(tag: Tag, settlement: Settlement) -> None:
     """Keys that were made before the bitting was settled, and are cut to just that, are keys of it."""
     family = tag.family
-    for piece in tag.pieces.filter(settlement=None):
+    for piece in tag.pieces.filter(settlement=None).exclude(values=None):
+        values = piece.values or {}
         wanted = {
-            (track, space): family.depth.to_machine(value)
-            for track, values in settlement.values.items()
-            for space, value in enumerate(values, start=1)
+            (track, space): value for track, each in settlement.values.items() for space, value in enumerate(each)
         }
-        cut = {(each["track"], each["space"]): each["value"] for each in piece.cuts}
-        if cut.keys() == wanted.keys() and all(abs(cut[at] - wanted[at]) < SAME_MM for at in cut):
+        cut = {(track, space): value for track, each in values.items() for space, value in enumerate(each)}
+        same = family.depth.from_machine(SAME_MM)
+        if cut.keys() == wanted.keys() and all(abs(cut[at] - wanted[at]) < same for at in cut):
             piece.settlement = settlement
             piece.save(update_fields=["settlement"])
 

@@ -8,6 +8,9 @@ from django.db import transaction
 from django.db.models import F, QuerySet
 from django.utils import timezone
 
+from keycore.codes.half_steps import half_step_value
+from keycore.family import Family, Track
+from keycore.proving.lock import play_of
 from wryfalcon.accounts.models import User
 from wryfalcon.bench.actions.cut import new_job, next_key
 from wryfalcon.bench.actions.read import state_labels
@@ -17,6 +20,8 @@ from wryfalcon.bench.models import (
     Outcome,
     Piece,
     PieceState,
+    Proof,
+    ProvenBy,
     SheetEntry,
     Source,
     SourceKind,
@@ -24,7 +29,7 @@ from wryfalcon.bench.models import (
     TrialOrder,
     TrialSheet,
 )
-from wryfalcon.bench.queries.trial_sheet import SheetLeft
+from wryfalcon.bench.queries.trial_sheet import KeyToTry, SheetLeft
 from wryfalcon.codes.models import Series
 from wryfalcon.library.models import Blank
 from wryfalcon.log.actions import write_down
@@ -32,6 +37,7 @@ from wryfalcon.log.models import Event
 from wryfalcon.refusal import NotDone
 
 FROM_THE_SHEET = "from the trial sheet"
+SPOILT_WORDS = "spoilt on the trial sheet"
 TAKEN_BACK = "taken back on the trial sheet"
 
 
@@ -76,10 +82,12 @@ def note_try(actor: User, sheet: TrialSheet, left: SheetLeft, tried: str, outcom
     if outcome not in (Outcome.NO_TURN, Outcome.TURNS, Outcome.SPOILED):
         raise NotDone("Say what the key did in the lock.")
     sheet, tag = _kept(sheet), sheet.tag
-    if not _on_blank(sheet, trial.blank).exists():
+    before = _on_blank(sheet, trial.blank).select_related("piece").last()
+    if before is None:
         _count_blank(tag, -1)
+    piece = _tried(actor, sheet, trial, outcome, before.piece if before is not None else None)
     entry = SheetEntry.objects.create(
-        sheet=sheet, outcome=outcome, blank=trial.blank, places=list(trial.places), by=actor
+        sheet=sheet, outcome=outcome, blank=trial.blank, places=list(trial.places), piece=piece, by=actor
     )
     write_down(Event.SHEET_NOTED, actor, tag, track=sheet.track, entry=entry.pk, outcome=outcome)
     if outcome == Outcome.TURNS and all(place % 2 == 0 for place in trial.places):
@@ -93,31 +101,41 @@ def note_try(actor: User, sheet: TrialSheet, left: SheetLeft, tried: str, outcom
         )
         write_down(Event.SOURCE_ADDED, actor, tag, track=sheet.track, source=source.pk)
         state_labels(actor, tag, source, {space: [label] for space, label in enumerate(labels, start=1)})
-        if len(tag.family.tracks) == 1:
-            _keep_key(actor, tag, sheet.track, labels)
     return entry
 
 
-def _keep_key(actor: User, tag: Tag, track_name: str, labels: list[str]) -> Piece:
-    """The key that turned is a key of the tag, made by hand; its blank was counted when it was begun."""
-    family, track = tag.family, tag.family.track(track_name)
-    number, tries = next_key(tag)
-    cuts = [
-        {
-            "clamping": 1, "track": track.name, "space": space, "place": f"{track.name} {space}",
-            "position": family.space.to_machine(place),
-            "value": family.depth.to_machine(track.values[track.step(label)]),
-        }
-        for space, (place, label) in enumerate(zip(track.spaces, labels, strict=True), start=1)
-    ]  # fmt: skip
-    now = timezone.now()
+def _tried(actor: User, sheet: TrialSheet, trial: KeyToTry, outcome: str, before: Piece | None) -> Piece | None:
+    """The key that was tried: a piece like any other, cut by hand, onto the one before where that is its blank.
+
+    None where the family has further tracks: a key is one only once all of them are cut.
+    """
+    tag, family = sheet.tag, sheet.tag.family
+    if len(family.tracks) > 1:
+        return None
+    track, now = family.track(sheet.track), timezone.now()
+    values = [_depth_of(family, track, place) for place in trial.places]
+    is_plain = all(place % 2 == 0 for place in trial.places)
+    number, tries = (before.key_number, before.try_number) if before is not None else next_key(tag)
     piece = Piece.objects.create(
-        tag=tag, key_number=number, try_number=tries, state=PieceState.FINISHED, blank_taken=True, cuts=cuts,
-        done=len(cuts), began_at=now, finished_at=now, made_how=MadeHow.FILED, maker=actor,
+        tag=tag, key_number=number, try_number=tries, onto=before, made_how=MadeHow.FILED, maker=actor,
+        state=PieceState.SPOILT if outcome == Outcome.SPOILED else PieceState.FINISHED, blank_taken=before is None,
+        bitting={track.name: list(trial.labels)} if is_plain else None, values={track.name: values},
+        why_ended=SPOILT_WORDS if outcome == Outcome.SPOILED else "", began_at=now,
+        finished_at=None if outcome == Outcome.SPOILED else now, ended_at=now if outcome == Outcome.SPOILED else None,
         job=new_job(tag, f"S{number}"),
     )  # fmt: skip
     write_down(Event.PIECE_TAKEN_AS_MADE, actor, tag, piece=piece.called, job=piece.job)
+    if outcome == Outcome.NO_TURN:
+        Proof.objects.create(
+            piece=piece, proven_by=ProvenBy.TRIED, cuts=[], causes=[], passed=False, reason="does not turn", by=actor
+        )
     return piece
+
+
+def _depth_of(family: Family, track: Track, place: int) -> float:
+    """What a place of the sheet is cut to: a depth, or the half step beyond it; family unit."""
+    half = half_step_value(track, play_of(family), place // 2) if place % 2 else None
+    return track.values[place // 2] if half is None else half
 
 
 def _on_blank(sheet: TrialSheet, blank: int | None) -> QuerySet[SheetEntry]:
@@ -146,7 +164,7 @@ def note_cut(actor: User, sheet: TrialSheet, space: int, label: str, *, is_so: b
 def take_last_back(actor: User, sheet: TrialSheet) -> None:
     """Take the last line of a sheet back, and what it settled. Raises NotDone when nothing is noted on it."""
     check_read(sheet.tag)
-    entry = sheet.entries.filter(withdrawn=False).last() if sheet.pk else None
+    entry = sheet.entries.filter(withdrawn=False).select_related("piece").last() if sheet.pk else None
     if entry is None:
         raise NotDone("Nothing is noted on this sheet.")
     entry.withdrawn = True
@@ -154,18 +172,18 @@ def take_last_back(actor: User, sheet: TrialSheet) -> None:
     if entry.blank is not None and not _on_blank(sheet, entry.blank).exists():
         _count_blank(sheet.tag, +1)
     if entry.outcome == Outcome.TURNS:
-        _take_key_back(sheet.tag, sheet.track)
+        sheet.tag.sources.filter(track=sheet.track, kind=SourceKind.TRIED, removed=False).update(removed=True)
+    if entry.piece is not None:
+        _take_piece_back(entry.piece)
     write_down(Event.SHEET_WITHDRAWN, actor, sheet.tag, track=sheet.track, outcome=entry.outcome)
 
 
-def _take_key_back(tag: Tag, track: str) -> None:
-    """It did not turn after all. Raises NotDone once that key was measured, tried further or proven."""
-    tag.sources.filter(track=track, kind=SourceKind.TRIED, removed=False).update(removed=True)
-    piece = tag.pieces.filter(set_up=None, machine=None, job__contains="-S", state=PieceState.FINISHED).last()
-    if piece is None:
-        return
-    if hasattr(piece, "proof") or piece.proof_values.exists() or piece.trials.exists():
+def _take_piece_back(piece: Piece) -> None:
+    """It was not tried so after all. Raises NotDone once that key was measured, tried further or proven."""
+    is_proven = Proof.objects.filter(piece=piece, passed=True).exists()
+    if is_proven or piece.proof_values.exists() or piece.trials.exists():
         raise NotDone(f"{piece.called.capitalize()} was measured or tried since: end it under Cut first.")
+    Proof.objects.filter(piece=piece).delete()
     piece.state, piece.why_ended, piece.ended_at = PieceState.ABANDONED, TAKEN_BACK, timezone.now()
     piece.blank_taken = False
     piece.save()

@@ -14,6 +14,7 @@ from wryfalcon.bench.models.reading import (
     WearGrade,
 )
 from wryfalcon.bench.models.settling import Intent, Settlement, SetUp
+from wryfalcon.bench.models.tools import ShopTool, ToolKind
 from wryfalcon.bench.models.tries import Outcome, SheetEntry, TrialOrder, TrialSheet
 from wryfalcon.bench.piece_states import MadeHow, PieceState
 
@@ -38,12 +39,14 @@ __all__ = [
     "SetUp",
     "Settlement",
     "SheetEntry",
+    "ShopTool",
     "SideBySide",
     "Sighting",
     "Source",
     "SourceKind",
     "Tag",
     "TagState",
+    "ToolKind",
     "Trial",
     "TrialOrder",
     "TrialSheet",

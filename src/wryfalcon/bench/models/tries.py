@@ -6,6 +6,7 @@ from django.conf import settings
 from django.db import models
 
 from wryfalcon.bench.models.jobs import Tag
+from wryfalcon.bench.models.pieces import Piece
 from wryfalcon.codes.models import Series
 
 
@@ -55,6 +56,9 @@ class SheetEntry(models.Model):
     places = models.JSONField(default=list, help_text="2k for depth k, 2k + 1 for the half step beyond it")
     space = models.PositiveSmallIntegerField(null=True, help_text="family order")
     label = models.CharField(max_length=3, blank=True)
+    piece = models.ForeignKey(
+        Piece, models.SET_NULL, null=True, related_name="tries", help_text="the key as it was tried"
+    )
     withdrawn = models.BooleanField(default=False)
     by = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, related_name="+")
     at = models.DateTimeField(auto_now_add=True)
