@@ -29,6 +29,7 @@ SELECT
         SELECT 1 FROM bench_sighting AS sighting JOIN bench_source AS source ON source.id = sighting.source_id
         WHERE source.tag_id = tag.id AND NOT source.removed AND NOT sighting.withdrawn
     ) AS is_read,
+    (SELECT COUNT(*) FROM bench_answer AS answer WHERE answer.tag_id = tag.id) AS answers,
     settlement.id IS NOT NULL AS is_settled,
     settlement.read_back_at IS NOT NULL AS is_read_back,
     card.settlement_id IS NOT NULL AND card.settlement_id = settlement.id AND card.checked_at IS NOT NULL AS is_set_up,
@@ -72,7 +73,7 @@ def drop_view(using: str, **_: Any) -> None:
 def make_view(using: str, **_: Any) -> None:
     """After migrations, once the tables it reads are there."""
     tables = connections[using].introspection.table_names()
-    if {"bench_proof", "bench_piece"} <= set(tables):
+    if {"bench_proof", "bench_piece", "bench_answer"} <= set(tables):
         with connections[using].cursor() as cursor:
             cursor.execute(f"DROP VIEW IF EXISTS {NAME}")
             cursor.execute(VIEW)

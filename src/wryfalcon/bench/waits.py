@@ -13,6 +13,7 @@ class Wait(Enum):
     """A stage, and what is waited for there."""
 
     AUTHORITY = "take-in", "its authority to be written down"
+    ANSWERS = "take-in", "to hear what must be known of its lock"
     FAMILY = "take-in", "its family to be found"
     KIND = "take-in", "a kind that is not read here yet"
     CUTS = "read", "its cuts to be read"

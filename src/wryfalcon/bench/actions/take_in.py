@@ -188,7 +188,8 @@ def _write(actor: User, tag: Tag, job: TagDetails) -> None:
         job = _of_its_blank(job)
     is_restricted = is_profile_restricted(job.family, job.blank)
     authority = job.authority.strip()
-    if needs_record(job.on_bench, is_restricted=is_restricted) and not authority:
+    is_quoted = job.on_bench == OnBench.PICTURE  # nothing is made from a picture: asked once a key is to be read
+    if needs_record(job.on_bench, is_restricted=is_restricted) and not authority and not is_quoted:
         what = f"{job.family or job.blank} is restricted" if is_restricted else f"For {OnBench(job.on_bench).label}"
         raise NotDone(f"{what}: write down what shows that they may have this key.", "authority")
     if not authority and job.in_hand and job.on_bench in IN_HAND:

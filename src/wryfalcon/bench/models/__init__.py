@@ -1,6 +1,17 @@
 """A job and everything learned on the way."""
 
-from wryfalcon.bench.models.jobs import Customer, Felt, Lock, OnBench, Progress, Tag, TagState
+from wryfalcon.bench.models.jobs import (
+    Answer,
+    Asked,
+    Customer,
+    Felt,
+    Lock,
+    OnBench,
+    Picture,
+    Progress,
+    Tag,
+    TagState,
+)
 from wryfalcon.bench.models.pieces import Piece
 from wryfalcon.bench.models.proving import Dimension, Proof, ProofValue, ProvenBy, SideBySide, Trial, WayUp
 from wryfalcon.bench.models.reading import (
@@ -19,6 +30,8 @@ from wryfalcon.bench.models.tries import Outcome, SheetEntry, TrialOrder, TrialS
 from wryfalcon.bench.piece_states import MadeHow, PieceState
 
 __all__ = [
+    "Answer",
+    "Asked",
     "Beside",
     "Customer",
     "CutMark",
@@ -30,6 +43,7 @@ __all__ = [
     "OnBench",
     "Outcome",
     "Overruling",
+    "Picture",
     "Piece",
     "PieceState",
     "Progress",

@@ -26,6 +26,7 @@ class OnBench(models.TextChoices):
     PART_LOCK = "part-lock", "only part of the locks"
     CODE = "code", "a bitting or a code"
     RECORD = "record", "a record of an earlier key"
+    PICTURE = "picture", "a picture of a lock, for a quotation"
 
 
 class TagState(models.TextChoices):
@@ -104,11 +105,40 @@ class Tag(models.Model):
         return found
 
 
+class Asked(models.TextChoices):
+    """What must be known of a lock that only a picture was sent of."""
+
+    BORE = "bore", "Bore of the barrel, or width of the keyway"
+    LEVERS = "levers", "How many levers, or cuts"
+    BIT = "bit", "Size of the bit, or of the blade"
+    WORKS = "works", "Which key works it now, if any does"
+
+
+class Answer(models.Model):
+    """What was heard of a lock that a picture was sent of."""
+
+    tag = models.ForeignKey(Tag, models.CASCADE, related_name="answers")
+    asked = models.CharField(max_length=6, choices=Asked)
+    text = models.CharField(max_length=120)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["tag", "asked"], name="each_question_answered_once")]
+
+
+class Picture(models.Model):
+    """A picture that was sent: small, and without where, when and with what it was taken."""
+
+    tag = models.OneToOneField(Tag, models.CASCADE, related_name="picture")
+    jpeg = models.BinaryField()
+    at = models.DateTimeField(auto_now=True)
+
+
 class Progress(models.Model):
     """How far a tag is: a row of the database's own view, see ``progress.py``."""
 
     tag = models.OneToOneField(Tag, models.DO_NOTHING, primary_key=True, related_name="progress")
     is_read = models.BooleanField()
+    answers = models.PositiveIntegerField(help_text="to what must be known of a lock in a picture")
     is_settled = models.BooleanField()
     is_read_back = models.BooleanField()
     is_set_up = models.BooleanField(help_text="a card for the settlement in force, every check on it done")

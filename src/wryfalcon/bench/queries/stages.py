@@ -8,7 +8,7 @@ from django.db.models import QuerySet
 from django.urls import reverse
 
 from wryfalcon.bench.authority import TO_BE_NOTED, why_not_made, why_not_read
-from wryfalcon.bench.models import Piece, Progress, SetUp, Tag, TagState
+from wryfalcon.bench.models import Asked, OnBench, Piece, Progress, SetUp, Tag, TagState
 from wryfalcon.bench.piece_states import BY_HAND, OPEN
 from wryfalcon.bench.queries.cards import MachinesNow, what_holds
 from wryfalcon.bench.waits import Wait, Waiting
@@ -96,6 +96,8 @@ def _wait(tag: Tag, progress: Progress) -> Wait:
         return Wait.NOTHING
     if progress.piece_state in OPEN:
         return Wait.PIECE
+    if tag.on_bench == OnBench.PICTURE and progress.answers < len(Asked):
+        return Wait.ANSWERS
     if tag.is_copied and not progress.is_read_back:
         return Wait.AUTHORITY if why_not_made(tag) else _wait_of_keys(tag, progress)
     if tag.family_record_id is None:

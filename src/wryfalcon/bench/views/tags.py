@@ -14,7 +14,7 @@ from wryfalcon.accounts.permissions import Act, PersonRequest, may, needs, needs
 from wryfalcon.bench.actions.codes import read_code
 from wryfalcon.bench.actions.take_in import change, decline, learn_family, take_in
 from wryfalcon.bench.forms import KeptLockFormSet, LockFormSet, TakeInForm, locks_of
-from wryfalcon.bench.models import Felt, OnBench, Tag, TagState
+from wryfalcon.bench.models import Asked, Felt, OnBench, Picture, Tag, TagState
 from wryfalcon.bench.queries.stages import on_the_bench, stage_of
 from wryfalcon.bench.views.stage import attempt, find_tag, key_of, open_tag, show_stage, to_stage, whole_number
 from wryfalcon.codes.models import Code
@@ -110,6 +110,10 @@ def take_in_stage(request: PersonRequest, number: int) -> HttpResponse:
             form.add_error(refusal.field or None, refusal.says)
     query = urlencode({"tag": tag.number, "words": tag.title})
     context = {"form": form, "locks": locks, **_choices(), "key": key_of(tag, {}), "guide_query": query}
+    if tag.on_bench == OnBench.PICTURE:
+        heard = dict(tag.answers.values_list("asked", "text"))
+        context["questions"] = [(asked, asked.label, heard.get(asked, "")) for asked in Asked]
+        context["has_picture"] = Picture.objects.filter(tag=tag).exists()
     return show_stage(request, tag, "take-in", context, status=422 if request.method == "POST" else 200)
 
 
