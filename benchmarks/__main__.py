@@ -5,13 +5,26 @@ from __future__ import annotations
 import subprocess
 import sys
 
-from benchmarks import accuracy, codes, decoding, faults, machines, odd, pages, progression, reach, resident, weight
+from benchmarks import (
+    accuracy,
+    codes,
+    decoding,
+    faults,
+    jobs,
+    machines,
+    odd,
+    pages,
+    progression,
+    reach,
+    resident,
+    weight,
+)
 
 ALL = {
     "decoding": decoding.measure, "accuracy": accuracy.measure, "pages": pages.measure,
     "progression": progression.measure, "codes": codes.measure, "machines": machines.measure,
     "weight": weight.measure, "resident": resident.measure, "faults": faults.measure,
-    "odd": odd.measure, "reach": reach.measure,
+    "jobs": jobs.measure, "odd": odd.measure, "reach": reach.measure,
 }  # fmt: skip
 
 

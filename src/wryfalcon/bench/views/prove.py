@@ -148,6 +148,8 @@ def _amount(tag: Tag, text: str, unit: Unit) -> float:
     if tag.family_record is None:
         raise NotALength("What this key is to measure is not known.")
     small = text.strip()
+    if not small:
+        raise NotALength("Say by how much.")
     if small.isascii() and small.isdecimal():
         small = f"{int(small) * (0.001 if unit == Unit.INCH else 0.01):.4f}"
     lengths = Coordinate("length", unit=tag.family.unit)

@@ -37,7 +37,7 @@ from wryfalcon.fields import ENDS
 from wryfalcon.lengths import how_to_type
 from wryfalcon.refusal import NotDone, SecondLook
 
-NO_KEY = {OnBench.LOCK, OnBench.LOCK_PARTS, OnBench.CODE}
+NO_KEY = {OnBench.LOCK, OnBench.LOCK_PARTS, OnBench.PART_LOCK, OnBench.CODE}
 """What is on the bench has no key to measure: the way of reading is chosen first."""
 
 
