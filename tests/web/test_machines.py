@@ -263,7 +263,7 @@ def test_every_proof_feeds_the_drift_and_a_changed_wheel_calls_for_a_check(
     assert "Half of the tolerance" in said
     assert "not seated: kept out" in said
     smith.post(f"/machines/{gannet.pk}/care", {"what": "wheel", "note": "chipped"})
-    assert "Check it now: somebody put a new cutter on" in words(smith, f"/machines/{gannet.pk}/course")
+    assert "Check it now: a new cutter was put on" in words(smith, f"/machines/{gannet.pk}/course")
     assert words(smith, f"/machines/{gannet.pk}/due").strip() == "check due"
     check = begun(smith, gannet, check="1")
     measure(smith, check, [0.0] * 5)

@@ -121,7 +121,7 @@ class FittingForm(forms.Form):
 
     machine = forms.ModelChoiceField(queryset=Machine.objects.exclude(driver=DriverKind.NONE))
     cutter = forms.ModelChoiceField(queryset=Cutter.wheels())
-    jaw_side = forms.ModelChoiceField(queryset=JawSide.cutting_sides(), required=False)
+    jaw_side = forms.ModelChoiceField(queryset=JawSide.cutting_sides(), required=False, empty_label="Not named")
     style = forms.ChoiceField(label="Path")
 
     def __init__(self, family: Family, data: Mapping[str, Any] | None = None) -> None:

@@ -174,7 +174,7 @@ STATE_ROWS: dict[PieceState, StateRow] = {
         allows=(LOAD,), to_be_looked_at=True, careful=True,
     ),
     PieceState.UNSURE: StateRow(
-        waits_for="somebody to look at a key",
+        waits_for="its key to be looked at",
         now="What the machine said of this key cannot be so. Look at the key and count its cuts, then say what it is.",
         allows=(STOP,), to_be_looked_at=True, careful=True,
     ),

@@ -14,6 +14,7 @@ from wryfalcon.bench.forms import MOST_KEYS
 from wryfalcon.bench.models import Tag
 from wryfalcon.bench.views.stage import whole_number
 from wryfalcon.records.find import find
+from wryfalcon.records.forms import RecordsForm, proven_words
 from wryfalcon.records.remake import make_again, make_tag_again
 from wryfalcon.refusal import NotDone
 
@@ -24,13 +25,15 @@ A_PAGE = 25
 @require_GET
 @needs(Act.LOOK)
 def history(request: PersonRequest) -> HttpResponse:
-    """Every tag, newest first."""
-    tags = Tag.objects.select_related("customer", "family_record")
-    customer = request.GET.get("customer", "")
-    if customer.isdecimal() and len(customer) < 10:
-        tags = tags.filter(customer=int(customer))
-    page = Paginator(tags, A_PAGE).get_page(request.GET.get("page"))
-    return render(request, "records/history.html", {"page": page, "customer": customer})
+    """Every tag, newest first; those that a smith asks for."""
+    asked = RecordsForm(request.GET)
+    page = Paginator(asked.tags(), A_PAGE).get_page(request.GET.get("page"))
+    kept = request.GET.copy()
+    kept.pop("page", None)
+    rows = [(tag, proven_words(tag)) for tag in page]
+    return render(
+        request, "records/history.html", {"page": page, "rows": rows, "asked": asked, "kept": kept.urlencode()}
+    )
 
 
 @require_GET

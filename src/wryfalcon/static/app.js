@@ -197,3 +197,11 @@ document.addEventListener("alpine:init", () => {
     isUnset() { return !this.isSet; },
   }));
 });
+
+/* The rail of stages stands at the current one, where a narrow screen shows a part of it. */
+function showStage() {
+  const rail = document.querySelector(".rail"), current = rail?.querySelector("[aria-current]");
+  if (current) rail.scrollLeft = current.offsetLeft - rail.offsetLeft - (rail.clientWidth - current.offsetWidth) / 2;
+}
+showStage();
+document.addEventListener("htmx:afterSettle", showStage);

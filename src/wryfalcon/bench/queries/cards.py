@@ -220,7 +220,7 @@ def moved_since(card: SetUp, when: datetime | None) -> list[str]:
     """
     works = card.machine.work.filter(what__in=MOVES).order_by("pk")
     since = works.filter(at__gt=when) if when else works.filter(pk__gt=card.work_seen)
-    done = [f"somebody {Work(work.what).label}" for work in since]
+    done = [Work(work.what).done for work in since]
     if card.machine.fitted_id not in (None, card.cutter_id):
         done.append(f"{card.machine} has {card.machine.fitted} fitted")
     turned = OffsetChange.objects.filter(offset__machine=card.machine).exclude(turned=0.0)

@@ -40,6 +40,11 @@ class Stop:
     state: str  # done, next, later or folded
     current: bool
 
+    @property
+    def words(self) -> str:
+        """How it is said where its colour is not seen."""
+        return {"done": "done", "next": "next", "later": "later", "folded": "not needed"}[self.state]
+
 
 def _tags() -> QuerySet[Tag]:
     """Tags with what their heads show and how far they are, in one query.

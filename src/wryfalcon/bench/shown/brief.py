@@ -70,7 +70,7 @@ def in_100(chance: float) -> str:
 def _worth(brief: Brief) -> str:
     if brief.look.gain < WORTH_MEASURING:
         return "By its look the way is clear: measuring would hardly change it."
-    return f"Measured, the key is expected to turn {brief.look.gain * 100:.0f} in 100 more often."
+    return f"Measured, {max(1, round(brief.look.gain * 100))} more keys in 100 are expected to turn."
 
 
 def _says(family: Family, brief: Brief) -> str:

@@ -80,7 +80,7 @@ def _lock(lock: Lock, trials: Sequence[Trial]) -> LockShown:
 
 
 def _when(trial: Trial) -> str:
-    return "after working it" if trial.worked else "at first"
+    return "after a few turns" if trial.worked else "at first"
 
 
 def _rests_on(ground: Ground, by: ProvenBy | None) -> str:

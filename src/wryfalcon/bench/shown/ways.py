@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from wryfalcon.bench.models import SourceKind
 
-MEASURED = ("Hollow mark: as measured, whiskers 2 sd", "Solid mark: wear allowed for")
+MEASURED = ("Hollow mark: as measured, whiskers: where it lies 19 times in 20", "Solid mark: wear allowed for")
 LOOKED = ("Bar: flush", "Cross: not flush", "Arrow: deeper than this")
 STATED = ("Diamond: stated",)
 

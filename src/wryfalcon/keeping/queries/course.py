@@ -211,7 +211,7 @@ def _touched_since(
     """What was done since that makes a check due, "" for nothing; a swapped wheel until a key is proven with it."""
     swapped = next((work for work in works if work.what == Work.SWAPPED), None)
     if swapped is not None and not any(key.at > swapped.at for key in every):
-        return Work.SWAPPED.label
+        return Work.SWAPPED.done
     touched = [mark.words for mark in marks if mark.by is None and (last_checked is None or mark.at > last_checked)]
     return touched[-1] if touched else ""
 
@@ -266,7 +266,7 @@ def _marks(machine: Machine, gauge: str, works: list[MachineWork], made_at: list
         if by:
             marks.append(Marked(change.at, bisect_left(made_at, change.at), "", by))
     for work in [work for work in works if Work(work.what).moves_it]:
-        words, wheel = Work(work.what).label, work.cutter_id if work.what == Work.WHEEL else None
+        words, wheel = Work(work.what).done, work.cutter_id if work.what == Work.WHEEL else None
         marks.append(Marked(work.at, bisect_left(made_at, work.at), words, None, wheel))
     return tuple(sorted(marks, key=lambda mark: mark.at))
 

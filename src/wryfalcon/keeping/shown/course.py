@@ -49,7 +49,7 @@ def due_words(course: MachineCourse) -> str:
         case None:
             return ""
         case Due.TOUCHED:
-            return f"Check it now: somebody {course.touched_since} since it was last trimmed or checked."
+            return f"Check it now: {course.touched_since} since it was last trimmed or checked."
         case Due.KNOCKED:
             assert course.knocked is not None
             return (

@@ -73,11 +73,12 @@ def course(request: PersonRequest, pk: int) -> HttpResponse:
     machine, gauge = _machine(pk), request.GET.get("gauge", "")
     found = course_of(machine, gauge if gauge in ("shoulder", "tip") else "")
     by = DAYS if request.GET.get("by") == DAYS else "keys"
+    other = "shoulder" if found.gauge == "tip" else "tip"
     context = {
         "machine": machine, "course": found, "stands": offset_words(found),
         "to_home": home_words(found.lost), "foretold": forecast_words(found),
         "why_due": due_words(found), "chart": _chart(found, by), "by": by, "over_days": by == DAYS,
-        "other_gauge": "shoulder" if found.gauge == "tip" else "tip",
+        "other_gauge": other, "other_words": f"from the {other}",
         "copies": copies_on(machine, found),
     }  # fmt: skip
     return render(request, f"keeping/{'_course' if request.htmx else 'course'}.html", context)

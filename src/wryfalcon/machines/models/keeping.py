@@ -75,7 +75,7 @@ class Work(models.TextChoices):
     """What is done to a machine besides cutting. Those marked so make its offset unknown again."""
 
     WHEEL = "wheel", "put a new cutter on"
-    SWAPPED = "swapped", "put another of the cutters on"
+    SWAPPED = "swapped", "put another cutter on"
     JAW = "jaw", "changed or squared the jaw"
     JAM = "jam", "cleared a jam"
     SERVICE = "service", "had it serviced"
@@ -87,6 +87,18 @@ class Work(models.TextChoices):
     THUMPED = "thumped", "heard it thump past home"
     BURRS = "burrs", "found burrs on its keys"
     SHOOK = "shook", "felt it shake"
+
+    @property
+    def done(self) -> str:
+        """What was done, whoever did it."""
+        return {
+            Work.WHEEL: "a new cutter was put on", Work.SWAPPED: "another cutter was put on",
+            Work.JAW: "its jaw was changed or squared", Work.JAM: "a jam was cleared", Work.SERVICE: "it was serviced",
+            Work.BRUSHED: "its chips were brushed away", Work.CLEANED: "jaws and slides were cleaned",
+            Work.TIGHTENED: "nuts and screws were tightened", Work.HOMED: "it was homed",
+            Work.TOUCHED: "it was trimmed by touch", Work.THUMPED: "it was heard to thump past home",
+            Work.BURRS: "its keys had burrs", Work.SHOOK: "it shook",
+        }[self]  # fmt: skip
 
     @property
     def moves_it(self) -> bool:

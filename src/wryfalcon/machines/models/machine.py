@@ -20,7 +20,7 @@ class MachineKind(models.TextChoices):
     """How a machine works, which decides how it is kept true."""
 
     CODE = "code", "Code machine"
-    CODE_HAND = "code-hand", "Code machine worked by hand"
+    CODE_HAND = "code-hand", "Code machine run by hand"
     TRACING = "tracing", "Tracing duplicator"
     SIDE_MILL = "side-mill", "Side-milling duplicator"
 

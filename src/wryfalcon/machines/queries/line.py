@@ -66,7 +66,7 @@ class LineNow:
     def words(self) -> str:
         """How it is, in a few words."""
         if not self.machine.has_line:
-            return "worked by hand"
+            return "run at the machine itself"
         if not self.is_followed:
             return "not followed"
         if self.is_silent or self.status is None:

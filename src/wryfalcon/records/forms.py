@@ -1,0 +1,46 @@
+"""What is asked of the records: of whom, of which family, how proven, come back or not."""
+
+from __future__ import annotations
+
+from django import forms
+from django.db.models import Exists, OuterRef, QuerySet, Subquery
+
+from wryfalcon.bench.models import Customer, Proof, ProvenBy, Tag, TagState
+from wryfalcon.library.models import FamilyRecord
+
+BACK = [("", "any"), ("yes", "a key came back"), ("no", "none came back")]
+PROVEN = [("", "any way"), *ProvenBy.choices, ("not", "not proven")]
+
+
+class RecordsForm(forms.Form):
+    """Every field is free to be left; what makes no sense is left too."""
+
+    customer = forms.ModelChoiceField(Customer.objects.all(), required=False, empty_label="anybody")
+    family = forms.ModelChoiceField(FamilyRecord.objects.all(), required=False, empty_label="any")
+    state = forms.ChoiceField(choices=[("", "any"), *TagState.choices], required=False)
+    proven = forms.ChoiceField(label="Proven", choices=PROVEN, required=False)
+    back = forms.ChoiceField(label="Came back", choices=BACK, required=False)
+
+    def tags(self) -> QuerySet[Tag]:
+        """The tags asked for, each with how its last good key was proven and whether one of its keys came back."""
+        passed = Proof.objects.filter(piece__tag=OuterRef("pk"), passed=True).order_by("-pk")
+        tags = Tag.objects.select_related("customer", "family_record").annotate(
+            proven_by=Subquery(passed.values("proven_by")[:1]),
+            came_back=Exists(Tag.objects.filter(brought_back_from=OuterRef("pk"))),
+        )
+        self.is_valid()
+        said = self.cleaned_data
+        for name, field in (("customer", "customer"), ("family", "family_record"), ("state", "state")):
+            if said.get(name):
+                tags = tags.filter(**{field: said[name]})
+        if said.get("proven"):
+            tags = tags.filter(proven_by=None if said["proven"] == "not" else said["proven"])
+        if said.get("back"):
+            tags = tags.filter(came_back=said["back"] == "yes")
+        return tags
+
+
+def proven_words(tag: Tag) -> str:
+    """How a tag's last good key was proven, as the list says it; "" where none was."""
+    proven_by = getattr(tag, "proven_by", None)
+    return ProvenBy(proven_by).label if proven_by else ""
