@@ -215,7 +215,7 @@ def test_a_fitted_wheel_counts_its_keys_and_makes_a_check_due(smith: Client, peo
     gannet.refresh_from_db()
     assert gannet.fitted == wheel
     assert "another cutter was put on" not in due_words(course_of(gannet))  # it was on already: a new one
-    assert "put a new cutter on" in due_words(course_of(gannet))
+    assert "a new cutter was put on" in due_words(course_of(gannet))
     assert counters_of(gannet).since == (("wheel", 0),)
     key_made(people, gannet, -0.01)
     assert counters_of(gannet).keys == 2

@@ -22,6 +22,9 @@ def say_how(apps, schema_editor):
     for piece in pieces.filter(machine=None, set_up=None):
         piece.made_how, piece.values = "filed", _values(piece)
         piece.save()
+    for entry in apps.get_model("bench", "SheetEntry").objects.filter(outcome="turns", withdrawn=False):
+        entry.piece = pieces.filter(tag=entry.sheet.tag, machine=None, set_up=None).order_by("id").last()
+        entry.save()
     trials = apps.get_model("bench", "Trial").objects.filter(piece=OuterRef("piece"))
     proofs.filter(Exists(trials)).update(proven_by="both")
     for tag in apps.get_model("bench", "Tag").objects.filter(state="closed", closed_at__isnull=False):
