@@ -86,6 +86,7 @@ def _cut(page: Page, url: str) -> None:
 def _at_night(page: Page, url: str) -> None:
     page.set_viewport_size({"width": 390, "height": 844})
     page.goto(f"{url}/tags/439/settle")
+    page.get_by_role("button", name="More").click()
     page.get_by_role("button", name="dark").click()
     page.wait_for_selector("html[data-theme=dark]")
     page.screenshot(path=HERE / "phone-dark.png")
