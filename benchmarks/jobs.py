@@ -13,6 +13,7 @@ from pathlib import Path
 
 from playwright.sync_api import Locator, Page, sync_playwright
 
+from benchmarks import room
 from benchmarks.figure import Figure
 
 ROOT = Path(__file__).parents[1]
@@ -127,6 +128,7 @@ def measure() -> Iterator[Figure]:
             yield Figure(f"{says}{f', NOT DONE: {problem}' if problem else ''}", not problem and hand.presses <= most)
         browser.close()
     _write(rows)
+    yield from room.measure()
 
 
 def worn_key(hand: Hand) -> None:

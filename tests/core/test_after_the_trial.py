@@ -60,7 +60,7 @@ class TestRoom:
             mistaken = rng.random(draws) < MARK_MISTAKEN
             named = (rng.integers(0, 4, draws) == 0) & (rng.integers(0, cuts, draws) == felt.at)
             keep = np.where(mistaken, named, rubs)
-        return [max(0.0, float(np.quantile(z[keep, cut], 0.04)) + PLAY.low) for cut in range(cuts)]
+        return [max(0.0, float(np.quantile(z[keep, cut], 0.03)) + PLAY.low) for cut in range(cuts)]
 
     @pytest.mark.parametrize("felt", [None, Felt(Feel.RUBS, 2)])
     @pytest.mark.parametrize(("sd", "common"), [(EACH, ALIKE), (CALIPER, 0.0)])

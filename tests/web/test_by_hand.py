@@ -15,14 +15,15 @@ from wryfalcon.bench.actions.by_hand import HandWork, begin_by_hand, deburr, fin
 from wryfalcon.bench.actions.copying import clamp_key, do_step, move_on_purpose, put_back
 from wryfalcon.bench.actions.cut import end_piece
 from wryfalcon.bench.actions.hand_over import hand_over
-from wryfalcon.bench.actions.prove import TrialFelt, keep_proof, try_in_lock
+from wryfalcon.bench.actions.prove import TrialFelt, keep_proof, read_caliper, try_in_lock
 from wryfalcon.bench.actions.take_in import Baseline, copy_or_read
 from wryfalcon.bench.actions.touch_up import TouchedCut, touch_up_cuts
 from wryfalcon.bench.models import MadeHow, OnBench, Piece, PieceState, ProofValue, ProvenBy, Tag
 from wryfalcon.bench.queries.copy_steps import copy_steps
 from wryfalcon.bench.queries.proving import ground_of, proof_of
 from wryfalcon.bench.queries.room import rooms_of
-from wryfalcon.demonstration.making import family_record
+from wryfalcon.demonstration.making import family_record, type_values
+from wryfalcon.keeping.queries.course import course_of
 from wryfalcon.keeping.queries.why import why_wrong
 from wryfalcon.library.models import Blank
 from wryfalcon.log.models import AuditEntry, Event
@@ -257,6 +258,21 @@ class TestOneLifeForAll:
 
 
 class TestTheDuplicator:
+    @pytest.mark.parametrize("is_moved", [False, True])
+    def test_a_traced_key_beside_its_pattern_tells_of_its_machine_unless_it_was_moved(
+        self, people: People, copy_tag: Tag, tern: Machine, is_moved: bool
+    ) -> None:
+        type_values(people["tam"], copy_tag, "A", [value - 0.003 for value in TARGETS])
+        if is_moved:
+            move_on_purpose(people["tam"], copy_tag, tern, 0.07)
+        piece = begin_by_hand(by(people), copy_tag, HandWork(MadeHow.TRACED, tern))
+        if is_moved:
+            put_back(people["tam"], tern)  # too soon: what is in the jaw was begun with it
+        finish_by_hand(by(people), copy_tag, piece)
+        measured(people, piece, off=-0.001)
+        keys = course_of(tern, "shoulder").keys
+        assert [round(key.error, 3) for key in keys] == ([] if is_moved else [round(0.002 * 25.4, 3)])
+
     def test_a_side_mills_steps_are_done_in_order_and_what_holds_is_said(self, smith: Client, people: People) -> None:
         fulmar = Machine.objects.get(name="The Fulmar")
         tag = hang(people, on_bench=OnBench.GOOD_KEY, is_copied=True, family=None, quantity=2)
@@ -404,6 +420,22 @@ class TestAVerdictSaysWhatItRestsOn:
         smith.post(at, {"height-new": "15 in"})
         assert made.dimensions.get(what="height").new == pytest.approx(8.4074)
         assert "too few known" in page
+
+
+def test_what_a_caliper_reads_after_the_key_is_given_out_changes_nothing_of_its_verdict(
+    people: People, bench_machine: BenchMachine
+) -> None:
+    tag = hang(people)
+    settled(people, tag)
+    carded(people, tag, on_the_line(bench_machine))
+    piece = cut(people, tag)
+    try_in_lock(people["tam"], tag, piece, tag.locks.get(), TrialFelt(turns="free"))
+    keep_proof(people["tam"], tag, piece, passed=True, reason="")
+    read_caliper(by(people), tag, piece)
+    hand_over(people["wren"], tag)
+    followed(piece)
+    assert piece.proof_values.count() == 5
+    assert Piece.objects.get(pk=piece.pk).proof.passed
 
 
 class TestTouchingUp:

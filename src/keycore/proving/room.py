@@ -13,7 +13,7 @@ from keycore.family import Play
 from keycore.proving.lock import MISTAKEN, Feel, LockShift
 
 Array = NDArray[np.float64]
-SNAGS_AT_MOST = 0.04
+SNAGS_AT_MOST = 0.03
 """So often a cut deepened by no more than is said may snag all the same: the promise is 5 in 100."""
 MARK_MISTAKEN = 0.1
 """How often a mark seen on a cut comes from something else: rarer than a mere feel (3 in 10); a guess."""
@@ -54,7 +54,7 @@ def room_left(
     shift c; it snags below -low, so that its room is z_i + low. Given e - c the cuts are independent; what was felt
     weighs each e - c, and the cut it was felt at, which of those that rub is the highest. Three feels in ten, and one
     mark on a cut in ten, are taken to come from something else, and then to say nothing, of any cut alike. ``safe`` is
-    the 4 in 100 quantile of the room, never below 0. Arguments: ``stands`` (n,), the sd of the error that all cuts
+    the 3 in 100 quantile of the room, never below 0. Arguments: ``stands`` (n,), the sd of the error that all cuts
     share (``common_sd``), the ``play``, what is known of the ``lock``'s shift, what was ``felt``; one unit. Returns
     (n,). Raises nothing.
 

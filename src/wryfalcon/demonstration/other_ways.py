@@ -25,6 +25,23 @@ def hang_other_ways(people: dict[str, User]) -> None:
     _pins(people)
     _cut_down(people)
     _not_known_yet(people)
+    _to_copy(people)
+
+
+def _to_copy(people: dict[str, User]) -> None:
+    """A key that looks good and a copy of it, nothing read."""
+    take_in(
+        people["wren"],
+        TagDetails(
+            title="Ticket office, a copy",
+            customer="At the counter",
+            on_bench=OnBench.GOOD_KEY,
+            family=family_record("harbour-five"),
+            in_hand=True,
+            is_copied=True,
+            locks=[Baseline("Ticket office", "free", "free", "free")],
+        ),
+    )
 
 
 def _not_known_yet(people: dict[str, User]) -> None:

@@ -69,7 +69,7 @@ def new(request: PersonRequest) -> HttpResponse:
     return render(
         request,
         "bench/new.html",
-        {"form": form, "locks": locks, "code": code, **_choices()},
+        {"form": form, "locks": locks, "code": code, "begins": code is None, **_choices()},
         status=422 if bad else 200,
     )
 

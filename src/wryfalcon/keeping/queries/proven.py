@@ -21,7 +21,7 @@ from wryfalcon.bench.models import MadeHow, Piece, PieceState, Tag
 from wryfalcon.bench.queries.brought_back import BroughtBack, brought_back
 from wryfalcon.keeping.queries.tracing import measured_pattern
 from wryfalcon.library.models import FamilyRecord
-from wryfalcon.machines.models import TRACES, Cutter, Duplicate, Machine, Trim
+from wryfalcon.machines.models import TRACES, Cutter, Duplicate, Machine, Shift, Trim
 
 USUAL_TOLERANCE_MM = 0.05
 
@@ -150,9 +150,7 @@ def _traced_pieces(machine: Machine, noise: Noise, tolerances: Counter[float]) -
     found = []
     for piece in traced.select_related("tag__family_record", "cutter").distinct():
         assert piece.finished_at is not None  # asked for
-        if any(
-            s.at <= piece.finished_at and (s.put_back_at is None or piece.finished_at <= s.put_back_at) for s in shifts
-        ):
+        if any(_was_on(shift, piece) for shift in shifts):
             continue
         family = piece.tag.family
         copy: defaultdict[tuple[str, int], list[float]] = defaultdict(list)
@@ -171,6 +169,13 @@ def _traced_pieces(machine: Machine, noise: Noise, tolerances: Counter[float]) -
             if family.tolerance:
                 tolerances[family.tolerance.value * edge_mm(family)] += 1
     return found
+
+
+def _was_on(shift: Shift, piece: Piece) -> bool:
+    """Whether a duplicator stood moved on purpose at any time while it traced a key."""
+    assert piece.finished_at is not None
+    began = piece.began_at or piece.finished_at
+    return shift.at <= piece.finished_at and (shift.put_back_at is None or began <= shift.put_back_at)
 
 
 def _test_keys(closed: Sequence[Trim]) -> list[ProvenKey]:
