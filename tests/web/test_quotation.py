@@ -61,9 +61,7 @@ def test_it_is_kept_small_upright_and_bare(smith: Client, asked: Tag) -> None:
     assert (answer["Content-Type"], answer.content) == ("image/jpeg", kept)
 
 
-@pytest.mark.parametrize(
-    "raw", [b"", b"no picture at all", b"<svg xmlns='http://www.w3.org/2000/svg'/>", taken()[:2000]]
-)
+@pytest.mark.parametrize("raw", [b"", b"no picture at all", b"<svg xmlns='http://www.w3.org/2000/svg'/>", taken()[:60]])
 def test_what_is_no_picture_is_refused_and_the_one_before_stays(smith: Client, asked: Tag, raw: bytes) -> None:
     smith.post(f"/tags/{asked.number}/picture", {"picture": SimpleUploadedFile("a.png", taken((40, 30), "PNG"))})
     before = bytes(Picture.objects.get().jpeg)
