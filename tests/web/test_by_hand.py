@@ -247,6 +247,16 @@ class TestOneLifeForAll:
         assert "The Tern" in smith.get(f"/tags/{back.number}/take-in").content.decode()
         assert why_wrong(copy_tag, piece) is None  # nothing was measured of it
 
+    def test_one_cut_by_hand_that_came_back_names_no_machine(self, smith: Client, people: People) -> None:
+        tag = hang(people)
+        settled(people, tag)
+        make_by_hand(by(people), tag, HandWork(MadeHow.FILED))
+        back = hang(people, on_bench=OnBench.RETURNED_KEY, family=None, blank=None, brought_back=str(tag))
+        for stage in ("take-in", "read"):
+            page = smith.get(f"/tags/{back.number}/{stage}").content.decode()
+            assert "cut or filed by hand" in page
+            assert "None" not in page
+
     def test_it_is_deburred_once(self, people: People, copy_tag: Tag, tern: Machine) -> None:
         piece = begin_by_hand(by(people), copy_tag, HandWork(MadeHow.TRACED, tern))
         with pytest.raises(NotDone, match="begun by hand"):

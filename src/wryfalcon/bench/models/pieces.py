@@ -105,6 +105,11 @@ class Piece(models.Model):
         return str(self.machine) if self.machine is not None else MadeHow(self.made_how).label
 
     @property
+    def made_where(self) -> str:
+        """The same within a sentence."""
+        return f"made on {self.machine}" if self.machine is not None else MadeHow(self.made_how).label
+
+    @property
     def is_begun(self) -> bool:
         """Whether it is being made by hand."""
         return self.state == PieceState.BEGUN

@@ -59,7 +59,7 @@ def find_tag(number: int) -> Tag | None:
     tag = _tags().filter(number=number).first()
     if tag is not None and tag.made_by_id is not None:
         made = Piece.objects.select_related("machine", "tag").only(
-            "key_number", "try_number", "onto", "finished_at", "machine__name", "tag__number"
+            "key_number", "try_number", "onto", "finished_at", "made_how", "machine__name", "tag__number"
         )
         tag.made_by = made.get(pk=tag.made_by_id)
         tag.brought_back_from = tag.made_by.tag
