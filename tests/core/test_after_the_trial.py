@@ -72,7 +72,7 @@ class TestRoom:
 
     def test_of_a_thousand_worn_locks_five_in_a_hundred_snag_and_half_the_room_is_allowed(self) -> None:
         rng, lock, snagged, enough = np.random.default_rng(14), lock_prior(WORN), [], []
-        while len(snagged) < 250:  # a quarter of the thousand that the bench runs
+        while len(snagged) < 160:  # some of the thousand that the bench runs
             z = rng.normal(0, ALIKE) + rng.normal(0, EACH, 5)
             at, shift = int(np.argmax(z)), rng.normal(WORN.mean, WORN.sd)
             stands = z - shift
@@ -86,7 +86,7 @@ class TestRoom:
             room = stands[at] + PLAY.low
             snagged.append(take > max(room, 0.0))
             enough.append(take >= room / 2 and take > 0)
-        assert np.mean(snagged) <= 0.05 + 2 * (0.05 * 0.95 / 250) ** 0.5
+        assert np.mean(snagged) <= 0.05 + 2 * (0.05 * 0.95 / 160) ** 0.5
         assert np.mean(enough) >= 0.5
 
     def test_a_key_that_turns_freely_has_less_room_than_one_that_rubs_and_one_that_snags_has_least(self) -> None:
