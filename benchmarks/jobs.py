@@ -31,7 +31,7 @@ class Hand:
     """One hand at the application: every press and every tap is counted, what is typed of names and values beside."""
 
     def __init__(self, page: Page) -> None:
-        self.page, self.presses, self.typed, self.went = page, 0, 0, False
+        self.page, self.presses, self.typed = page, 0, 0
         page.set_default_timeout(PATIENCE)
 
     def go(self, path: str) -> None:
@@ -87,11 +87,9 @@ class Hand:
         self.page.wait_for_load_state("networkidle")
         self.page.wait_for_timeout(1100 if self.page.locator("[data-go][data-spindle]").count() else 80)
         self.page.evaluate("() => document.activeElement?.blur()")
-        before = self.page.url
         self.key("g")
         self.page.wait_for_timeout(150)
         self.page.wait_for_load_state("networkidle")
-        self.went = before != self.page.url
 
     def sees(self, text: str) -> None:
         """Wait until the page says so."""

@@ -266,6 +266,19 @@ class TestOneLifeForAll:
             deburr(by(people), copy_tag, piece)
         assert AuditEntry.objects.filter(event=Event.PIECE_DEBURRED).count() == 1
 
+    def test_one_that_a_machine_made_is_deburred_too(
+        self, smith: Client, people: People, bench_machine: BenchMachine
+    ) -> None:
+        tag = hang(people)
+        settled(people, tag)
+        carded(people, tag, on_the_line(bench_machine))
+        piece = cut(people, tag)
+        assert "It is deburred" in smith.get(f"/tags/{tag.number}/cut").content.decode()
+        smith.post(f"/tags/{tag.number}/cut/{piece.pk}/made", {"deburred": "1"})
+        piece.refresh_from_db()
+        assert piece.deburred_at is not None
+        assert "It is deburred" not in smith.get(f"/tags/{tag.number}/cut").content.decode()
+
 
 class TestTheDuplicator:
     @pytest.mark.parametrize("is_moved", [False, True])

@@ -114,6 +114,18 @@ def chance_words(chance: float) -> str:
     return "under 1" if chance < 0.01 else f"{100 * chance:.0f} in 100"
 
 
+def in_100(chance: float | None) -> str:
+    """A chance as the shop says it, always of a hundred.
+
+    >>> in_100(0.9999), in_100(0.93), in_100(None)
+    ('over 99 in 100', '93 in 100', 'not known')
+    """
+    if chance is None:
+        return "not known"
+    words = chance_words(chance)
+    return words if words.endswith("in 100") else f"{words} in 100"
+
+
 @dataclass(frozen=True)
 class SeenSource:
     """One source in the strip: what it saw, and the wear found of it."""

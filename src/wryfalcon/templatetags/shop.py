@@ -17,7 +17,7 @@ from django.utils.safestring import SafeString, mark_safe
 from keycore.coordinate import Coordinate
 from keycore.units import Unit
 from wryfalcon.accounts.permissions import Act, may
-from wryfalcon.drawings.strip import chance_words
+from wryfalcon.drawings.strip import chance_words, in_100
 from wryfalcon.lengths import mm_as_shown, say_mm, show_small, show_value
 from wryfalcon.numbers import thousands
 
@@ -179,17 +179,7 @@ def may_do(user: Any, act: str) -> bool:
     return may(user, Act[act.upper()])
 
 
-@register.filter
-def in_100(chance: float | None) -> str:
-    """A chance as the shop says it.
-
-    >>> in_100(0.9999), in_100(0.93), in_100(None)
-    ('over 99 in 100', '93 in 100', 'not known')
-    """
-    if chance is None:
-        return "not known"
-    words = chance_words(chance)
-    return words if words.endswith("in 100") else f"{words} in 100"
+register.filter(in_100)
 
 
 @register.simple_tag(takes_context=True)

@@ -8,7 +8,7 @@ from keycore.family import Family
 from keycore.proving.brief import BLADE_PLACES, Way
 from wryfalcon.bench.models import Tag, WearGrade
 from wryfalcon.bench.queries.brief import Brief
-from wryfalcon.drawings.strip import chance_words
+from wryfalcon.drawings.strip import in_100
 from wryfalcon.lengths import figure, show_small, unit_shown
 from wryfalcon.machines.models import TRACES, Machine
 from wryfalcon.machines.sentences import turn_words
@@ -59,12 +59,6 @@ def brief_shown(tag: Tag, brief: Brief, machine: Machine | None) -> BriefShown:
         shift_words=turn_words(machine, shift_mm) if traces and machine is not None and shift_mm else "",
         restores=advice.best == Way.RESTORE,
     )
-
-
-def in_100(chance: float) -> str:
-    """A chance in words, always of a hundred."""
-    words = chance_words(chance)
-    return words if words.endswith("in 100") else f"{words} in 100"
 
 
 def _worth(brief: Brief) -> str:

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from keycore.family import Track
 from wryfalcon.bench.queries.chambers import ChamberSeen, Cylinder
-from wryfalcon.bench.shown.brief import in_100
+from wryfalcon.drawings.strip import in_100
 
 SHOWN = 3
 
