@@ -124,7 +124,9 @@ class TestABriefLook:
         design = np.array([[1.0, x] for x in along])
         assert np.array(found.cov) == pytest.approx(np.linalg.inv(design.T @ design) * 0.0005**2, rel=1e-5)
 
-    def test_the_chance_of_a_copy_agrees_with_draws_of_the_model(self, harbour: Family) -> None:
+    @pytest.mark.parametrize("generation", [0, 1, 4])
+    def test_the_chance_of_a_copy_agrees_with_draws_of_the_model(self, harbour: Family, generation: int) -> None:
+        """Each copy before the pattern is drawn by itself: what one duplicator adds, then what the next adds."""
         track, play, rng = harbour.tracks[0], play_of(harbour), np.random.default_rng(3)
         wear, draws = wear_before(harbour, WearGrade.SOME), 200_000
         lock = LockOfPattern(WORN, Feel.FREE)
@@ -132,6 +134,9 @@ class TestABriefLook:
         smooth = rng.normal(wear.everywhere, wear.cov[0][0] ** 0.5, (draws, 1))
         smooth = smooth + rng.normal(wear.at_tip, wear.cov[1][1] ** 0.5, (draws, 1)) * along
         pattern = -(smooth + rng.normal(0, wear.uneven, (draws, 5))) - rng.normal(WORN.mean, WORN.sd, (draws, 1))
+        for _ in range(generation):
+            pattern = pattern + rng.normal(0, 0.0006, (draws, 1)) + rng.normal(0, 0.0004, (draws, 5))
+        wear = wear_before(harbour, WearGrade.SOME, MADE.traced, generation)
         inside = lambda z: ((z <= play.high) & (z >= -play.low)).all(axis=1)  # noqa: E731
         weights = 0.7 * inside(pattern) + 0.3 / 4
         made = pattern + rng.normal(0, 0.0006, (draws, 1)) + rng.normal(0, 0.0004, (draws, 5))
@@ -165,7 +170,8 @@ class TestABriefLook:
     def test_the_look_asks_for_three_cuts_and_never_promises_less_than_not_looking(
         self, harbour: Family, grade: WearGrade
     ) -> None:
-        look = best_look(harbour, harbour.tracks[0], grade, MADE, CALIPER, LockOfPattern(WORN, Feel.FREE))
+        before, lock = wear_before(harbour, grade), LockOfPattern(WORN, Feel.FREE)
+        look = best_look(harbour, harbour.tracks[0], before, MADE, CALIPER, lock)
         assert len(set(look.cuts)) == 3
         assert set(look.cuts) <= {1, 2, 3, 4, 5}
         assert look.gain >= 0
@@ -174,7 +180,7 @@ class TestABriefLook:
         """Made-up patterns, measured at the cuts that were asked for: the way chosen then against the way without."""
         track, lock, rng = harbour.tracks[0], LockOfPattern(Spread(0.0, 0.0)), np.random.default_rng(8)
         before, along = wear_before(harbour, WearGrade.SOME), np.array(along_of(track))
-        look = best_look(harbour, track, WearGrade.SOME, MADE, CALIPER, lock)
+        look = best_look(harbour, track, before, MADE, CALIPER, lock)
         at = [cut - 1 for cut in look.cuts]
         won = []
         for _ in range(120):
@@ -199,7 +205,7 @@ class TestABriefLook:
 
         short = replace(harbour.tracks[0], spaces=harbour.tracks[0].spaces[:2])
         with pytest.raises(InputError, match="fewer than 3 spaces"):
-            best_look(harbour, short, WearGrade.NEW, MADE, CALIPER, LockOfPattern(WORN))
+            best_look(harbour, short, wear_before(harbour, WearGrade.NEW), MADE, CALIPER, LockOfPattern(WORN))
 
 
 def test_limits_learned_hold_for_the_next_key_as_often_as_they_say() -> None:

@@ -19,6 +19,7 @@ from wryfalcon.bench.actions.prove import TrialFelt, keep_proof, read_caliper, t
 from wryfalcon.bench.actions.take_in import Baseline, copy_or_read
 from wryfalcon.bench.actions.touch_up import TouchedCut, touch_up_cuts
 from wryfalcon.bench.models import MadeHow, OnBench, Piece, PieceState, ProofValue, ProvenBy, Tag
+from wryfalcon.bench.queries.brief import generation_of
 from wryfalcon.bench.queries.copy_steps import copy_steps
 from wryfalcon.bench.queries.proving import ground_of, proof_of
 from wryfalcon.bench.queries.room import rooms_of
@@ -247,6 +248,57 @@ class TestOneLifeForAll:
         assert "The Tern" in smith.get(f"/tags/{back.number}/take-in").content.decode()
         assert why_wrong(copy_tag, piece) is None  # nothing was measured of it
 
+    def test_one_that_was_traced_lately_comes_back_as_a_copy_with_its_machine_wheel_and_last_trim(
+        self, smith: Client, people: People, copy_tag: Tag, tern: Machine
+    ) -> None:
+        piece = traced(people, copy_tag, tern)
+        filled = smith.post("/tags/new/fill", {"brought_back": str(copy_tag)}).content.decode()
+        form = dict(re.findall(r'name="([^"]+)"[^>]*?value="([^"]*)"', filled))
+        assert re.search(r'name="is_copied" value="1"\s+checked', filled)
+        said = {
+            "title": "Sticks", "customer": "Saltmarsh Players", "on_bench": "returned-key", "in_hand": "1",
+            "quantity": "1", "brought_back": str(copy_tag), "locks-TOTAL_FORMS": "0", "locks-INITIAL_FORMS": "0",
+        }  # fmt: skip
+        answer = smith.post("/tags/new", said, follow=True)
+        assert answer.request["PATH_INFO"].endswith("/cut")
+        page = re.sub(r"\s+", " ", answer.content.decode())
+        assert f"Key 1 of tag {copy_tag}, made on The Tern on" in page
+        assert f", wheel {tern.fitted}, by Tam Escott, 0 days before" in page
+        assert "0 days before it came back. Never trimmed here. Nothing was done to it since." in page
+        note_work(people["tam"], tern, "jaw")
+        back = Tag.objects.latest("pk")
+        assert "its jaw was changed or squared" in smith.get(f"/tags/{back.number}/cut").content.decode()
+        unchecked = {**said, "filled": form["filled"]}  # the form was filled, and its box then cleared
+        assert smith.post("/tags/new", unchecked)["Location"].endswith("/read")
+        Piece.objects.filter(pk=piece.pk).update(finished_at=timezone.now() - timedelta(days=31))
+        assert smith.post("/tags/new", said)["Location"].endswith("/read")
+
+    def test_a_blank_goes_back_to_the_hook_it_came_from(self, people: People, copy_tag: Tag, tern: Machine) -> None:
+        first, other = copy_tag.blank, Blank.objects.exclude(pk=copy_tag.blank.pk).first()
+        assert other is not None
+        before = first.left, other.left
+        piece = begin_by_hand(by(people), copy_tag, HandWork(MadeHow.TRACED, tern))
+        Tag.objects.filter(pk=copy_tag.pk).update(blank=other)  # changed under Take in, the key half made
+        end_piece(by(people), Tag.objects.get(pk=copy_tag.pk), piece, blank_used=False, why="the wrong blank")
+        first.refresh_from_db()
+        other.refresh_from_db()
+        assert (first.left, other.left) == before
+
+    def test_which_copy_it_is_counts_and_a_key_of_our_own_knows(
+        self, smith: Client, people: People, copy_tag: Tag, tern: Machine
+    ) -> None:
+        said = {"look": "copy", "generation": "2", "typed_in": "in"}
+        smith.post(f"/tags/{copy_tag.number}/copying/brief", said)
+        page = re.sub(r"\s+", " ", smith.get(f"/tags/{copy_tag.number}/cut").content.decode())
+        assert "the new key is a third copy of a key that was cut by its depths" in page
+        smith.post(f"/tags/{copy_tag.number}/copying/brief", {**said, "generation": "-3"})
+        copy_tag.refresh_from_db()
+        assert copy_tag.generation is None
+        smith.post(f"/tags/{copy_tag.number}/copying/brief", {**said, "generation": "1"})
+        traced(people, Tag.objects.get(pk=copy_tag.pk), tern)
+        back = hang(people, on_bench=OnBench.RETURNED_KEY, family=None, blank=None, brought_back=str(copy_tag))
+        assert generation_of(Tag.objects.get(pk=back.pk)) == 2
+
     def test_one_cut_by_hand_that_came_back_names_no_machine(self, smith: Client, people: People) -> None:
         tag = hang(people)
         settled(people, tag)
@@ -295,6 +347,30 @@ class TestTheDuplicator:
         measured(people, piece, off=-0.001)
         keys = course_of(tern, "shoulder").keys
         assert [round(key.error, 3) for key in keys] == ([] if is_moved else [round(0.002 * 25.4, 3)])
+
+    def test_a_traced_key_is_judged_by_its_pattern_as_measured_and_moved_not_by_what_was_restored(
+        self, smith: Client, people: People, tern: Machine
+    ) -> None:
+        tag = hang(people)
+        worn = [value - 0.004 for value in TARGETS]
+        type_values(people["tam"], tag, "A", worn)
+        settled(people, tag)
+        move_on_purpose(people["tam"], tag, tern, 0.0508)  # 0.002 in, away from the key
+        piece = traced(people, tag, tern)
+        assert piece.values["A"] == pytest.approx([value + 0.002 for value in worn])
+        measured(people, piece, off=-0.002)
+        proof = proof_of(tag, piece)
+        assert proof is not None
+        assert proof.is_inside
+        assert "its pattern as it was measured" in smith.get(f"/tags/{tag.number}/prove").content.decode()
+
+    def test_a_pattern_that_was_not_measured_whole_says_nothing_of_its_copy(
+        self, people: People, tern: Machine
+    ) -> None:
+        tag = hang(people)
+        type_values(people["tam"], tag, "A", list(TARGETS)[:3])
+        settled(people, tag)
+        assert traced(people, tag, tern).values is None
 
     def test_a_side_mills_steps_are_done_in_order_and_what_holds_is_said(self, smith: Client, people: People) -> None:
         fulmar = Machine.objects.get(name="The Fulmar")

@@ -360,12 +360,39 @@ def test_two_like_blanks_lead_to_a_hairline_nick_by_turns_of_the_screw(smith: Cl
         assert "of a turn" in words(smith, f"/machines/{tern.pk}/touch")
     assert mark == "nick"
     assert MachineWork.objects.get().what == "touched"
-    assert "That is right: a hairline nick." in words(smith, f"/machines/{tern.pk}/touch", right="1")
-    assert not TouchTry.objects.filter(is_done=False).exists()
+    assert "A hairline nick: lock it. Then cut a proving key" in words(smith, f"/machines/{tern.pk}/touch")
     refused = smith.post(f"/machines/{tern.pk}/touch/showed", {"mark": "scratch"}, follow=True)
     assert "Say what the blank shows" in refused.content.decode()
     gannet = Machine.objects.get(name="Old Gannet")
     assert smith.get(f"/machines/{gannet.pk}/touch").status_code == 404
+
+
+def test_a_trim_by_touch_ends_with_what_the_cylinder_of_its_proving_key_said(smith: Client, people: People) -> None:
+    tern = Machine.objects.get(name="The Tern")
+    page, showed = f"/machines/{tern.pk}/touch", f"/machines/{tern.pk}/touch/showed"
+    for early in ("free", "rubs"):
+        assert "Set it by touch first" in smith.post(showed, {"cylinder": early}, follow=True).content.decode()
+    smith.post(showed, {"mark": "line"})
+    assert "Set it by touch first" in smith.post(showed, {"cylinder": "free"}, follow=True).content.decode()
+    smith.post(showed, {"mark": "nick"})
+    tag = hang(people, on_bench="good-key", is_copied=True)
+    assert "was set by touch and not proven yet" in smith.get(f"/tags/{tag.number}/cut").content.decode()
+    assert "Say how the proving key went" in smith.post(showed, {"cylinder": "well"}, follow=True).content.decode()
+    smith.post(showed, {"cylinder": "rubs"})
+    assert "closer. Lock it, and cut another proving key" in words(smith, page)
+    smith.post(showed, {"cylinder": "stuck"})
+    assert "That says nothing of the setting yet" in words(smith, page)
+    assert "not proven yet" in smith.get(f"/tags/{tag.number}/cut").content.decode()
+    smith.post(showed, {"cylinder": "free"})
+    assert not TouchTry.objects.filter(is_done=False).exists()
+    assert "not proven yet" not in smith.get(f"/tags/{tag.number}/cut").content.decode()
+    assert [(each.showed, each.cylinder) for each in TouchTry.objects.order_by("pk")] == [
+        ("line", ""), ("nick", "rubs"), ("nick", "stuck"), ("nick", "free"),
+    ]  # fmt: skip
+    moved = MachineWork.objects.filter(machine=tern, what="touched")
+    assert [work.note.split(";")[0] for work in moved.order_by("pk")] == [
+        "after 2 tries", "moved after its proving key",
+    ]  # fmt: skip
 
 
 def test_a_clamping_of_one_cut_is_not_kept_by_an_early_enter(smith: Client, people: People) -> None:

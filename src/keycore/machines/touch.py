@@ -6,9 +6,11 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 
+from keycore.proving.lock import Feel
 from keycore.tools import Wheel
 
 FIRST_MOVE = 0.05  # mm; small, and never tightened until it is right (common practice, no source)
+AFTER_A_NICK = 0.02  # mm; less than a caliper tells on a blade, more than the nut moves (common practice, no source)
 FROM_A_CUT = 0.15  # mm; a real cut is a good deal too close
 
 
@@ -67,6 +69,22 @@ def next_move(before: Sequence[Touch], showed: TouchMark, smallest: float) -> Mo
     if showed == TouchMark.NOTHING:
         return Move(FIRST_MOVE * 2.0 ** (nothings - 1), False)
     return Move(-FROM_A_CUT if showed == TouchMark.CUT else -FIRST_MOVE, False)
+
+
+def move_after_cylinder(felt: Feel, smallest: float) -> Move:
+    """What a proving key's cylinder says of a machine that was set to a hairline nick.
+
+    A key that rubs is cut shallow, one that snags too deep: the wheel is moved the least that is worth it, since a
+    nick is right within a few hundredths. Stuck says nothing of the setting: the key is looked at first. Arguments:
+    how the key went in its cylinder, and the ``smallest`` move worth making, mm. Returns a Move. Raises nothing.
+
+    >>> move_after_cylinder(Feel.RUBS, 0.005), move_after_cylinder(Feel.FREE, 0.005).is_right
+    (Move(by=0.02, is_right=False), True)
+    >>> move_after_cylinder(Feel.SNAGS, 0.05).by
+    -0.05
+    """
+    by = max(AFTER_A_NICK, smallest)
+    return Move({Feel.RUBS: by, Feel.SNAGS: -by}.get(felt, 0.0), felt == Feel.FREE)
 
 
 @dataclass(frozen=True, slots=True)

@@ -5,13 +5,13 @@ from __future__ import annotations
 from collections.abc import Sequence
 from datetime import datetime
 
-from django.db.models import F, Q
+from django.db.models import Q
 
 from wryfalcon.accounts.models import User
+from wryfalcon.bench.actions.cut import count_blank
 from wryfalcon.bench.actions.prove import lift_verdict
 from wryfalcon.bench.models import Piece, PieceState, ProofValue
 from wryfalcon.bench.piece_states import AT_MACHINE, BY_MACHINE, SENT_AGAIN, STATE_AFTER
-from wryfalcon.library.models import Blank
 from wryfalcon.log.actions import write_down
 from wryfalcon.log.models import Event
 from wryfalcon.machines.actions.care import note_work
@@ -167,9 +167,7 @@ def _count_cut(machine: Machine, piece: Piece, cut: object) -> None:
 def _begin(piece: Piece, at: datetime) -> None:
     """Metal is touched: from here on the blank is used, whoever started it."""
     piece.began_at = piece.began_at or at
-    if piece.onto_id is None and not piece.blank_taken:
-        piece.blank_taken = True
-        Blank.objects.filter(tags=piece.tag, left__gt=0).update(left=F("left") - 1)
+    count_blank(piece, used=True)
 
 
 def _finish(piece: Piece, at: datetime) -> None:

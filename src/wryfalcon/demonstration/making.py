@@ -73,6 +73,7 @@ def finished_key(tag: Tag, at: datetime, key_number: int = 1) -> Piece:
     assert card is not None
     piece = plan_piece(card, key_number)
     piece.state, piece.done, piece.blank_taken = PieceState.FINISHED, len(piece.cuts), True
+    piece.blank = tag.blank
     piece.began_at, piece.finished_at = at - timedelta(minutes=2), at
     piece.save()
     Piece.objects.filter(pk=piece.pk).update(created_at=at)

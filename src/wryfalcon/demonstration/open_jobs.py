@@ -147,7 +147,8 @@ def _interrupted_keys(people: dict[str, User], machine: Machine, random: Random)
     assert tag.set_up is not None
     piece = plan_piece(tag.set_up, 4)
     began = timezone.now() - timedelta(minutes=50)
-    Piece.objects.filter(pk=piece.pk).update(state=PieceState.LOST, done=3, blank_taken=True, began_at=began)
+    lost = {"state": PieceState.LOST, "done": 3, "blank_taken": True, "blank": tag.blank, "began_at": began}
+    Piece.objects.filter(pk=piece.pk).update(**lost)
     Blank.objects.filter(tags=tag).update(left=23)
 
 

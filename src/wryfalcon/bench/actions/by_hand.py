@@ -15,6 +15,7 @@ from wryfalcon.bench.models import MadeHow, Piece, PieceState, Tag
 from wryfalcon.bench.piece_states import BY_HAND
 from wryfalcon.bench.queries.cards import is_practised
 from wryfalcon.bench.queries.copy_steps import copy_steps, shift_on
+from wryfalcon.bench.queries.reading import readings_of
 from wryfalcon.bench.sentences import practice_words
 from wryfalcon.log.actions import write_down
 from wryfalcon.log.models import Event
@@ -55,6 +56,7 @@ def begin_by_hand(press: Press, tag: Tag, work: HandWork) -> Piece:
     piece = Piece(
         tag=tag, settlement=tag.settlement, machine=machine, key_number=number, try_number=tries,
         state=PieceState.BEGUN, made_how=made_how, maker=press.by, began_at=timezone.now(),
+        values=_pattern_values(tag, machine) if made_how == MadeHow.TRACED else None,
         cutter=machine.fitted if machine is not None else None,
         job=f"{tag}-H{number}-{press.key}" if press.key else new_job(tag, f"H{number}"),
     )  # fmt: skip
@@ -103,6 +105,25 @@ def deburr(press: Press, tag: Tag, piece: Piece) -> None:
         piece.deburred_at = timezone.now()
         piece.save(update_fields=["deburred_at"])
         write_down(Event.PIECE_DEBURRED, press.by, tag, piece=piece.called, job=piece.job)
+
+
+def _pattern_values(tag: Tag, machine: Machine | None) -> dict[str, list[float]] | None:
+    """What a traced key is to measure: its pattern, moved where the duplicator is; None unless all of that is known.
+
+    A bitting that was restored says what the key once was, and nothing of what a duplicator makes of it.
+    """
+    if tag.settlement is None or machine is None or not tag.family.kind.is_read:
+        return None
+    shift, depth = shift_on(machine), tag.family.depth
+    moved = depth.from_machine(shift.by_mm) / tag.family.share_per_edge if shift is not None else 0.0
+    wanted: dict[str, list[float]] = {}
+    for reading in readings_of(tag):
+        away = moved if reading.track.falls_when_deeper else -moved
+        measured = [value + away for value in reading.as_is() if value is not None]
+        if len(measured) < len(reading.track.spaces):
+            return None
+        wanted[reading.track.name] = measured
+    return wanted
 
 
 def _way_of(tag: Tag, work: HandWork) -> tuple[MadeHow, Machine | None]:

@@ -26,6 +26,7 @@ EXCHANGE = (
     ("pattern", "first"), ("new", "first"), ("pattern", "second"), ("new", "second"),
 )  # fmt: skip
 """Which key is in the one clamp, and which of its sides is up: four clampings, three exchanges."""
+GENERATIONS_SAID = ("0", "1", "2", "3", "4")
 FARTHEST_MM = 1.0
 MOST_LOST_MM = 1.0
 
@@ -100,6 +101,7 @@ class BriefTyped:
     cuts: Sequence[Typed]
     blade: str = ""
     blade_at: float = 0.0
+    generation: str | None = None  # as its select says it, "" where nobody knows; None where it was not asked
     unit: Unit = Unit.INCH
 
 
@@ -111,6 +113,9 @@ def keep_brief(actor: User, tag: Tag, said: BriefTyped) -> None:
     """
     check_read(tag)
     family = tag.family
+    if said.generation is not None:
+        tag.generation = int(said.generation) if said.generation in GENERATIONS_SAID else None
+        tag.save(update_fields=["generation"])
     source = calipers_of(tag, family.tracks[0].name)
     describe_source(actor, tag, source, SourceSettings(wear=said.grade or None))
     kept = set(source.sightings.filter(withdrawn=False).values_list("space", "typed"))

@@ -247,11 +247,15 @@ def count_blank(piece: Piece, *, used: bool) -> None:
     if piece.onto_id is not None or piece.blank_taken == used:
         return
     piece.blank_taken = used
-    blanks = Blank.objects.filter(tags=piece.tag)
     if used:
-        blanks.filter(left__gt=0).update(left=F("left") - 1)
+        piece.blank = piece.tag.blank
+    if piece.blank_id is None:
+        return
+    hook = Blank.objects.filter(pk=piece.blank_id)
+    if used:
+        hook.filter(left__gt=0).update(left=F("left") - 1)
     else:
-        blanks.update(left=F("left") + 1)
+        hook.update(left=F("left") + 1)
 
 
 def holding_of(tag: Tag, piece: Piece) -> Holding | None:

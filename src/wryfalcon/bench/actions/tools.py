@@ -119,5 +119,6 @@ def _piece(press: Press, tag: Tag, place: int, bitting: dict[str, list[str]], *,
     return Piece.objects.create(
         tag=tag, key_number=place, made_how=MadeHow.FILED, maker=press.by, state=PieceState.FINISHED,
         bitting=bitting, values=values, began_at=now, finished_at=now, deburred_at=now, blank_taken=takes_blank,
+        blank=tag.blank if takes_blank else None,
         job=f"{tag}-D{place}-{press.key}-{place}" if press.key else new_job(tag, f"D{place}"),
     )  # fmt: skip

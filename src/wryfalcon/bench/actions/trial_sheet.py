@@ -84,7 +84,7 @@ def note_try(actor: User, sheet: TrialSheet, left: SheetLeft, tried: str, outcom
     sheet, tag = _kept(sheet), sheet.tag
     before = _on_blank(sheet, trial.blank).select_related("piece").last()
     if before is None:
-        _count_blank(tag, -1)
+        _count_blank(tag.blank_id, -1)
     piece = _tried(actor, sheet, trial, outcome, before.piece if before is not None else None)
     entry = SheetEntry.objects.create(
         sheet=sheet, outcome=outcome, blank=trial.blank, places=list(trial.places), piece=piece, by=actor
@@ -119,6 +119,7 @@ def _tried(actor: User, sheet: TrialSheet, trial: KeyToTry, outcome: str, before
     piece = Piece.objects.create(
         tag=tag, key_number=number, try_number=tries, onto=before, made_how=MadeHow.FILED, maker=actor,
         state=PieceState.SPOILT if outcome == Outcome.SPOILED else PieceState.FINISHED, blank_taken=before is None,
+        blank=tag.blank if before is None else None,
         bitting={track.name: list(trial.labels)} if is_plain else None, values={track.name: values},
         why_ended=SPOILT_WORDS if outcome == Outcome.SPOILED else "", began_at=now,
         finished_at=None if outcome == Outcome.SPOILED else now, ended_at=now if outcome == Outcome.SPOILED else None,
@@ -142,9 +143,9 @@ def _on_blank(sheet: TrialSheet, blank: int | None) -> QuerySet[SheetEntry]:
     return sheet.entries.filter(blank=blank, withdrawn=False)
 
 
-def _count_blank(tag: Tag, by: int) -> None:
-    if tag.blank_id is not None:
-        Blank.objects.filter(pk=tag.blank_id, left__gte=max(0, -by)).update(left=F("left") + by)
+def _count_blank(blank: int | None, by: int) -> None:
+    if blank is not None:
+        Blank.objects.filter(pk=blank, left__gte=max(0, -by)).update(left=F("left") + by)
 
 
 @transaction.atomic
@@ -170,7 +171,8 @@ def take_last_back(actor: User, sheet: TrialSheet) -> None:
     entry.withdrawn = True
     entry.save()
     if entry.blank is not None and not _on_blank(sheet, entry.blank).exists():
-        _count_blank(sheet.tag, +1)
+        taken = entry.piece.blank_id if entry.piece is not None else sheet.tag.blank_id
+        _count_blank(taken, +1)
     if entry.outcome == Outcome.TURNS:
         sheet.tag.sources.filter(track=sheet.track, kind=SourceKind.TRIED, removed=False).update(removed=True)
     if entry.piece is not None:

@@ -59,6 +59,9 @@ class Tag(models.Model):
     blank = models.ForeignKey(Blank, models.PROTECT, null=True, blank=True, related_name="tags")
     quantity = models.PositiveSmallIntegerField(default=1)
     is_copied = models.BooleanField(default=False, help_text="its keys are copied from their pattern, not read first")
+    generation = models.PositiveSmallIntegerField(
+        null=True, help_text="of the key in hand: 0 cut by its depths, 1 a copy of such a key, 2 a copy of a copy"
+    )
     blade_lost_mm = models.FloatField(null=True, help_text="of the old key's height beside a blank's")
     blade_lost_at = models.FloatField(null=True, help_text="where that was measured, 0 at the bow to 1 at the tip")
     brought_back_from = models.ForeignKey("self", models.PROTECT, null=True, blank=True, related_name="returns")

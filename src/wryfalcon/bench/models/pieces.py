@@ -8,6 +8,7 @@ from django.db import models
 from wryfalcon.bench.models.jobs import Tag
 from wryfalcon.bench.models.settling import Settlement, SetUp
 from wryfalcon.bench.piece_states import BY_HAND, STATE_ROWS, MadeHow, PieceState, StateRow
+from wryfalcon.library.models import Blank
 from wryfalcon.machines.models import Cutter, Machine
 
 ORDINALS = ("first", "second", "third", "fourth", "fifth", "sixth", "seventh", "eighth", "ninth")
@@ -45,6 +46,9 @@ class Piece(models.Model):
     clampings = models.PositiveSmallIntegerField(default=0, help_text="of an exchange in one clamp that are done")
     done = models.PositiveIntegerField(default=0, help_text="cuts its machine has reported")
     blank_taken = models.BooleanField(default=False)
+    blank = models.ForeignKey(
+        Blank, models.SET_NULL, null=True, related_name="+", help_text="that was taken; its tag's may be another by now"
+    )
     why_ended = models.CharField(max_length=200, blank=True)
     created_at = models.DateTimeField(auto_now_add=True)
     began_at = models.DateTimeField(null=True, help_text="when metal was first touched, by the machine's clock")
@@ -98,6 +102,11 @@ class Piece(models.Model):
     def wanted_values(self) -> dict[str, list[float]] | None:
         """The depth values it is to have, by track, family unit; None likewise."""
         return self.values or (self.settlement.values if self.settlement is not None else None)
+
+    @property
+    def is_beside_pattern(self) -> bool:
+        """Whether it is judged by its pattern as that was measured: a duplicator makes nothing else."""
+        return self.made_how == MadeHow.TRACED and self.values is not None and self.onto_id is None
 
     @property
     def made_on(self) -> str:

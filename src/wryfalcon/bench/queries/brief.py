@@ -23,7 +23,7 @@ from keycore.proving.brief import (
 from keycore.proving.lock import Feel, Making
 from keycore.reading.evidence import Spread
 from keycore.reading.wear import WearGrade
-from wryfalcon.bench.models import OnBench, Tag
+from wryfalcon.bench.models import MadeHow, OnBench, Tag
 from wryfalcon.bench.queries.prospects import FEELS, LOCK_WEAR_MM, UNKNOWN_MAKING, worst_turn
 from wryfalcon.bench.queries.reading import TrackReading, readings_of
 from wryfalcon.documents import parsed
@@ -42,6 +42,7 @@ class Brief:
 
     look: BriefLook
     grade: str
+    generation: int | None
     values: tuple[float | None, ...]  # of the cuts asked for, as far as they were measured
     blade_mm: float | None
     advice: BriefAdvice | None  # None until something is measured
@@ -55,6 +56,7 @@ class BriefAsked:
 
     document: str
     grade: WearGrade
+    generation: int  # of the pattern, 0 cut by its depths or not known
     traced: Making  # family unit
     felt: Feel | None
     sd: float  # of measuring a cut, family unit on one edge
@@ -80,6 +82,7 @@ def brief_of(tag: Tag, machine: Machine | None) -> Brief | None:
     asked = BriefAsked(
         tag.family_record.document,
         _grade(tag, reading),
+        generation_of(tag) or 0,
         Making(*(family.depth.from_machine(sd) for sd in (making.sd_each, making.sd_common))),
         FEELS.get(felt) if felt else Feel.FREE,  # a key that looks good and is used turns, as far as anybody said
         family.depth.from_machine(caliper_sd_mm()) * family.share_per_edge,
@@ -89,17 +92,31 @@ def brief_of(tag: Tag, machine: Machine | None) -> Brief | None:
         unmeasured = _advice(asked, None, None)
     except InputError:
         return None
-    known = _wear_known(family, reading, asked.grade, tag.blade_lost_mm, tag.blade_lost_at, asked.sd)
+    known = _wear_known(family, reading, _before(family, asked), tag.blade_lost_mm, tag.blade_lost_at, asked.sd)
     seen = _seen(family, reading, asked.sd)
     return Brief(
         look=look,
         grade=asked.grade,
+        generation=generation_of(tag),
         values=tuple(reading.as_is()[cut - 1] for cut in look.cuts),
         blade_mm=tag.blade_lost_mm,
         advice=_advice(asked, known, seen) if known is not None else None,
         unmeasured=unmeasured,
         gone=_average(family, known) if known is not None else None,
     )
+
+
+def generation_of(tag: Tag) -> int | None:
+    """How many copies lie between the key in hand and one cut by its depths; None where nobody knows.
+
+    As it was said; else of a key that we made ourselves, as it was made.
+    """
+    if tag.generation is not None or tag.made_by is None:
+        return tag.generation
+    if tag.made_by.made_how != MadeHow.TRACED:
+        return None if tag.made_by.made_how == MadeHow.BOUGHT else 0
+    pattern = tag.brought_back_from.generation if tag.brought_back_from is not None else None
+    return None if pattern is None else pattern + 1
 
 
 def _grade(tag: Tag, reading: TrackReading) -> WearGrade:
@@ -113,15 +130,20 @@ def _grade(tag: Tag, reading: TrackReading) -> WearGrade:
 def _look(asked: BriefAsked) -> BriefLook:
     """The same pattern is looked at the same way every time a page is looked at."""
     family = parsed(asked.document)
-    return best_look(family, family.tracks[0], asked.grade, _made(family, asked), asked.sd, _lock(family, asked))
+    before, made, lock = _before(family, asked), _made(family, asked), _lock(family, asked)
+    return best_look(family, family.tracks[0], before, made, asked.sd, lock)
 
 
 @kept(128)
 def _advice(asked: BriefAsked, known: WearKnown | None, seen: BrieflyMeasured | None) -> BriefAdvice:
     family = parsed(asked.document)
-    wear = known or wear_before(family, asked.grade)
+    wear = known or _before(family, asked)
     made, lock = _made(family, asked), _lock(family, asked)
     return chances_of(family, family.tracks[0], wear, made, lock, asked.sd, seen=seen)
+
+
+def _before(family: Family, asked: BriefAsked) -> WearKnown:
+    return wear_before(family, asked.grade, asked.traced, asked.generation)
 
 
 def _made(family: Family, asked: BriefAsked) -> MadeEither:
@@ -135,10 +157,10 @@ def _lock(family: Family, asked: BriefAsked) -> LockOfPattern:
 
 
 def _wear_known(
-    family: Family, reading: TrackReading, grade: WearGrade, blade_mm: float | None, blade_at: float | None, sd: float
+    family: Family, reading: TrackReading, before: WearKnown, blade_mm: float | None, blade_at: float | None, sd: float
 ) -> WearKnown | None:
     """What the cuts that were measured say of the wear, whatever depths they are, and then what the blade says."""
-    offset, posterior, before = reading.offset, reading.posterior, wear_before(family, grade)
+    offset, posterior = reading.offset, reading.posterior
     found: WearKnown | None = None
     if offset is not None and posterior is not None:
         edge = family.share_per_edge * (-1.0 if reading.track.falls_when_deeper else 1.0)

@@ -15,6 +15,11 @@ from wryfalcon.machines.sentences import turn_words
 
 PLACES = dict(zip(BLADE_PLACES, ("at the bow", "in the middle", "at the tip"), strict=True))
 WAYS = {Way.COPY: "Copy it", Way.RESTORE: "Restore it", Way.COMPENSATE: "Compensate"}
+MOST_COPIES = 4
+GENERATIONS = (
+    ("", "nobody knows"), ("0", "cut by its depths"), ("1", "a copy"), ("2", "a copy of a copy"), ("3", "a third copy"),
+    ("4", "a fourth or later copy"),
+)  # fmt: skip
 WORTH_MEASURING = 0.005
 
 
@@ -31,6 +36,9 @@ class BriefShown:
     says: str
     looks: tuple[tuple[str, str], ...]
     look: str
+    generations: tuple[tuple[str, str], ...]
+    generation: str
+    next_copy: str  # which copy the new key will be, "" where nobody knows
     shift_mm: float  # to move the duplicator by, where compensating is worth it; else 0
     shift_words: str
     restores: bool
@@ -55,10 +63,21 @@ def brief_shown(tag: Tag, brief: Brief, machine: Machine | None) -> BriefShown:
         says=_says(family, brief),
         looks=tuple((grade.value, grade.label) for grade in WearGrade),
         look=brief.grade,
+        generations=GENERATIONS,
+        generation="" if brief.generation is None else str(min(brief.generation, MOST_COPIES)),
+        next_copy=_next_copy(brief.generation),
         shift_mm=shift_mm if traces else 0.0,
         shift_words=turn_words(machine, shift_mm) if traces and machine is not None and shift_mm else "",
         restores=advice.best == Way.RESTORE,
     )
+
+
+def _next_copy(generation: int | None) -> str:
+    """Said from the second copy on, where it begins to tell."""
+    if not generation:
+        return ""
+    named = dict(GENERATIONS)[str(min(generation + 1, MOST_COPIES))]
+    return f"Copied again, the new key is {named} of a key that was cut by its depths."
 
 
 def _worth(brief: Brief) -> str:

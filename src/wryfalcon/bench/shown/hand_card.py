@@ -11,7 +11,8 @@ from wryfalcon.bench.models import MadeHow, Piece, Tag
 from wryfalcon.bench.queries.copy_steps import StepNow, copy_steps, shift_on
 from wryfalcon.bench.shown.by_hand import HandWay
 from wryfalcon.lengths import say_mm
-from wryfalcon.machines.models import CopyStep, MachineKind, Shift
+from wryfalcon.machines.models import TRACES, CopyStep, MachineKind, Shift
+from wryfalcon.machines.queries.touches import is_to_be_proven, touches_of
 
 TRACE = (
     "Both keys’ backs level in their jaws, cuts towards the wheel.",
@@ -67,6 +68,7 @@ class HandCard:
     shift: Shift | None
     is_shifted_here: bool  # for this very tag
     pass_seconds: int | None  # of one pass at a side mill
+    is_unproven: bool  # set by touch, and no proving key said yet that it is right
 
     @property
     def is_ready(self) -> bool:
@@ -91,6 +93,7 @@ def hand_card(tag: Tag, way: HandWay, piece: Piece | None) -> HandCard:
         shift=shift,
         is_shifted_here=shift is not None and shift.tag_id == tag.pk,
         pass_seconds=PASS_SECONDS if is_side_mill else None,
+        is_unproven=machine is not None and machine.kind in TRACES and is_to_be_proven(touches_of(machine)),
     )
 
 

@@ -88,7 +88,10 @@ def brief(request: PersonRequest, number: int) -> HttpResponse:
         for space in range(1, len(tag.family.tracks[0].spaces) + 1)
     ]
     at = _number(posted.get("blade-at", ""))
-    said = BriefTyped(posted.get("look", ""), cuts, posted.get("blade", ""), at if at in BLADE_PLACES else 0.0, unit)
+    said = BriefTyped(
+        posted.get("look", ""), cuts, posted.get("blade", ""), at if at in BLADE_PLACES else 0.0,
+        posted.get("generation"), unit,
+    )  # fmt: skip
     attempt(request, lambda: keep_brief(request.user, tag, said))
     return to_stage(tag, "cut")
 

@@ -162,11 +162,18 @@ def _by_hand(tag: Tag, pieces: list[Piece], piece: Piece | None, chosen: str) ->
     if any(made.state in OPEN for made in pieces) or not (is_copy or chosen or tag.set_up is None):
         return {}
     ways = hand_ways(tag)
-    way = next((each for each in ways if each.value == chosen), ways[0])
+    way = next((each for each in ways if each.value == chosen), None) or _as_before(tag, ways)
     found: dict[str, Any] = {"hand_ways": ways, "hand": hand_card(tag, way, None) if is_copy or chosen else None}
     if is_copy and (brief := brief_of(tag, way.machine)) is not None:
         found["brief"] = brief_shown(tag, brief, way.machine)
     return found
+
+
+def _as_before(tag: Tag, ways: list[HandWay]) -> HandWay:
+    """A key that came back is made again where it was made, as far as anything was said; else the first way."""
+    made = tag.made_by
+    again = [way for way in ways if made is not None and (way.made_how, way.machine) == (made.made_how, made.machine)]
+    return again[0] if again else ways[0]
 
 
 def _context(tag: Tag, pieces: list[Piece], piece: Piece | None, order: OrderNow | None, chosen: str) -> dict[str, Any]:

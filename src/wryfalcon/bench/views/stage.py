@@ -17,7 +17,9 @@ from wryfalcon.accounts.permissions import Act, PersonRequest, may
 from wryfalcon.bench.authority import why_not_read
 from wryfalcon.bench.models import Tag
 from wryfalcon.bench.queries import stages
+from wryfalcon.bench.queries.come_back import made_then
 from wryfalcon.bench.queries.stages import rail_of, stage_of
+from wryfalcon.bench.shown.come_back import made_then_words
 from wryfalcon.drawings.cut_key import BARE, CutKey, Values, draw_cut_key
 from wryfalcon.drawings.key import KeyDrawing
 from wryfalcon.log.actions import note_tag_opened
@@ -77,7 +79,7 @@ def show_stage(
             "waiting": waiting,
             "polled": POLL in request.headers,
             "allowed": allowed_on(request.user, tag),
-            "asks_why": tag.made_by_id is not None and stage in BEFORE_CUTTING,
+            "made_then": _made_then(tag, stage),
             **context,
         },
         status=status,
@@ -85,6 +87,13 @@ def show_stage(
     if swapped and request.method == "GET":
         answer["HX-Replace-Url"] = request.get_full_path()
     return answer
+
+
+def _made_then(tag: Tag, stage: str) -> str:
+    """How a key that came back was made, until it is known what is to be made of it; "" elsewhere."""
+    of_a_copy = tag.is_copied and stage == "cut"
+    made = made_then(tag) if of_a_copy or stage in BEFORE_CUTTING else None
+    return made_then_words(made) if made is not None else ""
 
 
 def allowed_on(person: User, tag: Tag) -> dict[str, bool]:

@@ -2,19 +2,22 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from urllib.parse import urlencode
 
 from django.contrib import messages
 from django.db import transaction
 from django.http import HttpResponse
 from django.shortcuts import render
+from django.utils import timezone
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
 from wryfalcon.accounts.permissions import Act, PersonRequest, may, needs, needs_to_change
 from wryfalcon.bench.actions.codes import read_code
-from wryfalcon.bench.actions.take_in import change, decline, learn_family, take_in
+from wryfalcon.bench.actions.take_in import TagDetails, change, decline, learn_family, take_in
 from wryfalcon.bench.forms import KeptLockFormSet, LockFormSet, TakeInForm, locks_of
 from wryfalcon.bench.models import Asked, Felt, OnBench, Picture, Tag, TagState
+from wryfalcon.bench.queries.come_back import is_copied_again
 from wryfalcon.bench.queries.stages import on_the_bench, stage_of
 from wryfalcon.bench.views.stage import attempt, find_tag, key_of, open_tag, show_stage, to_stage, whole_number
 from wryfalcon.codes.models import Code
@@ -59,7 +62,7 @@ def new(request: PersonRequest) -> HttpResponse:
     if request.method == "POST" and form.is_valid() and locks.is_valid():
         try:
             with transaction.atomic():
-                tag = take_in(request.user, form.job(locks_of(locks)))
+                tag = take_in(request.user, _as_copied(request, form.job(locks_of(locks))))
                 if code is not None:
                     read_code(request.user, tag, code)
             return to_stage(tag, "settle" if code else _first_stage(tag))
@@ -85,6 +88,7 @@ def fill_from_maker(request: PersonRequest) -> HttpResponse:
     locks = LockFormSet(prefix="locks")
     if maker is not None:
         initial |= {"on_bench": OnBench.RETURNED_KEY, "family": maker.family_record_id, "blank": maker.blank_id}
+        initial["is_copied"] = is_copied_again(maker, timezone.now())
         initial["customer"] = initial["customer"] or maker.customer.name
         initial["title"] = initial["title"] or f"{maker.title}, brought back"
         locks = LockFormSet(prefix="locks", initial=[{"name": lock.name} for lock in maker.locks.all()])
@@ -115,6 +119,15 @@ def take_in_stage(request: PersonRequest, number: int) -> HttpResponse:
         context["questions"] = [(asked, asked.label, heard.get(asked, "")) for asked in Asked]
         context["has_picture"] = Picture.objects.filter(tag=tag).exists()
     return show_stage(request, tag, "take-in", context, status=422 if request.method == "POST" else 200)
+
+
+def _as_copied(request: PersonRequest, job: TagDetails) -> TagDetails:
+    """A key that comes back soon after it was traced opens as a copy, unless its form was filled and said otherwise."""
+    number = whole_number(job.brought_back.strip().lstrip("#"))
+    maker = Tag.objects.filter(number=number).first() if number and "filled" not in request.POST else None
+    if maker is None:
+        return job
+    return replace(job, is_copied=job.is_copied or is_copied_again(maker, timezone.now()))
 
 
 def _first_stage(tag: Tag) -> str:

@@ -6,10 +6,15 @@ Common practice, no source; the machine's own book comes first.
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import dataclass
+
+from django.utils import timezone
 
 from keycore.machines.touch import TouchMark
+from keycore.proving.lock import Feel
 from wryfalcon.lengths import say_mm
 from wryfalcon.machines.models import Machine, MachineKind, TouchTry
+from wryfalcon.machines.queries.touches import is_to_be_proven
 from wryfalcon.machines.sentences import turn_words
 
 STEPS = {
@@ -93,15 +98,59 @@ MARKS = tuple(
 """What the blank may show, in words and drawn."""
 
 
+FELT_IN_CYLINDER = (
+    (Feel.FREE, "It turns freely"), (Feel.RUBS, "It rubs, or turns hard"), (Feel.SNAGS, "It snags, then turns"),
+    (Feel.STUCK, "It will not turn"),
+)  # fmt: skip
+"""How a proving key goes in the cylinder of its family."""
+AGAIN = "Do not tighten it yet; turn the wheel by hand again"
+PROVE = "A hairline nick: lock it. Then cut a proving key and try it in its cylinder."
+LOOK_FIRST = (
+    "That says nothing of the setting yet. Measure the key: a blank not bottomed, or the wrong one, does the same. Cut "
+    "another, then say how that goes."
+)
+
+
+@dataclass(frozen=True)
+class TryShown:
+    """One try on a line: what showed, and what was done then."""
+
+    says: str
+    who: str
+
+
+def tries_shown(tries: Sequence[TouchTry]) -> list[TryShown]:
+    """Each try in words."""
+    return [
+        TryShown(f"{_showed(each)}, then {_moved(each.moved)}", f"{each.by}, {timezone.localtime(each.at):%H:%M}")
+        for each in tries
+    ]
+
+
+def _showed(each: TouchTry) -> str:
+    felt = {feel.value: words for feel, words in FELT_IN_CYLINDER}
+    if each.cylinder:
+        words = felt[each.cylinder]
+        return f"{each.showed}; its proving key: {words[0].lower()}{words[1:]}"
+    return each.showed
+
+
+def _moved(by: float) -> str:
+    return f"{say_mm(abs(by))} {'closer' if by > 0 else 'away'}" if by else "nothing"
+
+
 def last_advice(machine: Machine, tries: Sequence[TouchTry]) -> str:
     """What to do after the last try, in words; "" before the first."""
     if not tries:
         return ""
     last = tries[-1]
+    if is_to_be_proven(tries) and last.moved == 0:
+        return LOOK_FIRST if last.cylinder else PROVE
     if last.moved == 0:
         return "It cannot be set nearer than this. Try two other blanks, or look whether the jaw holds them alike."
     words = turn_words(machine, -last.moved)
     if not machine.screw_lead:
         way = "closer" if last.moved > 0 else "away"
         words = f"move the wheel {say_mm(abs(last.moved))} {way}"
-    return f"{words[0].upper()}{words[1:]}. Do not tighten it yet; turn the wheel by hand again."
+    then = "Lock it, and cut another proving key" if last.cylinder else AGAIN
+    return f"{words[0].upper()}{words[1:]}. {then}."

@@ -9,14 +9,14 @@ from django.views.decorators.http import require_GET, require_POST
 
 from keycore.errors import InputError
 from keycore.machines.side_mill import correct_side_mill, set_side_mill
-from keycore.machines.touch import TouchMark
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
-from wryfalcon.keeping.actions.touching import begin_anew, note_touch, touches_of
+from wryfalcon.keeping.actions.touching import begin_anew, note_cylinder, note_touch
 from wryfalcon.keeping.forms import MillForm, MillProofForm
-from wryfalcon.keeping.shown.touch import MARKS, STEPS, last_advice
+from wryfalcon.keeping.shown.touch import FELT_IN_CYLINDER, MARKS, STEPS, last_advice, tries_shown
 from wryfalcon.machines.models import Machine, MachineKind
 from wryfalcon.machines.queries.fittings import mismatch_of
 from wryfalcon.machines.queries.hands import caliper_sd_mm
+from wryfalcon.machines.queries.touches import is_to_be_proven, touches_of
 from wryfalcon.machines.sentences import mismatch_words
 from wryfalcon.refusal import NotDone
 
@@ -30,8 +30,9 @@ def show(request: PersonRequest, pk: int) -> HttpResponse:
     context = {
         **(_mill(request) if machine.kind == MachineKind.SIDE_MILL else {}),
         "mismatch": mismatch_words(mismatch_of(machine, list(machine.followers.all()))),
-        "machine": machine, "steps": STEPS[MachineKind(machine.kind)], "marks": MARKS, "tries": tries,
-        "advice": last_advice(machine, tries), "is_right": request.GET.get("right") == "1",
+        "machine": machine, "steps": STEPS[MachineKind(machine.kind)], "marks": MARKS,
+        "tries": tries_shown(tries), "advice": last_advice(machine, tries), "to_prove": is_to_be_proven(tries),
+        "felt": FELT_IN_CYLINDER, "is_proven": request.GET.get("proven") == "1" and not tries,
     }  # fmt: skip
     return render(request, "keeping/touch.html", context)
 
@@ -44,14 +45,15 @@ def showed(request: PersonRequest, pk: int) -> HttpResponse:
     if "anew" in request.POST:
         begin_anew(machine)
         return redirect("keeping:touch", pk=pk)
-    mark = request.POST.get("mark", "")
+    answer = redirect("keeping:touch", pk=pk)
     try:
-        note_touch(request.user, machine, mark)
+        if "cylinder" in request.POST:
+            if note_cylinder(request.user, machine, request.POST["cylinder"]).is_right:
+                answer["Location"] += "?proven=1"
+        else:
+            note_touch(request.user, machine, request.POST.get("mark", ""))
     except NotDone as refusal:
         messages.error(request, refusal.says)
-    answer = redirect("keeping:touch", pk=pk)
-    if mark == TouchMark.NICK:
-        answer["Location"] += "?right=1"
     return answer
 
 

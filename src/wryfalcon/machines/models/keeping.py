@@ -7,6 +7,7 @@ from django.db import models
 from django.utils import timezone
 
 from keycore.machines.touch import TouchMark
+from keycore.proving.lock import Feel
 from wryfalcon.machines.models.machine import Cutter, JawSide, Machine, MachineOffset
 
 
@@ -130,6 +131,12 @@ class TouchTry(models.Model):
     machine = models.ForeignKey(Machine, models.CASCADE, related_name="touches")
     showed = models.CharField(max_length=7, choices=[(mark.value, mark.value) for mark in TouchMark])
     moved = models.FloatField(help_text="mm, closer is positive")
+    cylinder = models.CharField(
+        max_length=5,
+        blank=True,
+        choices=[(feel.value, feel.value) for feel in Feel],
+        help_text="after a nick: how its proving key went in its cylinder",
+    )
     is_done = models.BooleanField(default=False, help_text="of a trim that is over")
     by = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, related_name="+")
     at = models.DateTimeField(auto_now_add=True)

@@ -1,0 +1,63 @@
+"""A key of ours that came back: where, when and with what it was made, and what became of that machine since."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+
+from django.db.models import Max
+
+from wryfalcon.bench.models import MadeHow, Piece, Tag
+from wryfalcon.machines.models import Cutter, Machine, Trim, Work
+
+SOON = timedelta(days=30)
+"""A key that comes back within so long is taken to be wrong as made, not worn; common practice, no source."""
+MOVES = [work for work in Work if work.moves_it or work == Work.SWAPPED]
+
+
+@dataclass(frozen=True)
+class MadeThen:
+    """How a key that came back was made; None for what nobody knows or there is not."""
+
+    piece: Piece
+    days: int  # from the making to the coming back
+    machine: Machine | None
+    cutter: Cutter | None
+    fitted: Cutter | None  # now
+    trimmed_at: datetime | None  # its machine, last before now
+    done_since: tuple[Work, ...]  # to its machine
+
+    @property
+    def is_soon(self) -> bool:
+        """Whether it came back so soon that the way it was made is looked at first."""
+        return timedelta(days=self.days) <= SOON
+
+
+def made_then(tag: Tag) -> MadeThen | None:
+    """How the key of a tag that came back was made; None for a tag of no such key."""
+    if tag.made_by_id is None:
+        return None
+    related = Piece.objects.select_related("machine__fitted", "cutter", "set_up__cutter", "tag", "maker")
+    piece = related.defer("cuts", "set_up__commands").get(pk=tag.made_by_id)
+    assert piece.finished_at is not None  # only made keys come back
+    machine = piece.machine
+    days = max(0, (tag.taken_in_at - piece.finished_at).days)
+    if machine is None:
+        return MadeThen(piece, days, None, None, None, None, ())
+    since = machine.work.filter(what__in=MOVES, at__gt=piece.finished_at).order_by("at").values_list("what", flat=True)
+    cutter = piece.set_up.cutter if piece.set_up is not None else piece.cutter
+    done = tuple(Work(what) for what in dict.fromkeys(since))
+    return MadeThen(piece, days, machine, cutter, machine.fitted, _trimmed_at(machine), done)
+
+
+def is_copied_again(maker: Tag, now: datetime) -> bool:
+    """Whether a key of this tag that comes back now is looked at as a copy: traced, and not long ago."""
+    traced = maker.pieces.filter(made_how=MadeHow.TRACED, finished_at__gt=now - SOON)
+    return maker.is_copied and traced.exists()
+
+
+def _trimmed_at(machine: Machine) -> datetime | None:
+    """When it was last trimmed, by measured keys or by touch."""
+    measured = Trim.objects.filter(machine=machine, is_check=False).aggregate(last=Max("closed_at"))["last"]
+    touched = machine.work.filter(what=Work.TOUCHED).aggregate(last=Max("at"))["last"]
+    return max(filter(None, (measured, touched)), default=None)
