@@ -6,18 +6,26 @@ import re
 from typing import Any
 
 import pytest
+from django.db.models import Avg
 from django.test import Client
 
-from web.jobs import People, hang
+from conftest import BenchMachine
+from web.jobs import People, asked, by, finish, followed, hang, on_the_line, sent, tick_on_page
 from web.test_bench import words
 from web.test_codes import in_force
 from web.test_sources import reading_of
+from wryfalcon.bench.actions.cut import cut_key, end_piece
+from wryfalcon.bench.actions.prove import read_caliper
 from wryfalcon.bench.actions.read import state_labels
 from wryfalcon.bench.actions.sources import add_source
+from wryfalcon.bench.following import follow_once
 from wryfalcon.bench.models import OnBench, Piece, SheetEntry, Source, Tag
+from wryfalcon.bench.queries.cards import hand_checks
 from wryfalcon.bench.queries.trial_sheet import SheetLeft
-from wryfalcon.demonstration.making import family_record, settle_as
+from wryfalcon.demonstration.making import card_for, family_record, settle_as
 from wryfalcon.library.models import Blank
+from wryfalcon.machines.models import Machine
+from wryfalcon.refusal import NotDone
 
 pytestmark = pytest.mark.django_db
 TOKEN = re.compile(r"[A-Za-z0-9]{64}")  # against forged forms: it may hold any letters
@@ -213,3 +221,161 @@ def test_too_many_keys_are_said_to_be_too_many(smith: Client, people: People) ->
     said = words(smith, f"/tags/{tag}/tries")
     assert "more than 20,000: find out more before a blank is cut." in said
     assert "The keys in order" not in said
+
+
+class TestATryThatAMachineCuts:
+    @pytest.fixture
+    def gannet(self, bench_machine: BenchMachine) -> Machine:
+        return on_the_line(bench_machine)
+
+    def send(self, smith: Client, tag: Tag) -> str:
+        trial = left(smith, tag).next
+        assert trial is not None
+        answer = smith.post(f"/tags/{tag}/tries/send", {"key": trial.form_value})
+        assert answer["Location"].endswith("/set-up")
+        return " ".join(trial.labels)
+
+    def tried(self, smith: Client, tag: Tag, outcome: str) -> str:
+        return smith.post(f"/tags/{tag}/tries/out", {"outcome": outcome}, follow=True).content.decode()
+
+    def the(self, tag: Tag) -> Tag:
+        return Tag.objects.get(pk=tag.pk)
+
+    def cut_it(self, smith: Client, people: People, tag: Tag) -> Piece:
+        tick_on_page(smith, tag, [check.id for check in hand_checks(tag.family)])
+        return whole(people, self.the(tag), sent(people, self.the(tag)))
+
+    def test_is_set_up_sent_tried_and_the_next_goes_onto_the_blank_in_hand(
+        self, smith: Client, people: People, tag: Tag, gannet: Machine
+    ) -> None:
+        hook = left_on_hook(tag)
+        labels = self.send(smith, tag)
+        assert f"For the trial sheet: {labels} on blank 1" in words(smith, f"/tags/{tag}/set-up")
+        card_for(people["tam"], self.the(tag), gannet, [])
+        first = self.cut_it(smith, people, tag)
+        assert (first.made_how, first.settlement, len(first.cuts)) == ("driven", None, 16)  # both edges
+        assert left_on_hook(tag) == hook - 1
+        assert "What did it do in the lock?" in words(smith, f"/tags/{tag}/cut")
+        assert "Try it:" in words(smith, f"/tags/{tag}/tries")
+        self.tried(smith, tag, "no-turn")
+        first.refresh_from_db()
+        assert (first.proof.passed, first.proof.proven_by) == (False, "tried")
+        assert left(smith, tag).candidates == 13
+        before = left(smith, tag).next
+        assert before is not None
+        assert not before.is_new
+        self.send(smith, tag)
+        card = self.the(tag).set_up
+        assert card is not None
+        assert set(card.ticks) == {"cutter"}  # the wheel is as it was, the clamping is new
+        second = self.cut_it(smith, people, tag)
+        assert (second.onto, len(second.cuts), second.called) == (first, 2 * len(before.cuts), "key 1, cut deeper")
+        assert left_on_hook(tag) == hook - 1
+        values = tag.family.tracks[0].values
+        wanted = [values[place // 2] for place in before.places]
+        assert measured_by(people, second) == pytest.approx(wanted, abs=tag.family.depth.from_machine(0.06))
+        self.tried(smith, tag, "turns")
+        assert reading_of(tag).labels == list(before.labels)
+        settle_as(people["tam"], self.the(tag), {"A": list(before.labels)})
+        second.refresh_from_db()
+        assert second.settlement == self.the(tag).settlement
+        assert "its new key to be proven" in words(smith, "/")
+
+    def test_one_at_a_time_and_taken_back_before_it_is_cut_nothing_remains(
+        self, smith: Client, people: People, tag: Tag, gannet: Machine
+    ) -> None:
+        hook = left_on_hook(tag)
+        self.send(smith, tag)
+        card_for(people["tam"], self.the(tag), gannet)
+        assert "Another key of this sheet is out" in sent_again(smith, tag)
+        note(smith, tag, "no-turn")  # by hand meanwhile
+        assert not Piece.objects.exists()
+        assert "That key is not made yet" in self.tried(smith, tag, "turns")
+        smith.post(f"/tags/{tag}/tries/take-back")
+        assert self.the(tag).set_up is None
+        assert (
+            "Go through the set-up card first" in smith.post(f"/tags/{tag}/cut/next", {}, follow=True).content.decode()
+        )
+        assert (left(smith, tag).candidates, left_on_hook(tag)) == (14, hook)
+
+    def test_at_the_machine_it_is_not_taken_back_and_what_it_did_can_be_said_anew(
+        self, smith: Client, people: People, tag: Tag, gannet: Machine
+    ) -> None:
+        self.send(smith, tag)
+        card_for(people["tam"], self.the(tag), gannet)
+        piece = sent(people, self.the(tag))
+        assert piece.state == "loaded"
+        assert "a blank to be clamped" in words(smith, "/")
+        refused = smith.post(f"/tags/{tag}/tries/take-back", follow=True).content.decode()
+        assert "is at the machine, to be clamped: end it under Cut" in refused
+        assert "That key is not made yet" in self.tried(smith, tag, "no-turn")
+        whole(people, self.the(tag), piece)
+        self.tried(smith, tag, "no-turn")
+        smith.post(f"/tags/{tag}/tries/take-back")
+        piece.refresh_from_db()
+        assert (piece.state, hasattr(piece, "proof")) == ("finished", False)
+        self.tried(smith, tag, "turns")
+        assert reading_of(tag).unread == []
+
+    def test_spoilt_at_the_machine_its_blank_is_spoilt_on_the_sheet_and_given_up_it_is_sent_again(
+        self, smith: Client, people: People, tag: Tag, gannet: Machine
+    ) -> None:
+        self.send(smith, tag)
+        card_for(people["tam"], self.the(tag), gannet)
+        piece = sent(people, self.the(tag))
+        end_piece(by(people), self.the(tag), piece, blank_used=False, why="the wrong blank in the jaw")
+        follow_once(gannet)
+        again = sent(people, self.the(tag))
+        assert again.pk != piece.pk
+        end_piece(by(people), self.the(tag), again, blank_used=True, why="it crept")
+        assert SheetEntry.objects.get().outcome == "spoiled"
+        following = left(smith, tag).next
+        assert following is not None
+        assert (following.is_new, left(smith, tag).candidates) == (True, 14)
+
+    def test_settled_meanwhile_the_try_is_no_longer_cut(
+        self, smith: Client, people: People, tag: Tag, gannet: Machine
+    ) -> None:
+        self.send(smith, tag)
+        card_for(people["tam"], self.the(tag), gannet)
+        settle_as(people["tam"], self.the(tag), {"A": list("23124322")})
+        assert self.the(tag).set_up is None
+        with pytest.raises(NotDone, match="Go through the set-up card first"):
+            cut_key(by(people), self.the(tag))
+        assert "The bitting is settled" in sent_again(smith, tag)
+
+    def test_after_one_by_hand_all_of_it_is_cut_and_the_machine_is_not_told_of_a_key_it_never_had(
+        self, smith: Client, people: People, tag: Tag, gannet: Machine
+    ) -> None:
+        note(smith, tag, "no-turn")
+        by_hand = Piece.objects.get()
+        self.send(smith, tag)
+        card_for(people["tam"], self.the(tag), gannet)
+        Blank.objects.filter(tags=tag).update(left=0)  # the last one is in hand
+        piece = whole(people, self.the(tag), sent(people, self.the(tag)))
+        assert (piece.onto, len(piece.cuts)) == (by_hand, 16)
+
+
+def whole(people: People, tag: Tag, piece: Piece) -> Piece:
+    """A key of two edges cut to the end, turned over between."""
+    for state in ("turn", "finished"):
+        finish(asked(people, tag, piece, "clamp", "start"), state)
+    return piece
+
+
+def left_on_hook(tag: Tag) -> int:
+    return Blank.objects.get(tags=tag).left
+
+
+def sent_again(smith: Client, tag: Tag) -> str:
+    trial = left(smith, tag).next
+    assert trial is not None
+    return smith.post(f"/tags/{tag}/tries/send", {"key": trial.form_value}, follow=True).content.decode()
+
+
+def measured_by(people: People, piece: Piece) -> list[float]:
+    """What its machine's own caliper says of a key, the family's unit and order."""
+    read_caliper(by(people), piece.tag, piece)
+    followed(piece)
+    read = piece.proof_values.values("space").annotate(mean=Avg("value")).order_by("space")
+    return list(read.values_list("mean", flat=True))

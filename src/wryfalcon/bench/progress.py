@@ -47,21 +47,21 @@ SELECT
     ) AS proven
 FROM bench_tag AS tag
 LEFT JOIN bench_settlement AS settlement
-    ON settlement.id = (SELECT MAX(id) FROM bench_settlement WHERE tag_id = tag.id)
+    ON settlement.id = (SELECT MAX(id) FROM bench_settlement WHERE tag_id = tag.id AND NOT is_try)
 LEFT JOIN bench_setup AS card ON card.id = (SELECT MAX(id) FROM bench_setup WHERE tag_id = tag.id)
 LEFT JOIN bench_piece AS piece ON piece.id = (
     SELECT id FROM bench_piece
     WHERE tag_id = tag.id AND (
         state IN {_list(OPEN - {PieceState.PLANNED})}
         OR (state NOT IN {_list(ENDED)} AND (set_up_id IS NULL OR set_up_id = card.id))
-    ) AND (settlement_id IS NOT NULL OR "values" IS NULL)
+    ) AND (settlement_id IS NOT NULL OR "values" IS NULL OR state IN {_list(OPEN)})
     ORDER BY state IN {_list(OPEN)} DESC, id DESC LIMIT 1
 )
 LEFT JOIN bench_proof AS proof ON proof.piece_id = piece.id
 """
 """A piece that is open is waited for whatever card it has; a made one for the card in force only, since a new card
-means that its keys are still to be cut. A key tried for a trial sheet is none to be proven until it is what was
-settled."""
+means that its keys are still to be cut. A key tried for a trial sheet is waited for while it is made, and is none to
+be proven until it is what was settled."""
 
 
 def drop_view(using: str, **_: Any) -> None:

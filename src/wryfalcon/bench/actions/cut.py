@@ -17,7 +17,7 @@ from django.utils.crypto import get_random_string
 from keycore.family import Family
 from wryfalcon.accounts.models import User
 from wryfalcon.bench.actions.take_in import check_open
-from wryfalcon.bench.models import MadeHow, Piece, PieceState, SetUp, Tag
+from wryfalcon.bench.models import MadeHow, Outcome, Piece, PieceState, SetUp, SheetEntry, Tag
 from wryfalcon.bench.piece_states import AT_MACHINE, OPEN, SENT_AGAIN, TO_BE_LOOKED_AT, Operation
 from wryfalcon.bench.queries.cards import EVERY_TICK, Holding, Lapse, Moved, is_practised, moved_since, what_holds
 from wryfalcon.bench.queries.proving import cuts_to_deepen, proof_of
@@ -26,7 +26,7 @@ from wryfalcon.library.models import Blank
 from wryfalcon.log.actions import write_down
 from wryfalcon.log.models import Event
 from wryfalcon.machines.actions.orders import Press, give_up_orders, place_order
-from wryfalcon.machines.models import DriverKind, Order
+from wryfalcon.machines.models import DriverKind, Machine, Order
 from wryfalcon.machines.queries.fittings import axes_of
 from wryfalcon.machines.queries.line import LineNow, line_of
 from wryfalcon.refusal import NotDone
@@ -39,8 +39,8 @@ ALWAYS = (Operation.HOLD, Operation.STOP)
 def cut_key(press: Press, tag: Tag, expected: str = "", *, one_more: bool = False) -> Piece:
     """Begin the next key of this tag and send it to its machine: the one that the page said, where it said one.
 
-    The same press again is the same key; ``one_more`` says that more keys are wanted than were ordered.
-    Raises NotDone.
+    Before anything is settled that is the key of its trial sheet that is out. The same press again is the same key;
+    ``one_more`` says that more keys are wanted than were ordered. Raises NotDone.
     """
     check_open(tag)
     pressed = Order.objects.filter(key=press.key).first() if press.key else None
@@ -48,7 +48,11 @@ def cut_key(press: Press, tag: Tag, expected: str = "", *, one_more: bool = Fals
         return Piece.objects.get(job=pressed.job)
     card = _checked_card(tag)
     piece = _planned(tag, card)
-    if piece is None:
+    if piece is None and card.settlement.is_try:
+        refuse_while_one_is_open(tag)
+        piece = plan_try(card)
+        write_down(Event.PIECE_SENT, press.by, tag, piece=piece.called, job=piece.job, machine=str(card.machine))
+    elif piece is None:
         refuse_while_one_is_open(tag)
         number, tries = next_key(tag)
         if expected and expected != f"{number}.{tries}":
@@ -150,8 +154,18 @@ def end_piece(press: Press, tag: Tag, piece: Piece, *, blank_used: bool, why: st
     piece.state = PieceState.SPOILT if blank_used else PieceState.ABANDONED
     piece.why_ended, piece.ended_at = why.strip()[:200], timezone.now()
     piece.save()
+    _tell_sheet(piece, is_spoilt=blank_used)
     event = Event.PIECE_SPOILT if blank_used else Event.PIECE_GIVEN_UP
     write_down(event, press.by, tag, piece=piece.called, job=piece.job)
+
+
+def _tell_sheet(piece: Piece, *, is_spoilt: bool) -> None:
+    """A key of a trial sheet that ended while it was out: its blank is spoilt there too, or it was never tried."""
+    out = SheetEntry.objects.filter(piece=piece, outcome=Outcome.SENT, withdrawn=False)
+    if is_spoilt:
+        out.update(outcome=Outcome.SPOILED)
+    else:
+        out.update(piece=None)  # it can be sent again, or taken back
 
 
 @transaction.atomic
@@ -196,6 +210,46 @@ def plan_piece(
         cuts=[dict(cut) for cut in (card.commands if cuts is None else cuts)],
         onto=onto,
     )
+
+
+def plan_try(card: SetUp) -> Piece:
+    """A key of a trial sheet that has not been sent yet, onto the blank in hand where it is cut from that.
+
+    What its machine made of that blank before is not cut again. Raises NotDone when it is cut already.
+    """
+    entry = card.settlement.entries.filter(withdrawn=False).select_related("sheet").get()
+    if entry.piece_id is not None:
+        raise NotDone("That key is cut: say on the trial sheet what it did.")
+    tag, settled = card.tag, card.settlement
+    onto = piece_in_hand(entry)
+    is_its_own = onto is not None and _is_of(onto, card.machine)
+    wanted, before = settled.values, (onto.wanted_values or {}) if onto is not None and is_its_own else {}
+    cuts = [
+        dict(cut)
+        for cut in card.commands
+        if not before or before[cut["track"]][cut["space"] - 1] != wanted[cut["track"]][cut["space"] - 1]
+    ]
+    number, tries = (onto.key_number, onto.try_number) if onto is not None else next_key(tag)
+    entry.piece = Piece.objects.create(
+        tag=tag, set_up=card, machine=card.machine, key_number=number, try_number=tries, onto=onto, cuts=cuts,
+        made_how=MadeHow.PLAN_FILE if card.machine.driver == DriverKind.FILE else MadeHow.DRIVEN,
+        job=new_job(tag, f"S{number}"), values=wanted,
+        bitting=settled.bitting if all(place % 2 == 0 for place in entry.places) else None,
+    )  # fmt: skip
+    entry.save(update_fields=["piece"])
+    return entry.piece
+
+
+def piece_in_hand(entry: SheetEntry) -> Piece | None:
+    """The key that a try's blank is cut to so far; None for a new blank, or one that no key is kept of."""
+    before = entry.sheet.entries.filter(blank=entry.blank, withdrawn=False, pk__lt=entry.pk).select_related("piece")
+    last = before.order_by("-pk").first()
+    return last.piece if last is not None else None
+
+
+def _is_of(piece: Piece, machine: Machine) -> bool:
+    """Whether a machine made a key itself, so that it knows what of it is cut."""
+    return piece.machine_id == machine.pk and not piece.is_by_hand
 
 
 def new_job(tag: Tag, kind: str) -> str:
@@ -266,7 +320,7 @@ def holding_of(tag: Tag, piece: Piece) -> Holding | None:
     card = piece.set_up
     if card is None or piece.state not in OPEN:
         return None
-    if piece.onto_id is None:
+    if piece.onto_id is None or card.settlement.is_try:
         return what_holds(tag, card, None if piece.done else tag.set_up)
     moved = moved_since(card, piece.created_at)
     lapses = (Lapse(Moved.SINCE_PLANNED, EVERY_TICK, detail=", ".join(moved)),) if moved else ()
@@ -304,7 +358,8 @@ def _checked_card(tag: Tag) -> SetUp:
     holding = what_holds(tag, card)
     if holding.lapses or holding.is_practised:
         raise NotDone(why_not_cut(holding))
-    if tag.blank is not None and tag.blank.left < 1:
+    is_in_hand = card.settlement.is_try and any(map(piece_in_hand, card.settlement.entries.filter(withdrawn=False)))
+    if tag.blank is not None and tag.blank.left < 1 and not is_in_hand:
         raise NotDone(f"There is no blank {tag.blank.code} left on hook {tag.blank.hook}.")
     return card
 
@@ -317,6 +372,7 @@ def _planned(tag: Tag, card: SetUp) -> Piece | None:
     give_up_orders(planned.machine, planned.job)
     planned.state, planned.why_ended, planned.ended_at = PieceState.ABANDONED, "the card was changed", timezone.now()
     planned.save()
+    _tell_sheet(planned, is_spoilt=False)
     return None
 
 
@@ -347,6 +403,6 @@ def send_piece(press: Press, piece: Piece) -> None:
         "cuts": piece.cuts,
         "axes": [axes.space, axes.depth],
         "blank_height": uncut_of(piece.tag.family),
-        "onto": piece.onto.job if piece.onto else None,
+        "onto": piece.onto.job if piece.onto and _is_of(piece.onto, piece.machine) else None,
     }
     place_order(press, piece.machine, Operation.LOAD, job=piece.job, data=data)

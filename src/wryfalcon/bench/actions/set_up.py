@@ -38,7 +38,7 @@ class Chosen:
 def set_up(actor: User, tag: Tag, fitting: Chosen) -> SetUp:
     """Write a card for the settlement in force. Raises NotDone naming the field."""
     check_open(tag)
-    settlement = tag.settlement
+    settlement = tag.to_cut
     if settlement is None or settlement.read_back_at is None:
         raise NotDone("Read the settled bitting back against its source first.")
     if fitting.machine.cutters.exists() and not fitting.machine.cutters.filter(pk=fitting.cutter.pk).exists():

@@ -10,10 +10,12 @@ from django.utils import timezone
 
 from keycore.codes.half_steps import half_step_value
 from keycore.family import Family, Track
+from keycore.kind import RestsOn
 from keycore.proving.lock import play_of
 from wryfalcon.accounts.models import User
 from wryfalcon.bench.actions.cut import new_job, next_key
 from wryfalcon.bench.actions.read import state_labels
+from wryfalcon.bench.actions.set_up import Chosen, set_up
 from wryfalcon.bench.actions.take_in import check_read
 from wryfalcon.bench.models import (
     MadeHow,
@@ -22,6 +24,8 @@ from wryfalcon.bench.models import (
     PieceState,
     Proof,
     ProvenBy,
+    Settlement,
+    SetUp,
     SheetEntry,
     Source,
     SourceKind,
@@ -29,7 +33,8 @@ from wryfalcon.bench.models import (
     TrialOrder,
     TrialSheet,
 )
-from wryfalcon.bench.queries.trial_sheet import KeyToTry, SheetLeft
+from wryfalcon.bench.queries.cards import Moved, what_holds
+from wryfalcon.bench.queries.trial_sheet import KeyToTry, SheetLeft, out_of
 from wryfalcon.codes.models import Series
 from wryfalcon.library.models import Blank
 from wryfalcon.log.actions import write_down
@@ -39,6 +44,7 @@ from wryfalcon.refusal import NotDone
 FROM_THE_SHEET = "from the trial sheet"
 SPOILT_WORDS = "spoilt on the trial sheet"
 TAKEN_BACK = "taken back on the trial sheet"
+TRIED = (Outcome.NO_TURN, Outcome.TURNS, Outcome.SPOILED)
 
 
 @dataclass(frozen=True)
@@ -69,6 +75,79 @@ def work_through(actor: User, tag: Tag, track: str, manner: SheetSettings) -> Tr
 
 
 @transaction.atomic
+def send_try(actor: User, sheet: TrialSheet, left: SheetLeft, tried: str) -> SheetEntry:
+    """A key of the list is to be cut by a machine: a card is made for it next, and then it is sent like any key.
+
+    The card of the last try is made anew with what still holds of it. Raises NotDone while another is out, for a
+    key that is not on the list, for a family of several tracks, or once the bitting is settled.
+    """
+    check_read(sheet.tag)
+    sheet, tag = _kept(sheet), sheet.tag
+    if tag.settlement is not None:
+        raise NotDone("The bitting is settled: what is cut now is that.")
+    if len(tag.family.tracks) > 1:
+        raise NotDone("A key is one only once all its tracks are cut: settle the others, then try.")
+    if tag.family.kind.cutting is None:
+        raise NotDone(f"Keys of kind {tag.family.kind.id} are not cut from here.")
+    if out_of(sheet) is not None:
+        raise NotDone("Another key of this sheet is out: say first what it did, or take it back.")
+    trial = _on_list(left, tried)
+    track = tag.family.track(sheet.track)
+    settlement = Settlement.objects.create(
+        tag=tag, bitting={track.name: [track.labels[place // 2] for place in trial.places]}, is_try=True,
+        values={track.name: [_depth_of(tag.family, track, place) for place in trial.places]},
+        edition=tag.family.edition, read_back_at=timezone.now(), by=actor,
+    )  # fmt: skip
+    entry = SheetEntry.objects.create(
+        sheet=sheet, outcome=Outcome.SENT, blank=trial.blank, places=list(trial.places), to_cut=settlement, by=actor
+    )
+    tag.__dict__.pop("to_cut", None)
+    last = tag.set_ups.filter(settlement__is_try=True).order_by("-id").first()
+    if last is not None:
+        _card_again(actor, tag, last)
+    write_down(Event.SHEET_NOTED, actor, tag, track=sheet.track, entry=entry.pk, outcome=entry.outcome)
+    return entry
+
+
+def _card_again(actor: User, tag: Tag, last: SetUp) -> None:
+    """The last try's card for this one: what was checked of machine and wheel holds, the clamping is new."""
+    holding = what_holds(tag, last)
+    moved = {lapse.moved for lapse in holding.lapses} - {Moved.BITTING, Moved.CUTS, Moved.DEPTHS, Moved.PLACES}
+    card = set_up(actor, tag, Chosen(last.machine, last.cutter, last.jaw_side, last.style))
+    if not moved:
+        card.ticks = [check.id for check in holding.checks if check.id in last.ticks and check.rests_on == RestsOn.TOOL]
+        card.save(update_fields=["ticks"])
+
+
+def _on_list(left: SheetLeft, tried: str) -> KeyToTry:
+    trial = next((each for each in left.trials if each.form_value == tried), None)
+    if trial is None:
+        raise NotDone("That key is not on the list any more: look at it again.")
+    return trial
+
+
+@transaction.atomic
+def note_out(actor: User, sheet: TrialSheet, outcome: str) -> SheetEntry:
+    """Note what the key that a machine cut did in the lock. Raises NotDone before it is made."""
+    check_read(sheet.tag)
+    entry, tag = out_of(sheet), sheet.tag
+    if outcome not in TRIED:
+        raise NotDone("Say what the key did in the lock.")
+    if entry is None or entry.piece is None or entry.piece.state != PieceState.FINISHED:
+        raise NotDone("That key is not made yet: cut it first, or take it back.")
+    entry.outcome = outcome
+    entry.save(update_fields=["outcome"])
+    if outcome == Outcome.SPOILED:
+        entry.piece.state, entry.piece.ended_at = PieceState.SPOILT, timezone.now()
+        entry.piece.why_ended = SPOILT_WORDS
+        entry.piece.save()
+    _judge(actor, entry.piece, outcome)
+    write_down(Event.SHEET_NOTED, actor, tag, track=sheet.track, entry=entry.pk, outcome=outcome)
+    _take_as_source(actor, sheet, entry)
+    return entry
+
+
+@transaction.atomic
 def note_try(actor: User, sheet: TrialSheet, left: SheetLeft, tried: str, outcome: str) -> SheetEntry:
     """Note what a key of the list did: a blank begun for it is off its hook.
 
@@ -76,11 +155,11 @@ def note_try(actor: User, sheet: TrialSheet, left: SheetLeft, tried: str, outcom
     itself the next key of the tag. Raises NotDone for a key that is no longer on the list.
     """
     check_read(sheet.tag)
-    trial = next((each for each in left.trials if each.form_value == tried), None)
-    if trial is None:
-        raise NotDone("That key is not on the list any more: look at it again.")
-    if outcome not in (Outcome.NO_TURN, Outcome.TURNS, Outcome.SPOILED):
+    trial = _on_list(left, tried)
+    if outcome not in TRIED:
         raise NotDone("Say what the key did in the lock.")
+    if out_of(sheet) is not None:
+        raise NotDone("Another key of this sheet is out: say first what it did, or take it back.")
     sheet, tag = _kept(sheet), sheet.tag
     before = _on_blank(sheet, trial.blank).select_related("piece").last()
     if before is None:
@@ -90,18 +169,29 @@ def note_try(actor: User, sheet: TrialSheet, left: SheetLeft, tried: str, outcom
         sheet=sheet, outcome=outcome, blank=trial.blank, places=list(trial.places), piece=piece, by=actor
     )
     write_down(Event.SHEET_NOTED, actor, tag, track=sheet.track, entry=entry.pk, outcome=outcome)
-    if outcome == Outcome.TURNS and all(place % 2 == 0 for place in trial.places):
-        labels = list(trial.labels)
-        source = Source.objects.create(
-            tag=tag,
-            track=sheet.track,
-            kind=SourceKind.TRIED,
-            name=FROM_THE_SHEET,
-            counted_from=tag.family.numbered_from,
-        )
-        write_down(Event.SOURCE_ADDED, actor, tag, track=sheet.track, source=source.pk)
-        state_labels(actor, tag, source, {space: [label] for space, label in enumerate(labels, start=1)})
+    _take_as_source(actor, sheet, entry)
     return entry
+
+
+def _take_as_source(actor: User, sheet: TrialSheet, entry: SheetEntry) -> None:
+    """A key that turns and stands for one bitting alone says what the bitting is."""
+    if entry.outcome != Outcome.TURNS or any(place % 2 for place in entry.places):
+        return
+    tag, track = sheet.tag, sheet.tag.family.track(sheet.track)
+    source = Source.objects.create(
+        tag=tag, track=sheet.track, kind=SourceKind.TRIED, name=FROM_THE_SHEET, counted_from=tag.family.numbered_from
+    )
+    write_down(Event.SOURCE_ADDED, actor, tag, track=sheet.track, source=source.pk)
+    labels = [track.labels[place // 2] for place in entry.places]
+    state_labels(actor, tag, source, {space: [label] for space, label in enumerate(labels, start=1)})
+
+
+def _judge(actor: User, piece: Piece, outcome: str) -> None:
+    """A key that does not turn is proven not to be one."""
+    if outcome == Outcome.NO_TURN:
+        Proof.objects.create(
+            piece=piece, proven_by=ProvenBy.TRIED, cuts=[], causes=[], passed=False, reason="does not turn", by=actor
+        )
 
 
 def _tried(actor: User, sheet: TrialSheet, trial: KeyToTry, outcome: str, before: Piece | None) -> Piece | None:
@@ -126,10 +216,7 @@ def _tried(actor: User, sheet: TrialSheet, trial: KeyToTry, outcome: str, before
         job=new_job(tag, f"S{number}"),
     )  # fmt: skip
     write_down(Event.PIECE_TAKEN_AS_MADE, actor, tag, piece=piece.called, job=piece.job)
-    if outcome == Outcome.NO_TURN:
-        Proof.objects.create(
-            piece=piece, proven_by=ProvenBy.TRIED, cuts=[], causes=[], passed=False, reason="does not turn", by=actor
-        )
+    _judge(actor, piece, outcome)
     return piece
 
 
@@ -168,23 +255,59 @@ def take_last_back(actor: User, sheet: TrialSheet) -> None:
     entry = sheet.entries.filter(withdrawn=False).select_related("piece").last() if sheet.pk else None
     if entry is None:
         raise NotDone("Nothing is noted on this sheet.")
+    if entry.to_cut_id is not None and entry.piece is not None:
+        _take_outcome_back(actor, entry)
+        return
     entry.withdrawn = True
     entry.save()
-    if entry.blank is not None and not _on_blank(sheet, entry.blank).exists():
+    if entry.to_cut_id is None and entry.blank is not None and not _on_blank(sheet, entry.blank).exists():
         taken = entry.piece.blank_id if entry.piece is not None else sheet.tag.blank_id
         _count_blank(taken, +1)
     if entry.outcome == Outcome.TURNS:
-        sheet.tag.sources.filter(track=sheet.track, kind=SourceKind.TRIED, removed=False).update(removed=True)
+        _put_source_away(sheet)
     if entry.piece is not None:
         _take_piece_back(entry.piece)
     write_down(Event.SHEET_WITHDRAWN, actor, sheet.tag, track=sheet.track, outcome=entry.outcome)
 
 
-def _take_piece_back(piece: Piece) -> None:
-    """It was not tried so after all. Raises NotDone once that key was measured, tried further or proven."""
+def _put_source_away(sheet: TrialSheet) -> None:
+    sheet.tag.sources.filter(track=sheet.track, kind=SourceKind.TRIED, removed=False).update(removed=True)
+
+
+def _take_outcome_back(actor: User, entry: SheetEntry) -> None:
+    """A key that a machine made is made, whatever was noted of it: what it did is to be said again.
+
+    Raises NotDone where nothing was noted of it yet, or once it was measured, tried further or proven.
+    """
+    assert entry.piece is not None
+    piece, sheet = entry.piece, entry.sheet
+    if entry.outcome == Outcome.SENT:
+        raise NotDone(
+            f"{piece.called.capitalize()} is {piece.get_state_display()}: end it under Cut, or say what it did."
+        )
+    _check_untouched(piece)
+    if entry.outcome == Outcome.TURNS:
+        _put_source_away(sheet)
+    if entry.outcome == Outcome.SPOILED and piece.why_ended != SPOILT_WORDS:
+        raise NotDone(f"{piece.called.capitalize()} was ended under Cut: its blank is gone.")
+    write_down(Event.SHEET_WITHDRAWN, actor, sheet.tag, track=sheet.track, outcome=entry.outcome)
+    Proof.objects.filter(piece=piece).delete()
+    piece.state, piece.why_ended, piece.ended_at = PieceState.FINISHED, "", None
+    piece.save()
+    entry.outcome = Outcome.SENT
+    entry.save(update_fields=["outcome"])
+
+
+def _check_untouched(piece: Piece) -> None:
+    """Raise NotDone for a key that was measured, tried further or proven since."""
     is_proven = Proof.objects.filter(piece=piece, passed=True).exists()
     if is_proven or piece.proof_values.exists() or piece.trials.exists():
         raise NotDone(f"{piece.called.capitalize()} was measured or tried since: end it under Cut first.")
+
+
+def _take_piece_back(piece: Piece) -> None:
+    """It was not tried so after all. Raises NotDone once that key was measured, tried further or proven."""
+    _check_untouched(piece)
     Proof.objects.filter(piece=piece).delete()
     piece.state, piece.why_ended, piece.ended_at = PieceState.ABANDONED, TAKEN_BACK, timezone.now()
     piece.blank_taken = False

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from functools import cached_property
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from django.db import models
 
@@ -92,19 +92,33 @@ class Tag(models.Model):
     @cached_property
     def settlement(self) -> Settlement | None:
         """The bitting as settled, if it has been."""
-        return self.settlements.order_by("-id").first()
+        return self.settlements.filter(is_try=False).order_by("-id").first()
+
+    @cached_property
+    def to_cut(self) -> Settlement | None:
+        """What a machine is to cut next: the bitting as settled, before that the key of a trial sheet that is out."""
+        if self.settlement is not None:
+            return self.settlement
+        out = self.settlements.filter(entries__outcome="sent", entries__withdrawn=False)
+        return out.order_by("-id").first()
 
     @cached_property
     def set_up(self) -> SetUp | None:
-        """The set-up in force, if there is one for the settlement in force."""
-        if self.__dict__.get("settlement", self) is None:
-            return None  # looked up already: nothing is settled
-        in_force = self.settlements.order_by("-id").values("pk")[:1]
-        cards = self.set_ups.filter(settlement=in_force).order_by("-id")
+        """The card in force, if there is one for what is to be cut."""
+        found = None
+        if self.__dict__.get("settlement", self) is not None:  # not looked up, or there is one
+            found = self._card_for(self.settlements.filter(is_try=False).order_by("-id").values("pk")[:1])
+        if found is not None:
+            found.settlement = self.__dict__.setdefault("settlement", found.settlement)
+        elif self.settlement is None and self.to_cut is not None:
+            found = self._card_for(self.to_cut)
+        return found
+
+    def _card_for(self, settlement: Any) -> SetUp | None:
+        cards = self.set_ups.filter(settlement=settlement).order_by("-id")
         found = cards.select_related("settlement", "machine__fitted", "cutter", "jaw_side__clamp").first()
         if found is not None:
             found.tag = self
-            found.settlement = self.__dict__.setdefault("settlement", found.settlement)
         return found
 
 

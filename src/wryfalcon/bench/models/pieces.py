@@ -81,7 +81,10 @@ class Piece(models.Model):
             name += f", {ORDINALS[self.try_number - 1]} try"
         elif self.try_number > 1:
             name += f", try {self.try_number}"
-        return f"{name}, touched up" if self.onto_id is not None else name
+        if self.onto_id is None:
+            return name
+        is_try = self.values is not None and not self.touched
+        return f"{name}, cut deeper" if is_try else f"{name}, touched up"
 
     @property
     def state_row(self) -> StateRow:

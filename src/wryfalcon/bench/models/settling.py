@@ -38,6 +38,7 @@ class Settlement(models.Model):
     values = models.JSONField(help_text="depth values to cut, by track, family unit")
     reason = models.CharField(max_length=200, blank=True)
     edition = models.CharField(max_length=200, blank=True)
+    is_try = models.BooleanField(default=False, help_text="a key of a trial sheet: what is cut, not what the key is")
     read_back_at = models.DateTimeField(null=True, blank=True)
     by = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, related_name="+")
     at = models.DateTimeField(auto_now_add=True)

@@ -7,6 +7,7 @@ from django.db import models
 
 from wryfalcon.bench.models.jobs import Tag
 from wryfalcon.bench.models.pieces import Piece
+from wryfalcon.bench.models.settling import Settlement
 from wryfalcon.codes.models import Series
 
 
@@ -43,6 +44,7 @@ class Outcome(models.TextChoices):
     NO_TURN = "no-turn", "goes in, does not turn"
     TURNS = "turns", "turns"
     SPOILED = "spoiled", "blank spoiled"
+    SENT = "sent", "being cut"
     IS_NOT = "is-not", "is not"
     IS = "is", "is"
 
@@ -58,6 +60,9 @@ class SheetEntry(models.Model):
     label = models.CharField(max_length=3, blank=True)
     piece = models.ForeignKey(
         Piece, models.SET_NULL, null=True, related_name="tries", help_text="the key as it was tried"
+    )
+    to_cut = models.ForeignKey(
+        Settlement, models.SET_NULL, null=True, related_name="entries", help_text="what a machine is to cut for it"
     )
     withdrawn = models.BooleanField(default=False)
     by = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, related_name="+")

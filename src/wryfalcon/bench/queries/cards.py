@@ -230,7 +230,7 @@ def moved_since(card: SetUp, when: datetime | None) -> list[str]:
 
 
 def _of_the_tag(tag: Tag, card: SetUp, in_force: SetUp | None) -> Iterable[Lapse]:
-    if tag.settlement is None or tag.settlement.pk != card.settlement_id:
+    if tag.to_cut is None or tag.to_cut.pk != card.settlement_id:
         yield Lapse(Moved.BITTING, EVERY_TICK, to_remake=True)
     elif in_force is not None and in_force.pk != card.pk:
         yield Lapse(Moved.CARD, EVERY_TICK, to_remake=True)

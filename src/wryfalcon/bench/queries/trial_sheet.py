@@ -16,7 +16,7 @@ from keycore.proving.lock import play_of
 from keycore.reading.decode import Reading
 from keycore.reading.evidence import Evidence
 from keycore.reading.instruments import SHOP_STRAY
-from wryfalcon.bench.models import Outcome, SheetEntry, Tag, TrialOrder, TrialSheet
+from wryfalcon.bench.models import Outcome, Piece, SheetEntry, Tag, TrialOrder, TrialSheet
 from wryfalcon.bench.queries.reading import TrackReading
 from wryfalcon.codes.models import Series
 from wryfalcon.codes.queries.by_bitting import Table
@@ -126,6 +126,22 @@ def sheet_of(tag: Tag, track: str) -> TrialSheet:
 def entries_of(sheet: TrialSheet) -> list[SheetEntry]:
     """What was noted on a sheet and stands."""
     return list(sheet.entries.filter(withdrawn=False).select_related("by")) if sheet.pk else []
+
+
+def out_of(sheet: TrialSheet) -> SheetEntry | None:
+    """The key of a sheet that a machine is to cut or has cut, and that was not tried yet; None where there is none."""
+    if sheet.pk is None:
+        return None
+    out = sheet.entries.filter(withdrawn=False, outcome=Outcome.SENT).select_related("piece__machine", "sheet")
+    return out.first()
+
+
+def sheet_of_piece(piece: Piece) -> str:
+    """The track of the sheet that a made key is a try of, still to be tried in its lock; "" for any other."""
+    if piece.settlement_id is not None or piece.set_up_id is None:
+        return ""
+    out = piece.tries.filter(withdrawn=False, outcome=Outcome.SENT).values_list("sheet__track", flat=True)
+    return out.first() or ""
 
 
 def left_to_try(reading: TrackReading, sheet: TrialSheet, entries: Sequence[SheetEntry]) -> SheetLeft:

@@ -29,16 +29,18 @@ from wryfalcon.bench.piece_states import AT_MACHINE, OPEN, SENT_AGAIN, Operation
 from wryfalcon.bench.queries.brief import brief_of
 from wryfalcon.bench.queries.cards import Holding, what_holds
 from wryfalcon.bench.queries.planning import place_of
+from wryfalcon.bench.queries.trial_sheet import sheet_of_piece
 from wryfalcon.bench.sentences import lapse_words, practice_words
 from wryfalcon.bench.shown.brief import brief_shown
 from wryfalcon.bench.shown.by_hand import HandWay, hand_ways
 from wryfalcon.bench.shown.hand_card import hand_card
+from wryfalcon.bench.shown.tries import try_words
 from wryfalcon.bench.views.stage import (
     attempt,
     find_tag,
     key_of,
+    key_to_cut,
     open_tag,
-    settled_key_of,
     show_stage,
     to_stage,
     whole_number,
@@ -182,6 +184,7 @@ def _context(tag: Tag, pieces: list[Piece], piece: Piece | None, order: OrderNow
     line = line_of(machine) if machine is not None and machine.has_line else None
     number, tries = next_of(pieces)
     following = Piece(key_number=number, try_number=tries)
+    is_try = tag.settlement is None and tag.to_cut is not None
     holding, is_unhomed = _holding(tag, pieces, piece), line is not None and line.is_unhomed
     context: dict[str, Any] = {
         "pieces": pieces,
@@ -194,13 +197,15 @@ def _context(tag: Tag, pieces: list[Piece], piece: Piece | None, order: OrderNow
         "ready": tag.set_up is not None and tag.set_up.checked_at is not None,
         "machine": machine,
         "has_open": any(made.state in OPEN for made in pieces),
-        "next_key": following.called,
-        "expected": f"{number}.{tries}",
+        "next_key": "the next try" if is_try else following.called,
+        "expected": "" if is_try else f"{number}.{tries}",
         **_by_hand(tag, pieces, piece, chosen),
         "is_copy": tag.is_copied and not tag.progress.is_read_back,
         "to_prove": piece is not None and piece.state == PieceState.FINISHED and not hasattr(piece, "proof"),
-        "is_one_more": number > tag.quantity,
-        "key": settled_key_of(tag),
+        "of_sheet": sheet_of_piece(piece) if piece is not None else "",
+        "is_one_more": number > tag.quantity and not is_try,
+        "key": key_to_cut(tag),
+        "tries": try_words(tag),
         "holding": holding,
         "practice": practice_words(machine) if holding is not None and machine is not None else "",
         "lapses": lapse_words(holding) if holding is not None else [],

@@ -18,7 +18,7 @@ from wryfalcon.bench.views.stage import open_tag, to_stage, whole_number
 def show(request: PersonRequest, number: int) -> HttpResponse:
     """Every cutter of the shop, and the key as the chosen one would leave it."""
     tag = open_tag(request, number)
-    settlement = tag.settlement
+    settlement = tag.to_cut
     if settlement is None:
         return to_stage(tag, "settle")
     wanted = whole_number(request.GET.get("cutter"))

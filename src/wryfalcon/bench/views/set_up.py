@@ -19,7 +19,8 @@ from wryfalcon.bench.queries.planning import Card, card_of, serves
 from wryfalcon.bench.sentences import lapse_words, practice_words, problems_of
 from wryfalcon.bench.shown.cut_table import cut_table
 from wryfalcon.bench.shown.fittings import driven_machines, fittings_of
-from wryfalcon.bench.views.stage import attempt, find_tag, open_tag, settled_key_of, show_stage, to_stage, whole_number
+from wryfalcon.bench.shown.tries import try_words
+from wryfalcon.bench.views.stage import attempt, find_tag, key_to_cut, open_tag, show_stage, to_stage, whole_number
 from wryfalcon.drawings.jaw import draw_jaw
 from wryfalcon.log.actions import note_document
 from wryfalcon.machines.formats.gcode import write_gcode
@@ -44,7 +45,7 @@ def print_card(request: PersonRequest, number: int) -> HttpResponse:
     tag = open_tag(request, number)
     if tag.set_up is None:
         return to_stage(tag, "set-up")
-    context = {"key": settled_key_of(tag), **_card_context(tag, tag.set_up)}
+    context = {"key": key_to_cut(tag), **_card_context(tag, tag.set_up)}
     return render(request, "bench/card_print.html", {"tag": tag, "family": tag.family, "allowed": {}, **context})
 
 
@@ -115,7 +116,7 @@ def _written(tag: Tag, card: Card, kind: str) -> tuple[str, str]:
 
 def _context(request: PersonRequest, tag: Tag) -> dict[str, Any]:
     choosing = tag.set_up is None or "choose" in request.GET
-    context: dict[str, Any] = {"choosing": choosing, "key": settled_key_of(tag)}
+    context: dict[str, Any] = {"choosing": choosing, "key": key_to_cut(tag), "tries": try_words(tag)}
     if choosing:
         return {**context, "form": FittingForm(tag.family), **_choices(request, tag)}
     assert tag.set_up is not None
@@ -148,9 +149,9 @@ def _choices(request: PersonRequest, tag: Tag) -> dict[str, Any]:
     found = asked or next((each for each in machines if _is_served(tag, each)), machines[0] if machines else None)
     return {
         "machines": machines,
-        "fittings": fittings_of(tag, tag.settlement, found) if found else None,
+        "fittings": fittings_of(tag, tag.to_cut, found) if found else None,
         "tracers": Machine.objects.filter(kind=tracer),
-        "can_set_up": tag.settlement is not None and tag.settlement.read_back_at is not None,
+        "can_set_up": tag.to_cut is not None and tag.to_cut.read_back_at is not None,
     }
 
 

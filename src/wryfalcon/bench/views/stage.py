@@ -15,7 +15,7 @@ from keycore.units import Unit
 from wryfalcon.accounts.models import User
 from wryfalcon.accounts.permissions import Act, PersonRequest, may
 from wryfalcon.bench.authority import why_not_read
-from wryfalcon.bench.models import Tag
+from wryfalcon.bench.models import Settlement, Tag
 from wryfalcon.bench.queries import stages
 from wryfalcon.bench.queries.come_back import made_then
 from wryfalcon.bench.queries.stages import rail_of, stage_of
@@ -146,7 +146,18 @@ def key_of(
 
 def settled_key_of(tag: Tag, ghost: CutKey = BARE, track: str | None = None) -> KeyDrawing | None:
     """The drawing of a tag's key as it was settled, by the path of its card where there is one; bare before."""
+    return _key_as(tag, tag.settlement, ghost, track)
+
+
+def key_to_cut(tag: Tag) -> KeyDrawing | None:
+    """The drawing of what a machine is to cut next: as settled, or before that the try that is out."""
+    return _key_as(tag, tag.to_cut)
+
+
+def _key_as(
+    tag: Tag, settlement: Settlement | None, ghost: CutKey = BARE, track: str | None = None
+) -> KeyDrawing | None:
     style = tag.set_up.style if tag.set_up else ""
-    if tag.settlement is None:
+    if settlement is None:
         return key_of(tag, {}, ghost, track)
-    return key_of(tag, tag.settlement.values, ghost, track, style=style)
+    return key_of(tag, settlement.values, ghost, track, style=style)

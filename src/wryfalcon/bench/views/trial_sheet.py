@@ -15,7 +15,15 @@ from keycore.codes.trials import Places
 from keycore.family import Family, Track
 from keycore.proving.lock import play_of
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
-from wryfalcon.bench.actions.trial_sheet import SheetSettings, note_cut, note_try, take_last_back, work_through
+from wryfalcon.bench.actions.trial_sheet import (
+    SheetSettings,
+    note_cut,
+    note_out,
+    note_try,
+    send_try,
+    take_last_back,
+    work_through,
+)
 from wryfalcon.bench.models import Outcome, SheetEntry, Tag, TrialSheet
 from wryfalcon.bench.queries.reading import TrackReading, readings_of, track_of
 from wryfalcon.bench.queries.trial_sheet import (
@@ -24,10 +32,12 @@ from wryfalcon.bench.queries.trial_sheet import (
     cut_words,
     entries_of,
     left_to_try,
+    out_of,
     sheet_of,
 )
 from wryfalcon.bench.sentences import sheet_problem
-from wryfalcon.bench.views.stage import allowed_on, attempt, find_tag, key_of, open_tag, whole_number
+from wryfalcon.bench.shown.tries import can_send, try_out
+from wryfalcon.bench.views.stage import allowed_on, attempt, find_tag, key_of, open_tag, to_stage, whole_number
 from wryfalcon.codes.models import Series
 
 
@@ -42,10 +52,14 @@ def show(request: PersonRequest, number: int) -> HttpResponse:
     values = {}
     if left.next is not None:
         values = {reading.track.name: _values(reading.family, reading.track, left.next.places)}
+    out = out_of(sheet)
+    if out is not None:
+        values = out.to_cut.values if out.to_cut is not None else values
     series = Series.objects.in_force().filter(family_record=tag.family_record, track=reading.track.name)
     context: dict[str, Any] = {
         "tag": tag, "family": tag.family, "allowed": allowed_on(request.user, tag),
-        "reading": reading, "sheet": sheet, "left": left,
+        "reading": reading, "sheet": sheet, "left": left, "out": try_out(tag, out) if out is not None else None,
+        "can_send": can_send(tag),
         "shown": left.trials[: MOST_SHOWN if "all" in request.GET else FIRST_SHOWN],
         "noted": [(entry, _noted(reading, entry)) for entry in reversed(entries)],
         "problem": sheet_problem(left), "has_turned": bool(entries) and entries[-1].outcome == Outcome.TURNS,
@@ -78,6 +92,27 @@ def tried(request: PersonRequest, number: int) -> HttpResponse:
     left = left_to_try(reading, sheet, entries_of(sheet))
     outcome, key = request.POST.get("outcome", ""), request.POST.get("key", "")
     attempt(request, lambda: note_try(request.user, sheet, left, key, outcome))
+    return _back(tag, reading)
+
+
+@require_POST
+@needs(Act.CUT)
+def send(request: PersonRequest, number: int) -> HttpResponse:
+    """A key of the list is to be cut by a machine."""
+    tag = find_tag(number)
+    reading, sheet = _sheet(tag, request.POST.get("track"))
+    left = left_to_try(reading, sheet, entries_of(sheet))
+    sent = attempt(request, lambda: send_try(request.user, sheet, left, request.POST.get("key", "")))
+    return to_stage(tag, "set-up") if sent else _back(tag, reading)
+
+
+@require_POST
+@needs(Act.SETTLE)
+def tried_out(request: PersonRequest, number: int) -> HttpResponse:
+    """Note what the key that a machine cut did in the lock."""
+    tag = find_tag(number)
+    reading, sheet = _sheet(tag, request.POST.get("track"))
+    attempt(request, lambda: note_out(request.user, sheet, request.POST.get("outcome", "")))
     return _back(tag, reading)
 
 

@@ -1,0 +1,50 @@
+"""A key of a trial sheet that a machine cuts, in words."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from wryfalcon.bench.models import Piece, SheetEntry, Tag
+from wryfalcon.bench.queries.trial_sheet import cut_words
+from wryfalcon.bench.shown.fittings import driven_machines
+
+
+@dataclass(frozen=True)
+class TryOut:
+    """A key that is out: which it is, and how far."""
+
+    entry: SheetEntry
+    labels: str
+    piece: Piece | None
+    says: str
+
+    @property
+    def is_made(self) -> bool:
+        """Whether it can be tried in its lock."""
+        return self.piece is not None and self.piece.is_made
+
+
+def try_out(tag: Tag, entry: SheetEntry) -> TryOut:
+    """What a sheet shows of the key that is out."""
+    track, piece = tag.family.track(entry.sheet.track), entry.piece
+    labels = " ".join(cut_words(track, place) for place in entry.places)
+    if piece is None:
+        return TryOut(entry, labels, None, "To be cut: go through its card, then send it.")
+    at = f" on {piece.machine}" if piece.machine is not None and not piece.is_made else ""
+    return TryOut(entry, labels, piece, f"{piece.called.capitalize()}: {piece.get_state_display()}{at}.")
+
+
+def try_words(tag: Tag) -> str:
+    """What is cut for a trial sheet, for the stages that cut it; "" where nothing of one is."""
+    if tag.settlement is not None or tag.to_cut is None:
+        return ""
+    entry = tag.to_cut.entries.filter(withdrawn=False).select_related("sheet").first()
+    if entry is None:
+        return ""
+    return f"For the trial sheet: {try_out(tag, entry).labels} on blank {entry.blank}"
+
+
+def can_send(tag: Tag) -> bool:
+    """Whether a try can be cut by a machine from here: nothing settled, one track, a kind that is cut here."""
+    is_cut = tag.family.kind.cutting is not None and len(tag.family.tracks) == 1
+    return is_cut and tag.settlement is None and bool(driven_machines())
