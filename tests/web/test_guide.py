@@ -4,13 +4,15 @@ from __future__ import annotations
 
 import io
 import json
+import re
 
 import pytest
 from django.test import Client
 
 from web.jobs import People
 from wryfalcon.bench.models import Tag
-from wryfalcon.library.models import Blank, Guide, GuideEntry, NotInGuide
+from wryfalcon.demonstration.making import settle_as
+from wryfalcon.library.models import Blank, FamilyRecord, Guide, GuideEntry, NotInGuide
 from wryfalcon.log.models import AuditEntry, Event
 
 pytestmark = pytest.mark.django_db
@@ -34,8 +36,29 @@ def test_a_few_words_and_an_answer_lead_to_a_tag(smith: Client) -> None:
         "family": _family(form), "blank": blank.pk,
         "locks-TOTAL_FORMS": "0", "locks-INITIAL_FORMS": "0",
     }  # fmt: skip
-    assert smith.post("/tags/new", posted).status_code == 302
-    assert Tag.objects.get().family.id == "harbour-five"
+    assert 'name="guide" value="' in form
+    assert smith.post("/tags/new", {**posted, "guide": entry.pk}).status_code == 302
+    tag = Tag.objects.get()
+    assert (tag.family.id, tag.guide["clamp"], tag.guide["stop"]) == ("harbour-five", "A", "shoulder")
+    again = {**posted, "family": FamilyRecord.objects.get(slug="theatre-six").pk, "blank": ""}
+    assert smith.post(f"/tags/{tag.number}/take-in", again).status_code == 302
+    assert Tag.objects.get().guide == {}  # it was said of another family
+
+
+def test_what_the_guide_says_of_making_it_stands_at_set_up_and_a_contradiction_is_named(
+    smith: Client, people: People
+) -> None:
+    tag = hung_without_a_family(smith)
+    entry = GuideEntry.objects.get(what__startswith="Day boats", since=1996)
+    entry.clamp, entry.stop, entry.procedure = "B", "tip", "lubricate the lock first"
+    entry.save()
+    smith.post(f"/tags/{tag.number}/family", {"guide": entry.pk})
+    tag = Tag.objects.get(pk=tag.pk)
+    settle_as(people["tam"], tag, {"A": ["3", "5", "2", "4", "1"]})
+    page = re.sub(r"\s+", " ", smith.get(f"/tags/{tag.number}/set-up").content.decode())
+    assert "side B, named by the guide" in page
+    assert f"The guide ({entry.guide}) says: clamp B, face front, stop: tip, lubricate the lock first." in page
+    assert "The table counts from the shoulder: look which of the two is right" in page
 
 
 def _family(form: str) -> str:

@@ -102,6 +102,13 @@ class GuideEntry(models.Model):
         return METAL_ALONE if self.electronics == "none" else self.electronics
 
     @property
+    def handling(self) -> dict[str, str]:
+        """What it says of making the key, by name; only what it does say, and which guide does."""
+        said = {name: str(getattr(self, name)) for name in ("clamp", "face", "stop", "electronics", "procedure")}
+        told = {name: text for name, text in said.items() if text}
+        return {**told, "guide": str(self.guide)} if told else {}
+
+    @property
     def row(self) -> GuideRow:
         """The row itself."""
         blanks = tuple(BlankNumber(supplier, number) for supplier, number in self.blanks)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
 from django.db import transaction
@@ -63,6 +63,7 @@ class TagDetails:
     is_copied: bool = False  # its keys are copied from the key in hand, without reading it first
     brought_back: str = ""  # the number of the tag that made the key
     note: str = ""
+    guide: Mapping[str, str] = field(default_factory=dict)  # what its row of the fitting guide says of making it
     locks: Sequence[Baseline] = field(default=())
 
 
@@ -126,8 +127,13 @@ def _carry_reading(tag: Tag, old: Family, new: Family) -> str:
 
 
 @transaction.atomic
-def learn_family(actor: User, tag: Tag, family: FamilyRecord, blank: Blank | None) -> None:
-    """Say of a tag that was hung without one which family its key is of. Raises NotDone for one that has one."""
+def learn_family(
+    actor: User, tag: Tag, family: FamilyRecord, blank: Blank | None, guide: Mapping[str, str] | None = None
+) -> None:
+    """Say of a tag that was hung without one which family its key is of, and what the guide says of making it.
+
+    Raises NotDone for one that has one.
+    """
     check_open(tag)
     if tag.family_record_id is not None:
         raise NotDone(f"Tag {tag} is of {tag.family_record}: change it under Take in.")
@@ -135,6 +141,7 @@ def learn_family(actor: User, tag: Tag, family: FamilyRecord, blank: Blank | Non
         raise NotDone(f"{family} is restricted: write down under Take in what shows that they may have this key.")
     fits = blank is not None and blank.families.filter(pk=family.pk).exists()
     tag.family_record, tag.blank = family, blank if fits else family.blanks.first()
+    tag.guide = dict(guide or {})
     tag.save()
     write_down(Event.CHANGED, actor, tag, changed=["family_record_id", "blank_id"])
 
@@ -196,6 +203,8 @@ def _write(actor: User, tag: Tag, job: TagDetails) -> None:
         authority = f"has the key in hand; seen by {actor}"
     tag.title, tag.on_bench, tag.note = job.title.strip(), job.on_bench, job.note.strip()
     tag.customer, _ = Customer.objects.get_or_create(name=job.customer.strip())
+    if tag.pk is None or tag.family_record_id != (job.family.pk if job.family else None):
+        tag.guide = dict(job.guide)  # of another family it says nothing
     tag.authority, tag.quantity, tag.family_record = authority, job.quantity, job.family
     tag.stamped, tag.is_copied = job.stamped.strip(), job.is_copied
     tag.blank = job.blank or (job.family.blanks.first() if job.family is not None else None)

@@ -57,6 +57,10 @@ class Tag(models.Model):
     stamped = models.CharField(max_length=80, blank=True, help_text="on the bow of the old key, word for word")
     family_record = models.ForeignKey(FamilyRecord, models.PROTECT, null=True, related_name="tags")
     blank = models.ForeignKey(Blank, models.PROTECT, null=True, blank=True, related_name="tags")
+    guide = models.JSONField(
+        default=dict,
+        help_text="what its row of the fitting guide says of making it: clamp, face, stop",
+    )
     quantity = models.PositiveSmallIntegerField(default=1)
     is_copied = models.BooleanField(default=False, help_text="its keys are copied from their pattern, not read first")
     generation = models.PositiveSmallIntegerField(

@@ -64,9 +64,10 @@ def fittings_of(tag: Tag, settlement: Settlement | None, machine: Machine) -> Fi
     its_own = set(machine.cutters.values_list("pk", flat=True))
     cutters = [_cutter(tag, own, machine, cutter, its_own) for cutter in Cutter.wheels()]
     deepest = _deepest(tag, settlement)
-    wanted = tag.family.setup.get("jaw", "")
+    wanted = tag.guide.get("clamp") or tag.family.setup.get("jaw", "")
+    namer = "the guide" if tag.guide.get("clamp") else "the family"
     usual = set(JawSide.cutting_sides().filter(machine=machine).values_list("pk", flat=True))
-    sides = [_side(tag, side, deepest, wanted, usual) for side in machine.jaw_sides.select_related("clamp")]
+    sides = [_side(tag, side, deepest, (wanted, namer), usual) for side in machine.jaw_sides.select_related("clamp")]
     return Fittings(machine, Options.of(cutters), Options.of(sides))
 
 
@@ -83,8 +84,9 @@ def _cutter(tag: Tag, own: Tool | None, machine: Machine, cutter: Cutter, its_ow
     return FittingOption(cutter.pk, cutter.name, note, leaves)
 
 
-def _side(tag: Tag, side: JawSide, deepest: float | None, wanted: str, usual: set[int]) -> FittingOption:
-    note = "named by the family" if side.clamp_id is None and side.name == wanted else ""
+def _side(tag: Tag, side: JawSide, deepest: float | None, named: tuple[str, str], usual: set[int]) -> FittingOption:
+    called = side.name if side.clamp is None else str(side.clamp)
+    note = f"named by {named[1]}" if called.casefold() == named[0].casefold() else ""
     if side.pk not in usual:
         return FittingOption(side.pk, str(side), note, "its axes are swapped: not cut from here", can_be_chosen=False)
     showing = showing_of(tag, side)
@@ -103,3 +105,19 @@ def _deepest(tag: Tag, settlement: Settlement | None) -> float | None:
     except InputError:
         return None
     return cutting_of(tag.family).reach(plan)
+
+
+def guide_words(tag: Tag) -> str:
+    """What the fitting guide said of making this key, and where that is not what the table says; "" for nothing."""
+    told = {name: text for name, text in tag.guide.items() if name in HANDLING}
+    if not told:
+        return ""
+    said = ", ".join(f"{HANDLING[name]} {text}".strip() for name, text in told.items())
+    words = f"The guide ({tag.guide['guide']}) says: {said}."
+    stop, gauge = tag.guide.get("stop", ""), tag.family.gauge.value
+    if stop and gauge not in stop.casefold():
+        words += f" The table counts from the {gauge}: look which of the two is right before you cut."
+    return words
+
+
+HANDLING = {"clamp": "clamp", "face": "face", "stop": "stop:", "procedure": ""}

@@ -62,7 +62,7 @@ def new(request: PersonRequest) -> HttpResponse:
     if request.method == "POST" and form.is_valid() and locks.is_valid():
         try:
             with transaction.atomic():
-                tag = take_in(request.user, _as_copied(request, form.job(locks_of(locks))))
+                tag = take_in(request.user, _completed(request, form.job(locks_of(locks))))
                 if code is not None:
                     read_code(request.user, tag, code)
             return to_stage(tag, "settle" if code else _first_stage(tag))
@@ -72,7 +72,14 @@ def new(request: PersonRequest) -> HttpResponse:
     return render(
         request,
         "bench/new.html",
-        {"form": form, "locks": locks, "code": code, "begins": code is None, **_choices()},
+        {
+            "form": form,
+            "locks": locks,
+            "code": code,
+            "begins": code is None,
+            "guide": request.GET.get("guide"),
+            **_choices(),
+        },
         status=422 if bad else 200,
     )
 
@@ -121,8 +128,14 @@ def take_in_stage(request: PersonRequest, number: int) -> HttpResponse:
     return show_stage(request, tag, "take-in", context, status=422 if request.method == "POST" else 200)
 
 
-def _as_copied(request: PersonRequest, job: TagDetails) -> TagDetails:
-    """A key that comes back soon after it was traced opens as a copy, unless its form was filled and said otherwise."""
+def _completed(request: PersonRequest, job: TagDetails) -> TagDetails:
+    """What a row of the guide says goes with it; a key that comes back soon after it was traced opens as a copy.
+
+    Unless its form was filled and said otherwise.
+    """
+    row = found_row(whole_number(request.POST.get("guide")))
+    if row is not None and row.family is not None and row.family == job.family:
+        job = replace(job, guide=row.entry.handling)
     number = whole_number(job.brought_back.strip().lstrip("#"))
     maker = Tag.objects.filter(number=number).first() if number and "filled" not in request.POST else None
     if maker is None:
@@ -155,7 +168,7 @@ def learn(request: PersonRequest, number: int) -> HttpResponse:
     if row is None or family is None:
         messages.error(request, "That row names no family of this library.")
         return to_stage(tag, "take-in")
-    done = attempt(request, lambda: learn_family(request.user, tag, family, row.blank))
+    done = attempt(request, lambda: learn_family(request.user, tag, family, row.blank, row.entry.handling))
     return to_stage(tag, "read" if done else "take-in")
 
 
