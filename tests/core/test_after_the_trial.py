@@ -141,26 +141,41 @@ class TestABriefLook:
         weights = 0.7 * inside(pattern) + 0.3 / 4
         made = pattern + rng.normal(0, 0.0006, (draws, 1)) + rng.normal(0, 0.0004, (draws, 5))
         wanted = float(inside(made) @ weights / weights.sum())
-        found = chances_of(harbour, track, wear, MADE, lock, CALIPER).chances[Way.COPY]
+        found = chances_of(harbour, harbour.tracks, wear, MADE, lock, CALIPER).chances[Way.COPY]
         assert found == pytest.approx(wanted, abs=0.03)
+
+    def test_a_key_of_two_tracks_must_turn_by_both_of_them(self) -> None:
+        """Drawn by brute force: every cut of both within the play."""
+        office, rng, draws = read_family("harbour-office-six"), np.random.default_rng(5), 200_000
+        wear, lock, play = wear_before(office, WearGrade.SOME), LockOfPattern(WORN), play_of(office)
+        along = np.array([*along_of(office.tracks[0]), *along_of(office.tracks[1])])
+        smooth = rng.normal(wear.everywhere, wear.cov[0][0] ** 0.5, (draws, 1))
+        smooth = smooth + rng.normal(wear.at_tip, wear.cov[1][1] ** 0.5, (draws, 1)) * along
+        made = -(smooth + rng.normal(0, wear.uneven, (draws, 12))) - rng.normal(WORN.mean, WORN.sd, (draws, 1))
+        made = made + rng.normal(0, 0.0006, (draws, 1)) + rng.normal(0, 0.0004, (draws, 12))
+        wanted = ((made <= play.high) & (made >= -play.low)).all(axis=1).mean()
+        both = chances_of(office, office.tracks, wear, MADE, lock, CALIPER).chances[Way.COPY]
+        one = chances_of(office, office.tracks[:1], wear, MADE, lock, CALIPER).chances[Way.COPY]
+        assert both == pytest.approx(float(wanted), abs=0.02)
+        assert both < one
 
     def test_a_copy_of_a_new_key_in_a_new_lock_agrees_with_the_first_generation(self, harbour: Family) -> None:
         """The sum for copies of copies, written for another purpose, by integration."""
         none = WearKnown(0.0, 0.0, ((0.0, 0.0), (0.0, 0.0)), 0.0)
         lock = LockOfPattern(Spread(0.0, 0.0))
-        found = chances_of(harbour, harbour.tracks[0], none, MADE, lock, CALIPER).chances[Way.COPY]
+        found = chances_of(harbour, harbour.tracks, none, MADE, lock, CALIPER).chances[Way.COPY]
         first = copies_of_copies(0.0, Noise(0.0004, 0.0006), 5, play_of(harbour), 1)[0]
         assert found == pytest.approx(first.chance, abs=0.01)
 
     def test_what_is_measured_decides(self, harbour: Family) -> None:
-        track, lock = harbour.tracks[0], LockOfPattern(WORN, Feel.FREE)
+        lock = LockOfPattern(WORN, Feel.FREE)
         before = wear_before(harbour, WearGrade.SOME)
         places = (0.0, 0.5, 1.0)
         said = {}
         for name, gone in {"as its lock": (0.003, 0.003, 0.0035), "much": (0.0095, 0.01, 0.011)}.items():
             wear = wear_after(before, places, gone, CALIPER, None)
-            seen = BrieflyMeasured(places, gone, CALIPER)
-            said[name] = chances_of(harbour, track, wear, MADE, lock, CALIPER, seen=seen)
+            seen = BrieflyMeasured((0, 2, 4), gone, CALIPER)
+            said[name] = chances_of(harbour, harbour.tracks, wear, MADE, lock, CALIPER, seen=seen)
         assert said["as its lock"].best == Way.COPY  # it turns freely: its lock wore with it
         assert said["as its lock"].chances[Way.RESTORE] < said["as its lock"].chance
         assert said["much"].best == Way.RESTORE  # no lock wears so far
@@ -171,7 +186,7 @@ class TestABriefLook:
         self, harbour: Family, grade: WearGrade
     ) -> None:
         before, lock = wear_before(harbour, grade), LockOfPattern(WORN, Feel.FREE)
-        look = best_look(harbour, harbour.tracks[0], before, MADE, CALIPER, lock)
+        look = best_look(harbour, harbour.tracks, before, MADE, CALIPER, lock)
         assert len(set(look.cuts)) == 3
         assert set(look.cuts) <= {1, 2, 3, 4, 5}
         assert look.gain >= 0
@@ -180,7 +195,7 @@ class TestABriefLook:
         """Made-up patterns, measured at the cuts that were asked for: the way chosen then against the way without."""
         track, lock, rng = harbour.tracks[0], LockOfPattern(Spread(0.0, 0.0)), np.random.default_rng(8)
         before, along = wear_before(harbour, WearGrade.SOME), np.array(along_of(track))
-        look = best_look(harbour, track, before, MADE, CALIPER, lock)
+        look = best_look(harbour, harbour.tracks, before, MADE, CALIPER, lock)
         at = [cut - 1 for cut in look.cuts]
         won = []
         for _ in range(120):
@@ -190,14 +205,14 @@ class TestABriefLook:
             places = tuple(along[at])
             says, sd = blade_says(harbour, 0.5 * float(smooth[0]) + rng.normal(0, 0.002), CALIPER)
             wear = wear_after(before, places, gone, CALIPER, (look.blade_at, says, sd))
-            seen = BrieflyMeasured(places, tuple(gone), CALIPER)
-            won.append(chances_of(harbour, track, wear, MADE, lock, CALIPER, seen=seen).chance)
+            seen = BrieflyMeasured(tuple(at), tuple(gone), CALIPER)
+            won.append(chances_of(harbour, harbour.tracks, wear, MADE, lock, CALIPER, seen=seen).chance)
         assert np.mean(won) == pytest.approx(look.expected, abs=0.06)
         assert np.mean(won) >= look.without - 0.02
 
     def test_reading_every_cut_is_surer_the_better_the_caliper(self, harbour: Family) -> None:
         wear = wear_before(harbour, WearGrade.WELL_WORN)
-        fine, coarse = (reads_right(harbour.tracks[0], wear, sd) for sd in (0.0004, 0.004))
+        fine, coarse = (reads_right(harbour.tracks, wear, sd) for sd in (0.0004, 0.004))
         assert 1 >= fine > coarse > 0
 
     def test_a_track_of_two_spaces_is_read_whole_instead(self, harbour: Family) -> None:
@@ -205,7 +220,7 @@ class TestABriefLook:
 
         short = replace(harbour.tracks[0], spaces=harbour.tracks[0].spaces[:2])
         with pytest.raises(InputError, match="fewer than 3 spaces"):
-            best_look(harbour, short, wear_before(harbour, WearGrade.NEW), MADE, CALIPER, LockOfPattern(WORN))
+            best_look(harbour, [short], wear_before(harbour, WearGrade.NEW), MADE, CALIPER, LockOfPattern(WORN))
 
 
 def test_limits_learned_hold_for_the_next_key_as_often_as_they_say() -> None:

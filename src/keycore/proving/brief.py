@@ -166,9 +166,9 @@ def blade_says(family: Family, lost: float, sd: float) -> tuple[float, float]:
 
 @dataclass(frozen=True, slots=True)
 class BrieflyMeasured:
-    """Some cuts of a pattern as measured: how far ``along`` (m,), what is ``gone`` (m,) of each, ``sd`` of one."""
+    """Some cuts of a pattern: which (m,), from 0 over all its tracks, what is ``gone`` (m,) of each, ``sd`` of one."""
 
-    along: tuple[float, ...] = ()
+    cuts: tuple[int, ...] = ()
     gone: tuple[float, ...] = ()
     sd: float = 0.0
 
@@ -200,7 +200,7 @@ class BriefAdvice:
 
 
 def chances_of(
-    family: Family, track: Track, wear: WearKnown, by: MadeEither, lock: LockOfPattern, sd: float, *,
+    family: Family, tracks: Sequence[Track], wear: WearKnown, by: MadeEither, lock: LockOfPattern, sd: float, *,
     seen: BrieflyMeasured | None = None,
 ) -> BriefAdvice:  # fmt: skip
     """The chance that the new key turns freely, whichever way it is made.
@@ -209,17 +209,17 @@ def chances_of(
     the share of what is expected to be gone that turns best; restored, it is cut to its factory depths, which needs
     every cut read rightly and a lock that has not worn away with its key. A pattern that turns freely says much: three
     feels in ten are taken to come from something else. By a fixed quasi-random sample (Sobol's sequence, scipy).
-    Arguments: the family's track, the ``wear`` as known once the cuts ``seen`` were measured, how far keys come out,
-    the ``lock``, ``sd`` of
-    measuring a cut, family unit. Returns a BriefAdvice. Raises InputError for a family that has neither play nor
-    tolerance.
+    Arguments: the family's ``tracks``, the ``wear`` as known once the cuts ``seen`` were measured, how far keys come
+    out, the ``lock``, ``sd`` of measuring a cut, family unit. Returns a BriefAdvice. Raises InputError for a family
+    that has neither play nor tolerance.
     """
     seen = seen or BrieflyMeasured()
-    along, play, draws = np.array(along_of(track)), play_of(family), _draws(len(track.spaces))
+    along, play = np.array(along_of(*tracks)), play_of(family)
+    draws = _draws(len(along))
     cov = np.array(wear.cov) + np.eye(2) * TINY
     both = np.array([wear.everywhere, wear.at_tip]) + draws[:, :2] @ np.linalg.cholesky(cov).T
     smooth = both[:, :1] + both[:, 1:] * along
-    uneven = _uneven(wear, seen, along, smooth, draws[:, 5 : 5 + len(along)])
+    uneven = _uneven(wear, seen, smooth, draws[:, 5 : 5 + len(along)])
     shifted = (lock.shift.mean + draws[:, 2:3] * lock.shift.sd) if lock.shift.sd or lock.shift.mean else 0.0
     pattern, each = -(smooth + uneven) - shifted, draws[:, 5 + len(along) :]
     traced = pattern + draws[:, 3:4] * by.traced.sd_common + each * by.traced.sd_each
@@ -230,10 +230,10 @@ def chances_of(
         inside = ((stands <= play.high) & (stands >= -play.low)).all(axis=1)
         return float(inside @ weights / weights.sum())
 
-    gone = mean_gone(wear, track)
+    gone = mean_gone(wear, tracks)
     moved = {share * gone: turns(traced + share * gone) for share in SHARES}
     shift = max(moved, key=lambda by_so_much: moved[by_so_much])
-    restored = turns(coded) * reads_right(track, wear, sd)
+    restored = turns(coded) * reads_right(tracks, wear, sd)
     return BriefAdvice({Way.COPY: turns(traced), Way.RESTORE: restored, Way.COMPENSATE: moved[shift]}, shift)
 
 
@@ -243,11 +243,10 @@ def _draws(spaces: int) -> Array:
     return np.asarray(norm.ppf(Sobol(5 + 2 * spaces, seed=1).random(DRAWS)))
 
 
-def _uneven(wear: WearKnown, seen: BrieflyMeasured, along: Array, smooth: Array, draws: Array) -> Array:
+def _uneven(wear: WearKnown, seen: BrieflyMeasured, smooth: Array, draws: Array) -> Array:
     """How far each cut strays from the smooth wear (DRAWS, n): known better where it was measured."""
     uneven = draws * wear.uneven
-    for place, gone in zip(seen.along, seen.gone, strict=True):
-        at = int(np.argmin(np.abs(along - place)))
+    for at, gone in zip(seen.cuts, seen.gone, strict=True):
         share = wear.uneven**2 / max(wear.uneven**2 + seen.sd**2, TINY)
         uneven[:, at] = share * (gone - smooth[:, at]) + draws[:, at] * wear.uneven * sqrt(max(0.0, 1 - share))
     return uneven
@@ -262,78 +261,85 @@ def _weights(pattern: Array, play: Play, felt: Feel | None) -> Array:
     return np.asarray((1 - MISTAKEN) * as_felt + MISTAKEN / len(Feel), dtype=np.float64)
 
 
-def mean_gone(wear: WearKnown, track: Track) -> float:
+def mean_gone(wear: WearKnown, tracks: Sequence[Track]) -> float:
     """How much is expected to be gone of the cuts on average; not below 0.
 
-    Arguments: the ``wear`` as known and the track. Returns family unit on one edge. Raises nothing.
+    Arguments: the ``wear`` as known and the key's ``tracks``. Returns family unit on one edge. Raises nothing.
     """
-    along = along_of(track)
+    along = along_of(*tracks)
     return max(0.0, sum(wear.at(x) for x in along) / len(along))
 
 
-def reads_right(track: Track, wear: WearKnown, sd: float) -> float:
+def reads_right(tracks: Sequence[Track], wear: WearKnown, sd: float) -> float:
     """The chance that every cut is told rightly once all of them are measured.
 
     Each is off by what is not known of the wear, by its own unevenness and by the measuring; it is told where that is
-    less than half a step. Arguments: the track, the ``wear`` as known so far, ``sd`` of measuring a cut, family
-    unit. Raises nothing.
+    less than half a step. Arguments: the key's ``tracks``, the ``wear`` as known so far, ``sd`` of measuring a cut,
+    family unit. Raises nothing.
 
     >>> from keycore.documents.family import read_family
-    >>> track = read_family("harbour-five").tracks[0]
+    >>> tracks = read_family("harbour-five").tracks
     >>> sure = WearKnown(0.0, 0.0, ((0.0, 0.0), (0.0, 0.0)), 0.0005)
-    >>> round(reads_right(track, sure, 0.0005), 3)
+    >>> round(reads_right(tracks, sure, 0.0005), 3)
     1.0
     """
-    along = along_of(track)
-    whole = wear_after(wear, along, [wear.at(x) for x in along], sd, None)
-    gap = min(abs(a - b) for a, b in zip(track.values, track.values[1:], strict=False))
+    every = along_of(*tracks)
+    whole = wear_after(wear, every, [wear.at(x) for x in every], sd, None)
     chance = 1.0
-    for x in along:
-        off = sqrt(whole.sd_at(x) ** 2 + wear.uneven**2 + sd**2)
-        chance *= erf(gap / 2 / (sqrt(2) * off)) if off > 0 else 1.0
+    for track in tracks:
+        gap = min(abs(a - b) for a, b in zip(track.values, track.values[1:], strict=False))
+        for x in along_of(track):
+            off = sqrt(whole.sd_at(x) ** 2 + wear.uneven**2 + sd**2)
+            chance *= erf(gap / 2 / (sqrt(2) * off)) if off > 0 else 1.0
     return chance
 
 
-def along_of(track: Track) -> list[float]:
-    """How far along each space is, 0 for the one nearest the bow and 1 for the one nearest the tip. Raises nothing."""
-    first, last = min(track.spaces), max(track.spaces)
-    return [(place - first) / (last - first) if last > first else 0.0 for place in track.spaces]
+def along_of(*tracks: Track) -> list[float]:
+    """How far along its track each space is, track after track, 0 nearest the bow and 1 nearest the tip.
+
+    Arguments: the ``tracks``. Raises nothing.
+    """
+    found: list[float] = []
+    for track in tracks:
+        first, last = min(track.spaces), max(track.spaces)
+        found += [(place - first) / (last - first) if last > first else 0.0 for place in track.spaces]
+    return found
 
 
 def best_look(
-    family: Family, track: Track, before: WearKnown, by: MadeEither, sd: float, lock: LockOfPattern
+    family: Family, tracks: Sequence[Track], before: WearKnown, by: MadeEither, sd: float, lock: LockOfPattern
 ) -> BriefLook:
     """The three cuts and the one height of the blade whose measuring best decides between copy, restore, compensate.
 
     For each choice the pattern's wear is known by so much afterwards, and what will be found is spread by as much as
     that is better than before; the best way for each thing found, averaged, is what measuring is worth (the expected
-    value of sample information, Raiffa and Schlaifer, 1961, from memory). Arguments: the family's track, what is
-    thought of the pattern's wear ``before``, how far keys come out, ``sd`` of measuring a cut, family unit, the
-    ``lock``. Returns a BriefLook.
-    Raises InputError for a track of fewer than three spaces, or a family that has neither play nor tolerance.
+    value of sample information, Raiffa and Schlaifer, 1961, from memory). The cuts are of the first track: the others
+    went through the same lock as often. Arguments: the family's ``tracks``, what is thought of the pattern's wear
+    ``before``, how far keys come out, ``sd`` of measuring a cut, family unit, the ``lock``. Returns a BriefLook.
+    Raises InputError for a first track of fewer than three spaces, or a family that has neither play nor tolerance.
     """
-    if len(track.spaces) < CUTS:
+    if len(tracks[0].spaces) < CUTS:
         raise InputError("track", f"it has fewer than {CUTS} spaces to measure")
-    along = along_of(track)
     _, blade_sd = blade_says(family, 0.0, sd)
 
     def worth(cuts: tuple[int, ...], blade: float) -> float:
-        places = [along[cut] for cut in cuts]
-        return _expected(family, track, before, places, (blade, blade_sd), by=by, sd=sd, lock=lock)
+        return _expected(family, tracks, before, cuts, (blade, blade_sd), by=by, sd=sd, lock=lock)
 
-    choices = {cuts: worth(cuts, BLADE_PLACES[0]) for cuts in combinations(range(len(along)), CUTS)}
+    choices = {cuts: worth(cuts, BLADE_PLACES[0]) for cuts in combinations(range(len(tracks[0].spaces)), CUTS)}
     cuts = max(choices, key=lambda cuts: (round(choices[cuts], 3), cuts[-1] - cuts[0]))
     blades = {blade: worth(cuts, blade) for blade in BLADE_PLACES}
     blade = max(blades, key=lambda blade: round(blades[blade], 3))
-    without = chances_of(family, track, before, by, lock, sd).chance
+    without = chances_of(family, tracks, before, by, lock, sd).chance
     return BriefLook(tuple(cut + 1 for cut in cuts), blade, without, max(without, blades[blade]))
 
 
 def _expected(
-    family: Family, track: Track, before: WearKnown, places: Sequence[float], blade: tuple[float, float], *,
+    family: Family, tracks: Sequence[Track], before: WearKnown, cuts: tuple[int, ...], blade: tuple[float, float], *,
     by: MadeEither, sd: float, lock: LockOfPattern,
 ) -> float:  # fmt: skip
     """The chance that the key turns by the best way, averaged over what measuring may find."""
+    along = along_of(tracks[0])
+    places = [along[cut] for cut in cuts]
     middle = [before.at(x) for x in places]
     after = wear_after(before, places, middle, sd, (blade[0], before.at(blade[0]), blade[1]))
     told = np.array(before.cov) - np.array(after.cov)  # how far what is found may lie from what was thought
@@ -345,6 +351,6 @@ def _expected(
         found = WearKnown(
             before.everywhere + first * a, before.at_tip + first * b + second * c, after.cov, after.uneven
         )
-        seen = BrieflyMeasured(tuple(places), tuple(found.at(x) for x in places), sd)
-        total += one * other * chances_of(family, track, found, by, lock, sd, seen=seen).chance
+        seen = BrieflyMeasured(cuts, tuple(found.at(x) for x in places), sd)
+        total += one * other * chances_of(family, tracks, found, by, lock, sd, seen=seen).chance
     return total

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from keycore.errors import InputError
@@ -63,20 +64,21 @@ class BriefAsked:
 
 
 def can_be_brief(tag: Tag) -> bool:
-    """Whether a pattern of this tag can be read briefly: a family of one track that says when a key turns."""
+    """Whether a pattern of this tag can be read briefly: its family says when a key turns, and is read by depths."""
     if tag.family_record_id is None:
         return False
     family = tag.family
     has_play = family.play is not None or family.tolerance is not None
     is_read = family.kind.is_read and family.depth.is_length
-    return len(family.tracks) == 1 and len(family.tracks[0].spaces) >= FEWEST and has_play and is_read
+    return len(family.tracks[0].spaces) >= FEWEST and has_play and is_read
 
 
 def brief_of(tag: Tag, machine: Machine | None) -> Brief | None:
     """What a brief look at this tag's pattern asks and says; None for a family that it cannot be asked of."""
     if not can_be_brief(tag) or tag.family_record is None:
         return None
-    family, reading = tag.family, readings_of(tag)[0]
+    family, readings = tag.family, readings_of(tag)
+    reading = readings[0]
     felt = worst_turn(list(tag.locks.all()))
     making = Making(machine.sd_each, machine.sd_seat) if machine is not None else TRACED
     asked = BriefAsked(
@@ -92,8 +94,11 @@ def brief_of(tag: Tag, machine: Machine | None) -> Brief | None:
         unmeasured = _advice(asked, None, None)
     except InputError:
         return None
-    known = _wear_known(family, reading, _before(family, asked), tag.blade_lost_mm, tag.blade_lost_at, asked.sd)
-    seen = _seen(family, reading, asked.sd)
+    seen = _seen(family, readings, asked.sd)
+    known = _wear_known(family, readings, _before(family, asked), seen)
+    if tag.blade_lost_mm is not None and tag.blade_lost_at is not None:
+        gone, blade_sd = blade_says(family, family.depth.from_machine(tag.blade_lost_mm), asked.sd)
+        known = wear_after(known or _before(family, asked), [], [], asked.sd, (tag.blade_lost_at, gone, blade_sd))
     return Brief(
         look=look,
         grade=asked.grade,
@@ -131,7 +136,7 @@ def _look(asked: BriefAsked) -> BriefLook:
     """The same pattern is looked at the same way every time a page is looked at."""
     family = parsed(asked.document)
     before, made, lock = _before(family, asked), _made(family, asked), _lock(family, asked)
-    return best_look(family, family.tracks[0], before, made, asked.sd, lock)
+    return best_look(family, family.tracks, before, made, asked.sd, lock)
 
 
 @kept(128)
@@ -139,7 +144,7 @@ def _advice(asked: BriefAsked, known: WearKnown | None, seen: BrieflyMeasured | 
     family = parsed(asked.document)
     wear = known or _before(family, asked)
     made, lock = _made(family, asked), _lock(family, asked)
-    return chances_of(family, family.tracks[0], wear, made, lock, asked.sd, seen=seen)
+    return chances_of(family, family.tracks, wear, made, lock, asked.sd, seen=seen)
 
 
 def _before(family: Family, asked: BriefAsked) -> WearKnown:
@@ -157,37 +162,42 @@ def _lock(family: Family, asked: BriefAsked) -> LockOfPattern:
 
 
 def _wear_known(
-    family: Family, reading: TrackReading, before: WearKnown, blade_mm: float | None, blade_at: float | None, sd: float
+    family: Family, readings: Sequence[TrackReading], before: WearKnown, seen: BrieflyMeasured | None
 ) -> WearKnown | None:
-    """What the cuts that were measured say of the wear, whatever depths they are, and then what the blade says."""
-    offset, posterior = reading.offset, reading.posterior
-    found: WearKnown | None = None
-    if offset is not None and posterior is not None:
-        edge = family.share_per_edge * (-1.0 if reading.track.falls_when_deeper else 1.0)
-        tip = posterior.tip or Spread(0.0, 0.0)
-        cov = (((offset.sd * edge) ** 2, 0.0), (0.0, (tip.sd * edge) ** 2))
-        found = WearKnown(offset.mean * edge, tip.mean * edge, cov, before.uneven)
-    if blade_mm is None or blade_at is None:
-        return found
-    gone, blade_sd = blade_says(family, family.depth.from_machine(blade_mm), sd)
-    return wear_after(found or before, [], [], sd, (blade_at, gone, blade_sd))
+    """What the cuts that were measured say of the wear; None where none was.
 
-
-def _seen(family: Family, reading: TrackReading, sd: float) -> BrieflyMeasured | None:
-    """The cuts that were measured, each beside the depth it is taken to be."""
-    if reading.steps is None or reading.measured is None:
+    Of one track whatever depths they are; of several, each beside the depth it is taken to be.
+    """
+    if seen is None:
         return None
-    down = family.share_per_edge * (1.0 if reading.track.falls_when_deeper else -1.0)
-    along = along_of(reading.track)
-    seen = [
-        (along[place], (reading.track.values[step] - value) * down)
-        for place, (step, value) in enumerate(zip(reading.steps, reading.as_is(), strict=True))
-        if value is not None
-    ]
-    return BrieflyMeasured(tuple(x for x, _ in seen), tuple(gone for _, gone in seen), sd)
+    if len(readings) > 1:
+        along = along_of(*family.tracks)
+        return wear_after(before, [along[cut] for cut in seen.cuts], seen.gone, seen.sd, None)
+    offset, posterior = readings[0].offset, readings[0].posterior
+    if offset is None or posterior is None:
+        return None
+    edge = family.share_per_edge * (-1.0 if readings[0].track.falls_when_deeper else 1.0)
+    tip = posterior.tip or Spread(0.0, 0.0)
+    cov = (((offset.sd * edge) ** 2, 0.0), (0.0, (tip.sd * edge) ** 2))
+    return WearKnown(offset.mean * edge, tip.mean * edge, cov, before.uneven)
+
+
+def _seen(family: Family, readings: Sequence[TrackReading], sd: float) -> BrieflyMeasured | None:
+    """The cuts that were measured, each beside the depth it is taken to be; None where none was."""
+    cuts: list[int] = []
+    gone: list[float] = []
+    first = 0
+    for reading in readings:
+        down = family.share_per_edge * (1.0 if reading.track.falls_when_deeper else -1.0)
+        for place, value in enumerate(reading.as_is()):
+            if value is not None and reading.steps is not None:
+                cuts.append(first + place)
+                gone.append((reading.track.values[reading.steps[place]] - value) * down)
+        first += len(reading.track.spaces)
+    return BrieflyMeasured(tuple(cuts), tuple(gone), sd) if cuts else None
 
 
 def _average(family: Family, known: WearKnown) -> Spread:
-    along = along_of(family.tracks[0])
+    along = along_of(*family.tracks)
     middle = sum(along) / len(along)
     return Spread(known.at(middle), known.sd_at(middle))
