@@ -53,8 +53,8 @@ def settle_as(actor: User, tag: Tag, bitting: Bitting, chance: float | None = No
 
 def again(tag: Tag) -> None:
     """Forget what a tag has looked up about itself."""
-    tag.__dict__.pop("settlement", None)
-    tag.__dict__.pop("set_up", None)
+    for name in ("settlement", "set_up", "try_out"):
+        tag.__dict__.pop(name, None)
 
 
 def card_for(actor: User, tag: Tag, machine: Machine, done: Sequence[str] | None = None) -> None:

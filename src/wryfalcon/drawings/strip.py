@@ -145,12 +145,14 @@ class StripState:
     settled: Sequence[int] | None = None  # steps, overruled cuts put in
     overruled: Mapping[int, str] = field(default_factory=dict)  # reason by space
     current: int | None = None
+    apart: float = 0.0  # the least from rung to rung, where they are to be tapped
 
 
 def draw_strip(family: Family, track: Track, state: StripState) -> Strip:
     """Draw the lanes under a key: rungs alone, then what was measured, then what it means."""
     xs, top = _lane_places(family, track)
-    ys = _rung_heights(track, top)
+    height = max(LANE_HEIGHT, state.apart * len(track.depths))
+    ys = _rung_heights(track, top, height)
     spacing = min((abs(x - y) for x, y in pairwise(xs)), default=WIDEST * 2)
     width = min(WIDEST, spacing * 0.84)
     lanes = tuple(_lane(family, track, place, _Lanes(ys, x, width), state) for place, x in enumerate(xs))
@@ -159,7 +161,7 @@ def draw_strip(family: Family, track: Track, state: StripState) -> Strip:
         (px(y), f"{depth.label} · {figure(family.depth, depth.value)}")
         for depth, y in zip(track.depths, ys, strict=True)
     )
-    bottom = top + LANE_HEIGHT
+    bottom = top + height
     pairings = _pairings(state.sources, xs, top)
     return Strip(px(top), px(bottom), px(bottom + 74), lanes, px(max(ladder_x, BLADE_LEFT - 140)), ladder, pairings)
 
@@ -191,11 +193,11 @@ def _lane_places(family: Family, track: Track) -> tuple[list[float], float]:
     return [BLADE_LEFT + apart * (place + 0.5) for place in range(len(track.spaces))], LANE_TOP
 
 
-def _rung_heights(track: Track, top: float) -> list[float]:
+def _rung_heights(track: Track, top: float, height: float) -> list[float]:
     """Where each depth's line is: the table's values to scale, deeper is lower."""
-    values, pad = track.values, LANE_HEIGHT / (2 * len(track.values))
+    values, pad = track.values, height / (2 * len(track.values))
     span = values[-1] - values[0] or 1.0
-    return [top + pad + (value - values[0]) / span * (LANE_HEIGHT - 2 * pad) for value in values]
+    return [top + pad + (value - values[0]) / span * (height - 2 * pad) for value in values]
 
 
 def _height_of(track: Track, ys: Sequence[float], value: float) -> float:

@@ -101,7 +101,7 @@ def send_try(actor: User, sheet: TrialSheet, left: SheetLeft, tried: str) -> She
     entry = SheetEntry.objects.create(
         sheet=sheet, outcome=Outcome.SENT, blank=trial.blank, places=list(trial.places), to_cut=settlement, by=actor
     )
-    tag.__dict__.pop("to_cut", None)
+    tag.__dict__.pop("try_out", None)
     last = tag.set_ups.filter(settlement__is_try=True).order_by("-id").first()
     if last is not None:
         _card_again(actor, tag, last)

@@ -98,11 +98,14 @@ class Tag(models.Model):
         """The bitting as settled, if it has been."""
         return self.settlements.filter(is_try=False).order_by("-id").first()
 
-    @cached_property
+    @property
     def to_cut(self) -> Settlement | None:
         """What a machine is to cut next: the bitting as settled, before that the key of a trial sheet that is out."""
-        if self.settlement is not None:
-            return self.settlement
+        return self.settlement or self.try_out
+
+    @cached_property
+    def try_out(self) -> Settlement | None:
+        """The key of a trial sheet that a machine is to cut or has cut, and that was not tried yet."""
         out = self.settlements.filter(entries__outcome="sent", entries__withdrawn=False)
         return out.order_by("-id").first()
 

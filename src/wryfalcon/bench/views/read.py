@@ -20,6 +20,7 @@ from wryfalcon.bench.queries.looks import looks_of
 from wryfalcon.bench.queries.reading import TrackReading, readings_of
 from wryfalcon.bench.sentences import influence_words, sentence_of
 from wryfalcon.bench.shown.cylinder import CylinderShown, cylinder_shown
+from wryfalcon.bench.shown.taps import taps_of
 from wryfalcon.bench.shown.ways import WAYS
 from wryfalcon.bench.views.stage import (
     attempt,
@@ -176,6 +177,10 @@ def show_read(
     choosing = "add" in request.GET or (not reading.sources and tag.on_bench in NO_KEY)
     kind = SourceKind(source.record.kind)
     looks = looks_of(reading, source, request.GET.get("depth", ""))
+    is_tapped = kind == SourceKind.GRID and not choosing
+    strip = strip_of(
+        reading, source.shown_space(at) if kind.is_typed_value and at else None, is_tapped=is_tapped
+    )  # fmt: skip
     context: dict[str, Any] = {
         "reading": reading,
         "influences": influence_words(reading),
@@ -190,7 +195,9 @@ def show_read(
         "way": WAYS[kind],
         "panel": WAYS[kind].panel,
         "key": key_of(tag, _cut_so_far(reading, looks), track=reading.track.name),
-        "strip": strip_of(reading, source.shown_space(at) if kind.is_typed_value and at else None),
+        "strip": strip,
+        "taps": taps_of(strip, looks["columns"]) if is_tapped and tag.is_open else (),
+        "is_tapped": is_tapped,
         "sentence": sentence_of(reading, shop_unit(request)),
         "ends": ENDS,
         "wear_grades": WearGrade.choices,

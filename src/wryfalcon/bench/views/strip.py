@@ -5,9 +5,12 @@ from __future__ import annotations
 from wryfalcon.bench.queries.reading import TrackReading
 from wryfalcon.drawings.strip import SeenSource, Strip, StripState, draw_strip
 
+TO_BE_TAPPED = 42.0
+"""From rung to rung where a finger is to hit one, in the drawing's own pixels."""
 
-def strip_of(reading: TrackReading, current: int | None = None) -> Strip:
-    """Every source's marks in the lanes, the posterior, the settled labels."""
+
+def strip_of(reading: TrackReading, current: int | None = None, *, is_tapped: bool = False) -> Strip:
+    """Every source's marks in the lanes, the posterior, the settled labels; higher where its lanes are tapped."""
     posterior = reading.posterior
     wear = posterior.wear if posterior else (None,) * len(reading.weighed)
     seen = [
@@ -21,5 +24,6 @@ def strip_of(reading: TrackReading, current: int | None = None) -> Strip:
         settled=reading.steps,
         overruled={space: overruling.reason for space, overruling in reading.overruled.items()},
         current=current,
+        apart=TO_BE_TAPPED if is_tapped else 0.0,
     )
     return draw_strip(reading.family, reading.track, state)
