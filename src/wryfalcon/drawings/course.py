@@ -9,11 +9,26 @@ from keycore.machines.course import Course
 from wryfalcon.drawings.sheet import px
 from wryfalcon.lengths import mm_as_shown, unit_shown
 
-WIDTH, HEIGHT = 1120.0, 300.0
-LEFT, RIGHT, TOP, BOTTOM = 58.0, 1100.0, 26.0, 262.0
 AHEAD = 0.35  # of what was so far, drawn as foretold
 FEWEST_AHEAD = 5
+MOST_TICKS = 5
 STEPS = 12  # of the foretold part
+
+
+@dataclass(frozen=True)
+class Frame:
+    """How large a chart is, and where its axes lie, pixels."""
+
+    width: float
+    height: float
+    left: float
+    right: float
+    top: float
+    bottom: float
+
+
+DESK = Frame(1120.0, 276.0, 58.0, 1100.0, 8.0, 240.0)
+PHONE = Frame(360.0, 236.0, 58.0, 354.0, 8.0, 206.0)
 
 
 @dataclass(frozen=True)
@@ -62,6 +77,7 @@ class KeyDot:
     y: float
     is_misseated: bool
     title: str
+    is_of_wheel: bool  # cut by the wheel that the chart names
 
 
 @dataclass(frozen=True)
@@ -70,7 +86,9 @@ class MarkLine:
 
     x: float
     words: str
+    text_x: float
     text_y: float
+    anchor: str  # "end" where there is more room before it
 
 
 @dataclass(frozen=True)
@@ -87,6 +105,16 @@ class CourseWords:
 
     marks: tuple[str, ...]
     swaps: tuple[str, ...]
+    wheel: str = ""  # the one whose keys are filled
+
+
+@dataclass(frozen=True)
+class CourseKey:
+    """One key of a course: its error in mm, its title, and whether the wheel that is named cut it."""
+
+    error: float
+    title: str
+    is_of_wheel: bool = False
 
 
 @dataclass(frozen=True)
@@ -113,6 +141,7 @@ class CourseChart:
     dots: tuple[KeyDot, ...]
     marks: tuple[MarkLine, ...]
     swaps: tuple[SwapTick, ...]
+    wheel: str
     estimates: tuple[str, ...]  # broken where the machine was touched
     bands: tuple[str, ...]
     foretold: str
@@ -120,6 +149,18 @@ class CourseChart:
     first: str
     later: str
     unit: str
+
+    @property
+    def size(self) -> str:
+        """What it is drawn for."""
+        return "phone" if self.width < DESK.width else "desk"
+
+    @property
+    def legend(self) -> str:
+        """How it is read."""
+        filled = f" Filled: cut by {self.wheel}." if self.wheel else ""
+        ticks = " Ticks: another wheel put on." if self.swaps else ""
+        return f"Depth error, {self.unit}: shallow above, deep below; the band is half of the tolerance.{filled}{ticks}"
 
     @property
     def words(self) -> str:
@@ -131,40 +172,42 @@ class CourseChart:
 
 
 def draw_course(
-    course: Course, errors: Sequence[tuple[float, str]], words: CourseWords, places: CoursePlaces, tolerance: float
-) -> CourseChart:
-    """Draw (error, title) of each key, what was done, and the estimate; mm, shallow up."""
+    course: Course, keys: Sequence[CourseKey], words: CourseWords, places: CoursePlaces, tolerance: float,
+    frame: Frame = DESK,
+) -> CourseChart:  # fmt: skip
+    """Draw each key, what was done, and the estimate; mm, shallow up."""
     later = _foretold(course, places)
     # A key that was not seated is drawn at the edge: it would press the others flat.
-    seated = [abs(error) for (error, _), at in zip(errors, course.points, strict=True) if not at.is_misseated]
+    seated = [abs(key.error) for key, at in zip(keys, course.points, strict=True) if not at.is_misseated]
     reach = max(tolerance * 0.8, *seated, *map(abs, later[-1][1:])) * 1.08
-    scale_x, scale_y = (RIGHT - LEFT) / (places.now + places.ahead), (BOTTOM - TOP) / (2 * reach)
-    zero = (TOP + BOTTOM) / 2
+    scale_x = (frame.right - frame.left) / (places.now + places.ahead)
+    scale_y = (frame.bottom - frame.top) / (2 * reach)
+    zero = (frame.top + frame.bottom) / 2
 
     def x_of(place: float) -> float:
-        return px(LEFT + place * scale_x)
+        return px(frame.left + place * scale_x)
 
     def y_of(error: float) -> float:
-        return px(min(max(zero - error * scale_y, TOP), BOTTOM))
+        return px(min(max(zero - error * scale_y, frame.top), frame.bottom))
 
     pieces = _between_marks(course, places)
     half = tolerance / 2
     return CourseChart(
-        width=WIDTH,
-        height=HEIGHT,
-        left=LEFT,
-        right=RIGHT,
-        top=TOP,
-        bottom=BOTTOM,
+        width=frame.width,
+        height=frame.height,
+        left=frame.left,
+        right=frame.right,
+        top=frame.top,
+        bottom=frame.bottom,
         zero=px(zero),
         band=(y_of(half), px(y_of(-half) - y_of(half))),
         levels=tuple(Level(y_of(at), mm_as_shown(at, signed=True)) for at in (half, -half)),
         dots=tuple(
-            KeyDot(x_of(place), y_of(error), at.is_misseated, title)
-            for place, (error, title), at in zip(places.keys, errors, course.points, strict=True)
+            KeyDot(x_of(place), y_of(key.error), at.is_misseated, key.title, key.is_of_wheel)
+            for place, key, at in zip(places.keys, keys, course.points, strict=True)
         ),
         marks=tuple(
-            MarkLine(x_of(place), says, px(TOP + 10 + 15 * (number % 3)))
+            _mark_line(x_of(place), says, frame.top + 10 + 15 * (number % 3), frame)
             for number, (place, says) in enumerate(zip(places.marks, words.marks, strict=True))
         ),
         estimates=tuple(_path([(x_of(x), y_of(mean)) for x, mean, _ in piece]) for piece in pieces),
@@ -179,12 +222,25 @@ def draw_course(
             [(x_of(place), y_of(high)) for place, _, high in later]
             + [(x_of(place), y_of(low)) for place, low, _ in reversed(later)]
         ),
-        swaps=tuple(SwapTick(x_of(at), says) for at, says in zip(places.swaps, words.swaps, strict=True)),
+        swaps=_swap_ticks([x_of(at) for at in places.swaps], words.swaps),
+        wheel=words.wheel,
         now_x=x_of(places.now),
         first=places.first,
         later=places.later,
         unit=unit_shown().value,
     )
+
+
+def _mark_line(x: float, says: str, text_y: float, frame: Frame) -> MarkLine:
+    is_late = x > (frame.left + frame.right) / 2
+    return MarkLine(x, says, px(x - 5 if is_late else x + 5), px(text_y), "end" if is_late else "start")
+
+
+def _swap_ticks(at: Sequence[float], words: Sequence[str]) -> tuple[SwapTick, ...]:
+    """A tick for each swap of wheels; none where there would be a crowd: the keys say whose they are."""
+    if len(at) > MOST_TICKS:
+        return ()
+    return tuple(SwapTick(x, says) for x, says in zip(at, words, strict=True))
 
 
 def _between_marks(course: Course, places: CoursePlaces) -> list[list[tuple[float, float, float]]]:

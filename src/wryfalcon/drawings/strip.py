@@ -103,7 +103,7 @@ class Strip:
     height: float
     lanes: tuple[Lane, ...]
     ladder_x: float
-    ladder: tuple[tuple[float, str], ...] = field(default=())
+    ladder: tuple[tuple[float, str, str], ...] = field(default=())
     pairings: tuple[Pairing, ...] = field(default=())
 
 
@@ -158,8 +158,7 @@ def draw_strip(family: Family, track: Track, state: StripState) -> Strip:
     lanes = tuple(_lane(family, track, place, _Lanes(ys, x, width), state) for place, x in enumerate(xs))
     ladder_x = min(lane.left for lane in lanes) - 10
     ladder = tuple(
-        (px(y), f"{depth.label} · {figure(family.depth, depth.value)}")
-        for depth, y in zip(track.depths, ys, strict=True)
+        (px(y), depth.label, figure(family.depth, depth.value)) for depth, y in zip(track.depths, ys, strict=True)
     )
     bottom = top + height
     pairings = _pairings(state.sources, xs, top)

@@ -7,8 +7,8 @@ from dataclasses import dataclass
 from keycore.tools import Wheel
 from wryfalcon.drawings.sheet import px
 
-WIDTH, HEIGHT, BOTTOM = 560.0, 250.0, 220.0
-EDGE, ROOT = 40.0, 180.0
+WIDTH, HEIGHT, BOTTOM = 380.0, 190.0, 176.0
+EDGE, ROOT = 36.0, 140.0
 DEEP = 3.0  # mm drawn
 SCALE = (ROOT - EDGE) / DEEP
 

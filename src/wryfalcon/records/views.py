@@ -9,31 +9,37 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
 from keycore.errors import InputError
-from wryfalcon.accounts.permissions import Act, PersonRequest, may, needs
+from wryfalcon.accounts.permissions import Act, PersonRequest, may, needs, needs_to_change
 from wryfalcon.bench.forms import MOST_KEYS
 from wryfalcon.bench.models import Tag
 from wryfalcon.bench.views.stage import whole_number
 from wryfalcon.records.find import find
-from wryfalcon.records.forms import RecordsForm, proven_words
+from wryfalcon.records.forms import RecordsForm
 from wryfalcon.records.remake import make_again, make_tag_again
+from wryfalcon.records.rows import note_uncovered, rows_of
 from wryfalcon.refusal import NotDone
 
 LARGEST_UPLOAD = 5_000_001
 A_PAGE = 25
 
 
-@require_GET
-@needs(Act.LOOK)
+@require_http_methods(["GET", "POST"])
+@needs_to_change(Act.READ_KEYS)
 def history(request: PersonRequest) -> HttpResponse:
-    """Every tag, newest first; those that a smith asks for."""
+    """Every tag, newest first; those that a smith asks for. Their keys are drawn in answer to a POST, written down."""
     asked = RecordsForm(request.GET)
     page = Paginator(asked.tags(), A_PAGE).get_page(request.GET.get("page"))
     kept = request.GET.copy()
     kept.pop("page", None)
-    rows = [(tag, proven_words(tag)) for tag in page]
-    return render(
-        request, "records/history.html", {"page": page, "rows": rows, "asked": asked, "kept": kept.urlencode()}
-    )
+    uncovered = request.method == "POST"
+    rows = rows_of(page, uncovered=uncovered)
+    if uncovered:
+        note_uncovered(request.user, rows)
+    context = {
+        "page": page, "rows": rows, "asked": asked, "kept": kept.urlencode(),
+        "uncovered": uncovered, "asks_at": request.get_full_path(),
+    }  # fmt: skip
+    return render(request, "records/history.html", context)
 
 
 @require_GET

@@ -17,7 +17,16 @@ from keycore.units import Unit
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs, needs_to_change
 from wryfalcon.bench.actions.copying import put_back
 from wryfalcon.bench.queries.copy_steps import shift_on
-from wryfalcon.drawings.course import CourseChart, CourseWords, draw_course, over_days, over_keys
+from wryfalcon.drawings.course import (
+    DESK,
+    PHONE,
+    CourseChart,
+    CourseKey,
+    CourseWords,
+    draw_course,
+    over_days,
+    over_keys,
+)
 from wryfalcon.keeping.actions.practice import score_words
 from wryfalcon.keeping.actions.trimming import undo_change
 from wryfalcon.keeping.queries.copies import copies_on
@@ -25,6 +34,7 @@ from wryfalcon.keeping.queries.course import CourseFacts, MachineCourse, course_
 from wryfalcon.keeping.queries.proven import ProvenKey
 from wryfalcon.keeping.queries.trimming import families_to_trim_by
 from wryfalcon.keeping.shown.course import due_words, forecast_words, mark_words, offset_words
+from wryfalcon.keeping.shown.machine_drawing import machine_picture
 from wryfalcon.lengths import say_mm, unit_shown
 from wryfalcon.machines.actions.care import note_work
 from wryfalcon.machines.models import TRACES, HiddenFault, Machine, OffsetChange, Work
@@ -43,8 +53,10 @@ def show(request: PersonRequest, pk: int) -> HttpResponse:
     machine = _machine(pk)
     sides = list(machine.jaw_sides.select_related("clamp"))
     changes = OffsetChange.objects.filter(offset__machine=machine, undone=False)
+    offsets = list(machine.offsets.select_related("jaw_side", "family_record"))
+    jaw = next((str(side) for side in sides if side.clamp_id is None), "")
     context = {
-        "machine": machine, "offsets": machine.offsets.select_related("jaw_side", "family_record"),
+        "machine": machine, "offsets": offsets, "picture": machine_picture(machine, offsets, jaw),
         "changes": changes.select_related("offset", "by")[:SHOWN],
         "trims": machine.trims.select_related("by", "family_record")[:SHOWN],
         "families": [(record.pk, record.name) for record in families_to_trim_by(sides)],
@@ -77,7 +89,7 @@ def course(request: PersonRequest, pk: int) -> HttpResponse:
     context = {
         "machine": machine, "course": found, "stands": offset_words(found),
         "to_home": home_words(found.lost), "foretold": forecast_words(found),
-        "why_due": due_words(found), "chart": _chart(found, by), "by": by, "over_days": by == DAYS,
+        "why_due": due_words(found), "charts": _charts(found, by), "by": by, "over_days": by == DAYS,
         "other_gauge": other, "other_words": f"from the {other}",
         "copies": copies_on(machine, found),
     }  # fmt: skip
@@ -132,18 +144,24 @@ def _can_practise(machine: Machine) -> bool:
     return settings.DEMONSTRATION and machine.is_simulated
 
 
-def _chart(found: MachineCourse, by: str) -> CourseChart | None:
+def _charts(found: MachineCourse, by: str) -> tuple[CourseChart, ...]:
+    """The course drawn for a desk, and for a phone; none before it can be followed."""
     if found.fitted is None:
-        return None
+        return ()
     today = days_between(found.keys[0].at, timezone.now()) if by == DAYS else 0.0
-    return _drawn(replace(found.facts, days_a_key=round(found.facts.days_a_key, 3)), round(today), unit_shown())
+    told = replace(found.facts, days_a_key=round(found.facts.days_a_key, 3))
+    return _drawn(told, round(today), unit_shown())
 
 
 @lru_cache(maxsize=16)
-def _drawn(told: CourseFacts, today: int, unit: Unit) -> CourseChart:
+def _drawn(told: CourseFacts, today: int, unit: Unit) -> tuple[CourseChart, ...]:
     """The same course is drawn once; over days where today is said."""
     keys, marks = told.keys, told.marks
-    errors = [(key.error, _title(key)) for key in keys]
+    last = next((key for key in reversed(keys) if key.wheel), None)
+    has_others = last is not None and any(key.wheel not in (0, last.wheel) for key in keys)
+    drawn = [
+        CourseKey(key.error, _title(key), has_others and last is not None and key.wheel == last.wheel) for key in keys
+    ]
     course, _ = followed(told)
     if today:
         began = keys[0].at
@@ -152,8 +170,9 @@ def _drawn(told: CourseFacts, today: int, unit: Unit) -> CourseChart:
     else:
         then_at, swaps_at = [mark.number for mark in marks], [swap.number for swap in told.swaps]
         places = over_keys(len(keys), then_at, swaps_at, told.days_a_key)
-    words = CourseWords(tuple(map(mark_words, marks)), tuple(swap.words for swap in told.swaps))
-    return draw_course(course, errors, words, places, told.tolerance)
+    wheel = last.wheel_name if last is not None and has_others else ""
+    words = CourseWords(tuple(map(mark_words, marks)), tuple(swap.words for swap in told.swaps), wheel)
+    return tuple(draw_course(course, drawn, words, places, told.tolerance, frame) for frame in (DESK, PHONE))
 
 
 def _title(key: ProvenKey) -> str:

@@ -25,6 +25,7 @@ from wryfalcon.keeping.actions.trimming import (
     withdraw_clamping,
 )
 from wryfalcon.keeping.queries.trimming import CLAMPINGS, TrimState, can_be_cut, trim_state
+from wryfalcon.keeping.shown.test_key import drawn_test_errors, drawn_test_key
 from wryfalcon.keeping.shown.trim import advice_of, terms_of
 from wryfalcon.lengths import NotALength, can_measure, meant_in_other_unit, parse_value, split_lengths
 from wryfalcon.library.models import FamilyRecord
@@ -185,7 +186,7 @@ def _page(
         "trim": state.trim, "machine": state.trim.machine, "family": state.family, "rows": rows,
         "clamping": given.get("clamping", number), "problem": problem, "enough": CLAMPINGS,
         "can_be_cut": can_be_cut(state.trim), "positions_typed": any(position for *_, position in rows),
-        "is_partly": is_partly, **_test_keys(state),
+        "is_partly": is_partly, "key": drawn_test_key(state), "errors": drawn_test_errors(state), **_test_keys(state),
     }  # fmt: skip
     return render(request, "keeping/trim.html", context, status=422 if problem else 200)
 
