@@ -159,8 +159,8 @@ def test_a_tool_grid_is_tapped_and_a_wrong_way_round_is_turned(demonstration: Sm
     demonstration.go("/tags/440/read?add=1")
     demonstration.reach("button[value=grid]")
     demonstration.press("Enter")
-    demonstration.page.wait_for_selector("#tap-1-1")
-    for tap in ("#tap-1-2", "#tap-2-4", "#tap-3-3", "#tap-4-1"):
+    demonstration.page.wait_for_selector("#lane-1-1")
+    for tap in ("#lane-1-2", "#lane-2-4", "#lane-3-3", "#lane-4-1"):
         demonstration.reach(tap)
         demonstration.press("Enter")
         demonstration.page.wait_for_selector(f"{tap}[aria-pressed=true]")

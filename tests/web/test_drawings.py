@@ -18,6 +18,7 @@ from wryfalcon.drawings.errors import draw_errors
 from wryfalcon.drawings.jaw import draw_jaw
 from wryfalcon.drawings.key import draw_key
 from wryfalcon.drawings.kinds import is_drawable
+from wryfalcon.drawings.machine import MachineFacts, ToolFacts, draw_machine
 from wryfalcon.drawings.sheet import BLADE_LEFT, WIDTH, Sheet
 from wryfalcon.drawings.strip import SeenSource, StripState, chance_words, draw_strip
 
@@ -124,3 +125,22 @@ def test_the_jaw_shows_as_much_of_the_blank_as_stands_out() -> None:
 )
 def test_chances_never_read_100(chance: float, words: str) -> None:
     assert chance_words(chance) == words
+
+
+def test_an_offset_moves_the_tool_its_own_way_and_dashed_is_where_it_would_be() -> None:
+    wheel = ToolFacts("W-90", 1.0, 90.0)
+    still = draw_machine(MachineFacts(wheel)).stations[0]
+    assert still.ghost == ""
+    moved = draw_machine(MachineFacts(wheel, depth_offset=0.012, space_offset=-0.02)).stations[0]
+    assert moved.ghost == still.tool
+    lowest = max(y for _, y in points(still.tool))
+    assert max(y for _, y in points(moved.tool)) < lowest  # shallower is higher up
+    assert min(x for x, _ in points(moved.tool)) < min(x for x, _ in points(still.tool))  # towards the gauge, left
+    deeper = draw_machine(MachineFacts(wheel, depth_offset=-0.012)).stations[0]
+    assert max(y for _, y in points(deeper.tool)) > lowest
+
+
+def test_a_duplicator_is_a_pair_and_a_mill_has_straight_sides() -> None:
+    drawn = draw_machine(MachineFacts(ToolFacts("Mill", 2.5, 0.0), ToolFacts("Tracer", 2.5, 0.0)))
+    assert [(each.name, each.holds) for each in drawn.stations] == [("Tracer", "pattern"), ("Mill", "blank")]
+    assert len({x for x, _ in points(drawn.stations[1].tool)}) == 2

@@ -17,6 +17,7 @@ from wryfalcon.bench.models import Piece, ProofValue, SetUp, Tag, Trial
 from wryfalcon.bench.queries.reading import readings_of
 from wryfalcon.demonstration.making import family_record, finished_key, type_values
 from wryfalcon.library.models import FamilyRecord
+from wryfalcon.log.models import AuditEntry, Event
 from wryfalcon.machines.models import Cutter, Machine
 
 pytestmark = pytest.mark.django_db
@@ -218,6 +219,26 @@ def test_records_come_in_pages_and_by_customer(smith: Client, people: People) ->
     assert nest is not None
     assert "15 tags" in words(smith, f"/records/?customer={nest.customer_id}")
     assert smith.get("/records/?page=nonsense&customer=nonsense").status_code == 200
+
+
+def test_keys_in_the_records_are_covered_until_a_smith_asks_and_that_is_written_down(
+    client: Client, people: People
+) -> None:
+    tag = hang(people)
+    settled(people, tag)
+    hang(people, title="Not settled yet")
+    client.force_login(people["wren"])
+    page = client.get("/records/").content.decode()
+    assert page.count("the cuts are covered") == 2
+    assert "Show the bittings" not in page
+    assert client.post("/records/").status_code == 403
+    client.force_login(people["tam"])
+    blade = re.findall(r'class="blade is-covered" d="([^"]*)"', client.get("/records/").content.decode())
+    assert blade[0] == blade[1]  # nothing of the cuts is in the page
+    page = client.post("/records/").content.decode()
+    assert page.count("the cuts are covered") == 1
+    look = AuditEntry.objects.get(event=Event.BITTING_SEEN, data__what="keys drawn in the records")
+    assert (look.actor, look.data["tags"]) == (people["tam"], [tag.number])
 
 
 @pytest.mark.parametrize("path", ["/tags/999", "/tags/999/read", "/library/none", "/nowhere", "/tags/999/hand-over"])

@@ -14,7 +14,7 @@ from web.jobs import People, carded, cut, hang, on_the_line, sent, settled
 from web.test_bench import words
 from wryfalcon.bench.actions.sources import add_source
 from wryfalcon.bench.following import follow_once
-from wryfalcon.bench.models import Felt, Piece, Tag, Trial
+from wryfalcon.bench.models import Felt, Piece, SetUp, Tag, Trial
 from wryfalcon.bench.shown.cutters import cutters_for
 from wryfalcon.demonstration.making import again, family_record, finished_key, measured, proven
 from wryfalcon.keeping.actions.practice import begin_practice
@@ -22,6 +22,7 @@ from wryfalcon.keeping.actions.trimming import begin_trim, change_offset, hang_t
 from wryfalcon.keeping.queries.course import course_of
 from wryfalcon.keeping.queries.trimming import trim_state
 from wryfalcon.keeping.queries.why import why_wrong
+from wryfalcon.keeping.shown.test_key import errors_of
 from wryfalcon.machines.drivers import Delivery, driver_of
 from wryfalcon.machines.models import (
     Cutter,
@@ -104,6 +105,40 @@ def test_a_screw_that_was_turned_is_kept_beside_the_number(smith: Client, gannet
     assert [mark.by for mark in course_of(gannet).marks] == [pytest.approx(-0.08)]
     smith.post(f"/machines/{gannet.pk}/undo/{change.pk}")
     assert sum(mark.by or 0 for mark in course_of(gannet).marks) == pytest.approx(0)
+
+
+def test_a_course_fills_the_keys_of_one_wheel_where_swaps_would_crowd_it(
+    smith: Client, people: People, gannet: Machine
+) -> None:
+    made(people, gannet, [0.0] * 7)
+    other = Cutter.objects.get(name="W-100")
+    for piece in Piece.objects.order_by("pk")[::2]:
+        SetUp.objects.filter(pk=piece.set_up_id).update(cutter=other)
+        MachineWork.objects.create(machine=gannet, what="swapped", at=piece.finished_at + timedelta(hours=1))
+    desk, phone = smith.get(f"/machines/{gannet.pk}/course").context["charts"]
+    assert [dot.is_of_wheel for dot in desk.dots] == [True, False] * 3 + [True]
+    assert "Filled: cut by W-100" in desk.legend
+    assert len(desk.swaps) == 4
+    for hours in (2, 3):
+        MachineWork.objects.create(machine=gannet, what="swapped", at=piece.finished_at - timedelta(hours=hours))
+    desk, phone = smith.get(f"/machines/{gannet.pk}/course").context["charts"]
+    assert (desk.swaps, "Ticks" in desk.legend) == ((), False)
+    assert phone.width <= 380
+    assert all(phone.left <= dot.x <= phone.right for dot in phone.dots)
+
+
+def test_a_trim_draws_its_test_key_with_each_cuts_error_less_the_calipers_own(smith: Client, gannet: Machine) -> None:
+    trim = begun(smith, gannet)
+    page = smith.get(f"/machines/trims/{trim.pk}")
+    assert page.context["errors"] is None
+    assert page.context["key"] is not None
+    smith.post(f"/machines/trims/{trim.pk}/caliper", {"known": "0.2500", "read": "0.2504", "typed_in": "in"})
+    for clamping, errors in ((1, [0.0014, 0.0004, 0.0004, 0.0004, 0.0004]), (2, [0.0034, 0.0004] + [0.0004] * 3)):
+        measure(smith, trim, errors, clamping=clamping)
+    found = errors_of(trim_state(Trim.objects.select_related("machine", "family_record").get(pk=trim.pk)))
+    assert [error for _, error in found] == pytest.approx([0.002, 0, 0, 0, 0], abs=2e-5)
+    drawn = smith.get(f"/machines/trims/{trim.pk}").context["errors"]
+    assert drawn.marks[0].y < drawn.middle == pytest.approx(drawn.marks[1].y, abs=0.5)  # shallow is above
 
 
 def test_noise_is_left_alone_and_says_how_many_more_would_settle_it(smith: Client, gannet: Machine) -> None:

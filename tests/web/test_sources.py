@@ -128,6 +128,24 @@ def test_a_grid_takes_one_tap_a_space_two_for_between_and_odd_cuts_first(
     assert [heads.index(f">{cut}<") for cut in "13524"] == sorted(heads.index(f">{cut}<") for cut in "12345")
 
 
+def test_the_lanes_of_the_strip_are_what_is_tapped_counted_as_the_tool_counts(
+    smith: Client, people: People, tag: Tag
+) -> None:
+    source = begun(people, tag, "grid")
+    describe_source(people["tam"], tag, source, SourceSettings(counted_from="tip"))
+    smith.post(f"/tags/{tag}/read/{source.pk}/grid", {"tap": "1:4"})
+    answer = smith.get(f"/tags/{tag}/read")
+    taps, lanes = answer.context["taps"], answer.context["strip"].lanes
+    assert len(taps) == len(lanes) * len(tag.family.tracks[0].labels)
+    pressed = [tap for tap in taps if tap.is_pressed]
+    assert [(tap.number, tap.depth, tap.x) for tap in pressed] == [(1, "4", lanes[-1].left)]  # the one at the tip
+    rung = next(rung for rung in lanes[-1].rungs if rung.label == "4")
+    assert rung.y - 25 < pressed[0].y < rung.y < pressed[0].y + pressed[0].height
+    assert all(tap.height >= 40 for tap in taps)  # pixels of the drawing: a finger hits it
+    Tag.objects.filter(pk=tag.pk).update(state="closed")
+    assert not smith.get(f"/tags/{tag}/read").context["taps"]
+
+
 def test_labels_are_understood_spaced_or_run_together_and_refused_in_words(
     smith: Client, people: People, tag: Tag
 ) -> None:
