@@ -17,6 +17,9 @@ class Faults:
     noise: float = 0.004  # sd of each cut
     seat_sd: float = 0.006  # sd of one clamping
     caliper_sd: float = 0.008  # sd of one caliper reading
+    turn_offset: float = 0.0  # degrees, added to every angle
+    turn_noise: float = 0.12  # degrees, sd of each angle
+    protractor_sd: float = 0.2  # degrees, sd of one reading of an angle
 
     @classmethod
     def drawn(cls, random: Random) -> Faults:

@@ -20,12 +20,47 @@ MOST_CUTS = 400
 DEEPEST_FEED = 0.4  # share of a cut's time spent moving before the plunge
 ANSWERS_KEPT = 5_000
 NOTHING = Journal(None)
-AXES = ("X", "Z")  # along the blade, and the depth
+
+
+@dataclass(frozen=True)
+class Holder:
+    """What holds the key: the axes that make space and depth, and whether a hand turns it from cut to cut."""
+
+    space: str
+    depth: str
+    by_hand: bool = False
+
+    @property
+    def axes(self) -> tuple[str, str]:
+        """Both, the space first."""
+        return self.space, self.depth
+
+
+JAW, ADAPTER, TURNING_CLAMP = Holder("X", "Z"), Holder("A", "X", by_hand=True), Holder("X", "A")
+HOLDERS = {holder.axes: holder for holder in (JAW, ADAPTER, TURNING_CLAMP)}
+"""A jaw; an adapter indexed by hand and fed by the axis that else makes the place; a clamp that turns the key."""
+ANGLES = frozenset({"A"})
+DEEPER = ("less", "more", "turned")
+"""What a deeper cut's number is; one of a turning clamp is neither."""
 AFTER_HOMING = {"stalled": "held", "done": "idle"}
-AFTER_SWITCHING_ON = {"cutting": "stopped", "held": "stopped", "stalled": "stopped", "done": "idle"}
+AFTER_SWITCHING_ON = {
+    "cutting": "stopped", "held": "stopped", "index": "stopped", "tool": "stopped", "stalled": "stopped",
+    "done": "idle",
+}  # fmt: skip
 """What homing, and switching on and then homing, lead to; every other state is kept."""
 CHANGES_HANDS = frozenset(
-    {"loaded", "set-aside", "held", "turn-wanted", "stalled", "stopped", "lid-opened", "switched-on"}
+    {
+        "loaded",
+        "set-aside",
+        "held",
+        "turn-wanted",
+        "index-wanted",
+        "tool-wanted",
+        "stalled",
+        "stopped",
+        "lid-opened",
+        "switched-on",
+    }
 )
 """Entries after which a press that was made without knowing of them no longer holds."""
 
@@ -46,18 +81,34 @@ class Job:
     cuts: list[dict[str, Any]]
     blank_height: float
     onto: str | None = None  # the finished key that it is cut into
+    holder: Holder = JAW
+    deeper: str = "less"
     at: int = 0  # the next cut
     share: float = 0.0  # how much of it is done
     made: dict[str, tuple[float, float]] = field(default_factory=dict)  # place: true (position, value)
 
     @property
+    def following(self) -> dict[str, Any]:
+        """The cut that is next, the last once all are done."""
+        return self.cuts[min(self.at, len(self.cuts) - 1)]
+
+    @property
     def clamping(self) -> int:
         """The clamping that the next cut belongs to."""
-        return int(self.cuts[min(self.at, len(self.cuts) - 1)]["clamping"])
+        return int(self.following["clamping"])
+
+    @property
+    def wants_tool(self) -> str | None:
+        """The tool that the next cut is made with; None where any that is fitted will do."""
+        tool = self.following["tool"]
+        return None if tool is None else str(tool)
 
 
 class Machine:
-    """A seeded machine. States: unhomed, idle, loaded, cutting, held, turn, stalled, stopped, done."""
+    """A seeded machine.
+
+    States: unhomed, idle, loaded, cutting, held, turn, index, tool, stalled, stopped, done.
+    """
 
     def __init__(
         self, seed: int, seconds_per_cut: float = 0.5, *,
@@ -75,6 +126,7 @@ class Machine:
         self.aside: dict[str, Job] = {}
         self.tray: dict[str, Job] = {}
         self.clamped: int | None = None
+        self.tool: str | None = None  # as it was last said to be fitted
         self.seat = (0.0, 0.0)  # this clamping's own error: all over, and per mm
         self.cuts_made = 0
         self.stall_next = False
@@ -153,7 +205,7 @@ class Machine:
             "of": len(job.cuts) if job else 0,
             "share": round(job.share, 3) if job else 0.0,
             "clamping": job.clamping if job else None,
-            "tool": None,
+            "tool": self.tool,
             "cuts_made": self.cuts_made,
             "last": len(self.events),
         }
@@ -187,8 +239,9 @@ class Machine:
         self._happen(("homed", {}, {"freed": self._now_or_then == "stalled"}))
 
     def load(
-        self, job: str, cuts: list[dict[str, Any]], blank_height: float, client: str = "", onto: str | None = None
-    ) -> dict[str, Any]:
+        self, job: str, cuts: list[dict[str, Any]], blank_height: float, client: str = "", onto: str | None = None, *,
+        axes: Any = JAW.axes, deeper: str = "less",
+    ) -> dict[str, Any]:  # fmt: skip
         """Take a job in. One that it knows is gone on with, or is finished, and never begun again."""
         if job in self.tray or (self.job is not None and self.job.id == job):
             return self.find(job)
@@ -196,12 +249,18 @@ class Machine:
             raise Refused("it is not homed" if self.state == "unhomed" else f"it is {self.state} with another job")
         if self.job is not None and self.state != "done" and self.job.client != client:
             raise Refused("another client's key is in it")
-        checked = _checked(cuts)
+        holder = _holder(axes)
+        checked = _checked(cuts, holder)
+        if deeper not in DEEPER:
+            raise Refused(f"a deeper cut is {', '.join(DEEPER[:-1])} or {DEEPER[-1]}")
         if onto is not None and onto not in self.tray:
             raise Refused(f"there is no key {onto} to touch up")
         if self.job is not None and self.state != "done":
             self._happen(("set-aside", {}, {"cut": self.job.at}))
-        private = {"cuts": checked, "blank_height": float(blank_height), "client": client, "onto": onto}
+        private = {
+            "cuts": checked, "blank_height": float(blank_height), "client": client, "onto": onto,
+            "axes": list(holder.axes), "deeper": deeper,
+        }  # fmt: skip
         was = self.aside.get(job)
         self._happen(("loaded", private, {"of": len(checked), "cut": was.at if was else 0}), job=job)
         return self.find(job)
@@ -230,12 +289,33 @@ class Machine:
         held = self._held(job, client)
         if self.state == "cutting":
             return
-        if self.state not in ("loaded", "turn", "stopped"):
+        if self.state not in ("loaded", "turn", "tool", "stopped"):
             raise Refused("it is not homed" if self.state == "unhomed" else f"it is {self.state}")
         self._check_seen(seen)
         if self.clamped != held.clamping:
             raise Refused("the key is not clamped for this side")
+        if held.wants_tool not in (None, self.tool):
+            raise Refused(f"it wants {held.wants_tool} fitted first")
+        if held.holder.by_hand and held.at and self.state == "stopped":
+            self._happen(("index-wanted", {}, {"index": held.at + 1}))  # nobody knows where it was turned to
+            return
         self._go("started")
+
+    def fit(self, job: str, tool: str, client: str = "", seen: dict[str, Any] | None = None) -> None:
+        """The operator has fitted a tool, spindle off."""
+        self._held(job, client)
+        if self.state not in ("loaded", "turn", "tool", "stopped"):
+            raise Refused(f"it is {self.state}: no tool is changed now")
+        self._check_seen(seen)
+        self._happen(("tool-fitted", {}, {"tool": str(tool)[:40]}))
+
+    def index(self, job: str, client: str = "", seen: dict[str, Any] | None = None) -> None:
+        """The operator has turned the adapter to the index that is next; it goes on."""
+        self._held(job, client)
+        if self.state != "index":
+            raise Refused(f"it is {self.state}: there is nothing to turn to")
+        self._check_seen(seen)
+        self._go("indexed")
 
     def hold(self, job: str, client: str = "") -> None:
         """Pause where it is, spindle lifted. Nothing that moves already stands still: that is no refusal."""
@@ -285,8 +365,12 @@ class Machine:
         if key is None or place not in key.made:
             raise Refused("there is no such cut to measure")
         at, value = key.made[place]
-        noise = self.faults.caliper_sd
-        return {"value": value + self.random.gauss(0, noise), "position": at + self.random.gauss(0, noise)}
+        of_space, of_depth = (self._read_sd(axis) for axis in key.holder.axes)
+        return {"value": value + self.random.gauss(0, of_depth), "position": at + self.random.gauss(0, of_space)}
+
+    def _read_sd(self, axis: str) -> float:
+        """How well what an axis made is read."""
+        return self.faults.protractor_sd if axis in ANGLES else self.faults.caliper_sd
 
     # --- time --------------------------------------------------------------------------------
 
@@ -318,28 +402,43 @@ class Machine:
 
     def _finish_cut(self, job: Job) -> None:
         cut, number = job.cuts[job.at], job.at
-        position, value = self._as_cut(cut["at"][AXES[0]], cut["at"][AXES[1]])
+        position, value = self._as_cut(job, cut["at"])
         before = job.made[cut["place"]][1] if cut["place"] in job.made else job.blank_height
-        made = (position, min(value, before))  # metal only ever comes off
-        done = ("cut-done", {"made": made}, {"cut": number, "place": cut["place"]})
-        following = job.cuts[number + 1]["clamping"] if number + 1 < len(job.cuts) else None
+        only_off = {"less": min(value, before), "more": max(value, before), "turned": value}
+        made = (position, only_off[job.deeper])  # metal only ever comes off
+        done: What = ("cut-done", {"made": made}, {"cut": number, "place": cut["place"]})
+        following = job.cuts[number + 1] if number + 1 < len(job.cuts) else None
         if following is None:
             self._happen(done, ("finished", {}, {}))
-        elif following != self.clamped:
-            self._happen(done, ("turn-wanted", {}, {"clamping": following}))
+        elif following["clamping"] != self.clamped:
+            self._happen(done, ("turn-wanted", {}, {"clamping": following["clamping"]}))
+        elif following["tool"] not in (None, self.tool):
+            self._happen(done, ("tool-wanted", {}, {"tool": following["tool"]}))
+        elif job.holder.by_hand:
+            self._happen(done, ("index-wanted", {}, {"index": number + 2}))
         else:
             self._happen(done)
 
-    def _as_cut(self, position: float, value: float) -> tuple[float, float]:
+    def _as_cut(self, job: Job, at: dict[str, float]) -> tuple[float, float]:
+        """Where a cut comes out: a jaw's errors along it and in depth; those of the axis that makes it elsewhere."""
+        faults, position, value = self.faults, at[job.holder.space], at[job.holder.depth]
+        if job.holder is JAW:
+            error = (
+                faults.depth_offset
+                + (faults.jaw_angle + self.seat[1]) * position
+                + faults.wheel_wear * self.cuts_made
+                + self.seat[0]
+                + self.random.gauss(0, faults.noise)
+            )
+            return position + faults.space_offset + self.random.gauss(0, faults.noise), value + error
+        return self._made_by(job.holder.space, position), self._made_by(job.holder.depth, value)
+
+    def _made_by(self, axis: str, number: float) -> float:
+        """A number as an axis of an adapter or a turning clamp makes it."""
         faults = self.faults
-        error = (
-            faults.depth_offset
-            + (faults.jaw_angle + self.seat[1]) * position
-            + faults.wheel_wear * self.cuts_made
-            + self.seat[0]
-            + self.random.gauss(0, faults.noise)
-        )
-        return position + faults.space_offset + self.random.gauss(0, faults.noise), value + error
+        if axis in ANGLES:
+            return number + faults.turn_offset + self.random.gauss(0, faults.turn_noise)
+        return number + faults.space_offset + self.random.gauss(0, faults.noise)
 
     # --- what it looks at before it does something ---------------------------------------------------
 
@@ -382,7 +481,11 @@ class Machine:
     def _take_loaded(self, event: dict[str, Any], private: dict[str, Any]) -> None:
         name, onto = event["job"], private["onto"]
         made = dict(self.tray[onto].made) if onto is not None else {}
-        fresh = Job(name, private["client"], private["cuts"], private["blank_height"], onto, made=made)
+        holder = HOLDERS[tuple(private.get("axes", JAW.axes))]
+        fresh = Job(
+            name, private["client"], private["cuts"], private["blank_height"], onto, holder,
+            private.get("deeper", "less"), made=made,
+        )  # fmt: skip
         self.job = self.aside.pop(name, fresh)
         self.clamped, self.state = None, "loaded"
 
@@ -410,6 +513,15 @@ class Machine:
         self.job.at, self.job.share = event["cut"] + 1, 0.0
         self.cuts_made += 1
 
+    def _take_index_wanted(self, event: dict[str, Any], private: dict[str, Any]) -> None:
+        self.state = "index"
+
+    def _take_tool_wanted(self, event: dict[str, Any], private: dict[str, Any]) -> None:
+        self.state = "tool"
+
+    def _take_tool_fitted(self, event: dict[str, Any], private: dict[str, Any]) -> None:
+        self.tool = event["tool"]
+
     def _take_turn_wanted(self, event: dict[str, Any], private: dict[str, Any]) -> None:
         self.state = "turn"
 
@@ -433,7 +545,16 @@ def _where(cut: dict[str, Any]) -> dict[str, Any]:
     return {"clamping": cut["clamping"], "place": cut["place"]}
 
 
-def _checked(cuts: Any) -> list[dict[str, Any]]:
+def _holder(axes: Any) -> Holder:
+    """What holds a key whose space and depth these axes make, or Refused."""
+    named = tuple(axes) if isinstance(axes, list | tuple) and all(isinstance(axis, str) for axis in axes) else ()
+    if named not in HOLDERS:
+        known = ", ".join(" and ".join(pair) for pair in HOLDERS)
+        raise Refused(f"it has nothing that makes space and depth so, only by {known}")
+    return HOLDERS[named]
+
+
+def _checked(cuts: Any, holder: Holder) -> list[dict[str, Any]]:
     """A job's cuts: clamping, place, axes and tool of each, or Refused."""
     if not isinstance(cuts, list) or not 0 < len(cuts) <= MOST_CUTS:
         raise Refused(f"a job has 1 to {MOST_CUTS} cuts")
@@ -442,10 +563,12 @@ def _checked(cuts: Any) -> list[dict[str, Any]]:
             raise Refused("a cut has clamping, place, at and tool")
         if not isinstance(cut["clamping"], int) or cut["clamping"] < 1 or not isinstance(cut["place"], str):
             raise Refused("a clamping is a number from 1, a place a name")
-        if not isinstance(cut["at"], dict) or set(cut["at"]) != set(AXES):
-            raise Refused(f"it has the axes {' and '.join(AXES)}")
+        if not isinstance(cut["at"], dict) or set(cut["at"]) != set(holder.axes):
+            raise Refused(f"it has the axes {' and '.join(holder.axes)}")
         if not all(isinstance(number, int | float) and abs(number) < 1000 for number in cut["at"].values()):
-            raise Refused("an axis goes to a number of millimetres")
+            raise Refused("an axis goes to a number of millimetres or degrees")
+        if cut["tool"] is not None and not isinstance(cut["tool"], str):
+            raise Refused("a tool is a name, or none")
     return [dict(cut) for cut in cuts]
 
 
@@ -455,12 +578,14 @@ TAKES: dict[str, Callable[[Machine, dict[str, Any], dict[str, Any]], None]] = {
     "resumed": Machine._take_going, "held": Machine._take_held, "stopped": Machine._take_stopped,
     "stalled": Machine._take_stalled, "cut-done": Machine._take_cut_done, "turn-wanted": Machine._take_turn_wanted,
     "finished": Machine._take_finished, "lid-opened": Machine._take_lid, "lid-closed": Machine._take_lid,
-    "touched": Machine._take_touched,
+    "touched": Machine._take_touched, "index-wanted": Machine._take_index_wanted, "indexed": Machine._take_going,
+    "tool-wanted": Machine._take_tool_wanted, "tool-fitted": Machine._take_tool_fitted,
 }  # fmt: skip
 
 COMMANDS: dict[str, Callable[..., Any]] = {
     "home": Machine.home, "load": Machine.load, "find": Machine.find, "clamp": Machine.clamp, "start": Machine.start,
     "hold": Machine.hold, "resume": Machine.resume, "stop": Machine.stop, "measure": Machine.measure,
+    "fit": Machine.fit, "index": Machine.index,
 }  # fmt: skip
 """What a client may ask by name; status and events are answered by the server itself."""
 HANDS: dict[str, Callable[..., Any]] = {"lid": Machine.lid, "inject": Machine.inject, "pass": Machine.advance}

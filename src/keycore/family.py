@@ -113,6 +113,8 @@ class Track:
     macs: int | None = None
     tumbler: Tumbler | None = None
     fixed: tuple[tuple[int, int], ...] = ()  # spaces (from 1) whose depth never varies, with its step
+    face: str = "front"  # of the blank, on which it is cut: front, back, top or bottom
+    own: Any = None  # what only its kind has, as that kind's module keeps it
     _step_of: Mapping[str, int] = field(init=False, repr=False, compare=False, default_factory=dict)
 
     def __post_init__(self) -> None:
@@ -185,7 +187,7 @@ class Family:
     tolerance: Tolerance | None = None
     play: Play | None = None
     rules: Rules = Rules()
-    positions: Mapping[str, tuple[int, ...]] = field(default_factory=_nothing)
+    positions: Mapping[str, Mapping[str, tuple[int, ...]]] = field(default_factory=_nothing)  # by lock, by track
     measured: str = "edge"  # "edge", or "across" for widths over both roots
     entry: str = "both"  # ways up the key goes in: "both" or "one"
     maker: str = ""
@@ -193,6 +195,8 @@ class Family:
     setup: Mapping[str, str] = field(default_factory=_nothing)
     notes: str = ""
     source: str = ""
+    recut: bool | None = None  # whether a cut may be cut again; None as is usual for its kind
+    own: Any = None  # what only its kind has, as that kind's module keeps it
     section: tuple[tuple[float, float], ...] = ()  # the blank's, from the tip; x across, y up from the reference edge
     space: Coordinate = field(init=False, repr=False, compare=False)  # the kind's own, in this family's unit
     depth: Coordinate = field(init=False, repr=False, compare=False)
@@ -219,6 +223,11 @@ class Family:
         return self.measured == "across"
 
     @property
+    def can_be_recut(self) -> bool:
+        """Whether a key of it can be cut again, only ever deeper."""
+        return self.kind.can_be_recut if self.recut is None else self.recut
+
+    @property
     def goes_both_ways(self) -> bool:
         """Whether the key goes in either way up."""
         return self.entry == "both"
@@ -241,7 +250,7 @@ class Family:
     def towards_tip(self, track: Track) -> tuple[float, ...]:
         """U of each space: -1/2 at the one nearest the bow, +1/2 nearest the tip."""
         low, high = min(track.spaces), max(track.spaces)
-        if high == low:
+        if high == low or not self.space.is_length:  # round an end there is no bow and no tip
             return (0.0,) * len(track.spaces)
         sign = 1.0 if self.gauge == Gauge.SHOULDER else -1.0
         return tuple(sign * ((x - low) / (high - low) - 0.5) for x in track.spaces)
@@ -289,10 +298,15 @@ def _wrong_way_of_depths(kind: Kind, track: Track, where: str) -> Iterator[Input
 
 
 def _wrong_positions(family: Family) -> Iterator[InputError]:
-    shortest = min(len(track.spaces) for track in family.tracks)
-    for lock, spaces in family.positions.items():
-        if len(set(spaces)) != len(spaces):
-            yield InputError(f"positions.{lock}", "a space is named twice")
-        for space in spaces:
-            if not 1 <= space <= shortest:
-                yield InputError(f"positions.{lock}", f"there is no space {space}, only 1 to {shortest}")
+    counts = {track.name: len(track.spaces) for track in family.tracks}
+    for lock, of_track in family.positions.items():
+        for name, spaces in of_track.items():
+            where = f"positions.{lock}" if len(of_track) == 1 else f"positions.{lock}.{name}"
+            if name not in counts:
+                yield InputError(f"positions.{lock}.{name}", "there is no such track")
+                continue
+            if len(set(spaces)) != len(spaces):
+                yield InputError(where, "a space is named twice")
+            for space in spaces:
+                if not 1 <= space <= counts[name]:
+                    yield InputError(where, f"there is no space {space}, only 1 to {counts[name]}")

@@ -168,6 +168,14 @@ def _no_limit(family: Family, track: Track) -> None:
     return None
 
 
+def _as_it_lies(family: Family, place: float) -> float:
+    return place
+
+
+def _of_its_blank(family: Family) -> tuple[float, float] | None:
+    return (family.blank.length, family.blank.height) if family.blank else None
+
+
 def _no_macs(family: Family, track: Track, tool: Tool | None = None) -> None:
     return None
 
@@ -180,7 +188,8 @@ class Kind:
     ``check`` finds what is wrong with a family of it, ``assumed`` what a document of it leaves out and is therefore
     taken to be so, ``uncut`` the value where nothing is cut yet, beyond which no cut can be, None where there is no
     such value; ``per_inch`` how much of a depth value an inch of metal is; ``macs_geometric`` the largest step
-    between neighbours that its tool leaves whole, None without it.
+    between neighbours that its tool leaves whole, None without it; ``view_size`` how long and how high its most
+    telling view is, family unit, None where that is not known, and ``along_view`` how far along it a space lies.
     """
 
     id: str
@@ -191,13 +200,15 @@ class Kind:
     can_be_across: bool = False  # whether a table may give the width across both roots
     usual_entry: str = ""  # how its keys usually go in, added where the document does not say
     once_cut_down: str = "Then look: does its tumbler sit flush, or still mark the blank?"  # at each stage of a blank
-    is_read: bool = True  # whether its keys can be read and settled here
+    can_be_recut: bool = True  # whether a cut may be cut again, deeper, where the family does not say
     check: Callable[[Family], Iterable[InputError]] = _nothing_wrong
     assumed: Callable[[Family, Mapping[str, Any]], Iterable[str]] = _nothing_assumed
     uncut: Callable[[Family, Track], float | None] = _no_limit
     per_inch: Callable[[Family], float] = _as_long
     macs_geometric: Callable[[Family, Track, Tool | None], int | None] = _no_macs
     macs_working: Callable[[Family], str] = _no_working  # in a sentence
+    view_size: Callable[[Family], tuple[float, float] | None] = _of_its_blank
+    along_view: Callable[[Family, float], float] = _as_it_lies
     cuts: Callable[[], Cutting] | None = None
 
     def __str__(self) -> str:

@@ -100,3 +100,4 @@ class File:
 
 
 Tool = Wheel | Mill | Drill | Slotter | DiscClamp | File
+TOOLS: tuple[type[Tool], ...] = (Wheel, Mill, Drill, Slotter, DiscClamp, File)

@@ -114,7 +114,7 @@ def test_every_kind_says_what_its_coordinates_are() -> None:
 @pytest.mark.parametrize("kind", ["side-milled", "dimple", "lever"])
 def test_a_kind_without_cutting_is_refused_a_plan_in_plain_words(kind: str) -> None:
     family = read_family({**tiny(), "kind": kind})
-    with pytest.raises(InputError, match=f"made for edge and double-edge keys, not for {kind}"):
+    with pytest.raises(InputError, match=f"made for edge, double-edge, tubular and rotary keys, not for {kind}"):
         plan_cuts(family, {"A": ["1", "2", "3"]})
 
 

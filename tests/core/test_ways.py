@@ -138,7 +138,7 @@ def test_cuts_the_lock_does_not_have_are_filled_with_the_least_metal_gone() -> N
 
 def test_a_key_works_the_locks_all_of_whose_cuts_are_known() -> None:
     family = read_family({**tiny_track(), "positions": {"door": [2, 3], "ignition": [1, 2, 3]}})
-    assert locks_worked(family, [2, 3]) == {"door": True, "ignition": False}
+    assert locks_worked(family, "A", [2, 3]) == {"door": True, "ignition": False}
 
 
 LIBRARY = [read_family(family_id) for family_id in families.shipped_ids()]

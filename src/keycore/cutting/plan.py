@@ -22,7 +22,7 @@ class PlannedCut:
     from_gauge: float
     from_previous: float  # for the first, from the gauge
     value: float  # depth value left, as the table measures it
-    own: Mapping[str, float] = field(default_factory=dict)  # what only this kind has, see its columns
+    own: Mapping[str, float | None] = field(default_factory=dict)  # what only this kind has, see its columns
 
 
 @dataclass(frozen=True)
@@ -104,7 +104,8 @@ def plan_cuts(
 def cutting_of(family: Family) -> Cutting:
     """How keys of this family's kind are cut. Raises InputError for a kind that is not cut from here."""
     if family.kind.cutting is None:
-        cut = " and ".join(kind.id for kind in kinds() if kind.cutting is not None)
+        *others, last = [kind.id for kind in kinds() if kind.cutting is not None]
+        cut = f"{', '.join(others)} and {last}"
         raise InputError("family.kind", f"a cut plan is made for {cut} keys, not for {family.kind}")
     return family.kind.cutting
 

@@ -70,14 +70,25 @@ def read_family(data: Any) -> Family:
         tolerance=Tolerance(**model.tolerance.model_dump()) if model.tolerance else None,
         play=Play(**model.play.model_dump()) if model.play else None,
         rules=Rules(**model.rules.model_dump()) if model.rules else Rules(),
-        positions=MappingProxyType({k: tuple(v) for k, v in (model.positions or {}).items()}),
+        positions=MappingProxyType(
+            {lock: _positions_of(said, tracks) for lock, said in (model.positions or {}).items()}
+        ),
         measured=model.measured,
         entry=model.entry,
         edition=model.edition or "",
         setup=MappingProxyType(model.setup.model_dump(exclude_none=True) if model.setup else {}),
         notes=model.notes or "",
         source=model.source or "",
+        recut=model.recut,
+        own=part.family_own(model),
     )
+
+
+def _positions_of(said: Any, tracks: Sequence[Track]) -> Mapping[str, tuple[int, ...]]:
+    """The spaces that one lock has, by track: of all of them alike, or as each track that is named says."""
+    if isinstance(said, dict):
+        return MappingProxyType({name: tuple(spaces) for name, spaces in said.items()})
+    return MappingProxyType({track.name: tuple(said) for track in tracks})
 
 
 def family_of(reference: Any) -> Family:
@@ -113,6 +124,8 @@ def _read_track(model: TrackModel, place: int, fixed: Mapping[str, str], part: D
             tool=part.track_tool(model),
             macs=model.macs,
             tumbler=Tumbler(model.tumbler.shape, model.tumbler.size) if model.tumbler else None,
+            face=model.face,
+            own=part.track_own(model),
         )
     except InputError as error:
         raise error.under(f"tracks[{place}]") from None

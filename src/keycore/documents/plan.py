@@ -20,7 +20,7 @@ def answer_plan(data: Any) -> dict[str, Any]:
     """
     part = part_of(_kind_named(data))
     model = check(part.plan, data)
-    return write_plan(plan_cuts(family_of(model.family), model.bitting, model.style, part.plan_tool(model)))
+    return write_plan(plan_cuts(family_of(model.family), model.bitting, model.style or "", part.plan_tool(model)))
 
 
 def write_plan(plan: Plan) -> dict[str, Any]:

@@ -44,9 +44,9 @@ def fill_shallowest(track: Track, known: Mapping[int, int]) -> tuple[int, ...]:
     return tuple(steps)
 
 
-def locks_worked(family: Family, known: Sequence[int]) -> dict[str, bool]:
-    """For each lock the family names, whether every cut it has is among the ``known`` (k,) ones, from 1.
+def locks_worked(family: Family, track: str, known: Sequence[int]) -> dict[str, bool]:
+    """For each lock the family names, whether every cut it has of a ``track`` is among the ``known`` (k,) ones, from 1.
 
-    Raises nothing.
+    A lock that has none of that track asks nothing of it. Raises nothing.
     """
-    return {name: set(spaces) <= set(known) for name, spaces in family.positions.items()}
+    return {lock: set(spaces.get(track, ())) <= set(known) for lock, spaces in family.positions.items()}

@@ -16,10 +16,6 @@ IN_HAND = frozenset({OnBench.WORN_KEY, OnBench.GOOD_KEY, OnBench.RETURNED_KEY})
 """Whoever asks holds the key."""
 
 TO_BE_NOTED = "Write down under Take in what shows that they may have this key; then it can be read."
-ANGLES = (
-    "Keys of kind {kind} are measured in angles, which cannot be read or settled here yet: typed as lengths they would "
-    "be kept wrongly. The family stays in the library."
-)
 
 
 def needs_record(on_bench: str, *, is_restricted: bool) -> bool:
@@ -27,16 +23,8 @@ def needs_record(on_bench: str, *, is_restricted: bool) -> bool:
     return is_restricted or on_bench not in IN_HAND or on_bench in settings.FULL_RECORD_ALSO
 
 
-def why_not_read(tag: Tag) -> str:
-    """Why a tag's key cannot be read, settled or tried out yet; "" where it can."""
-    record = tag.family_record
-    if record is not None and not record.family.kind.is_read:
-        return ANGLES.format(kind=record.kind)
-    return why_not_made(tag)
-
-
 def why_not_made(tag: Tag) -> str:
-    """Why no key may be made for a tag yet, whatever it is made from; "" where one may."""
+    """Why no key may be read or made for a tag yet, whatever it is made from; "" where one may."""
     is_restricted = is_profile_restricted(tag.family_record, tag.blank)
     if needs_record(tag.on_bench, is_restricted=is_restricted) and not tag.authority.strip():
         return TO_BE_NOTED

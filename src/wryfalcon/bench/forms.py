@@ -120,8 +120,10 @@ class FittingForm(forms.Form):
     """Machine, cutter, jaw side and path."""
 
     machine = forms.ModelChoiceField(queryset=Machine.objects.exclude(driver=DriverKind.NONE))
-    cutter = forms.ModelChoiceField(queryset=Cutter.wheels())
-    jaw_side = forms.ModelChoiceField(queryset=JawSide.cutting_sides(), required=False, empty_label="Not named")
+    cutter = forms.ModelChoiceField(queryset=Cutter.objects.all())
+    jaw_side = forms.ModelChoiceField(
+        queryset=JawSide.objects.select_related("machine", "clamp"), required=False, empty_label="Not named"
+    )
     style = forms.ChoiceField(label="Path")
 
     def __init__(self, family: Family, data: Mapping[str, Any] | None = None) -> None:
@@ -130,6 +132,7 @@ class FittingForm(forms.Form):
         if cutting is None:  # the action says that it cannot be cut from here
             self.fields["style"] = forms.CharField(required=False)
             return
+        self.fields["cutter"].queryset = Cutter.that_are(cutting.tool)  # type: ignore[attr-defined]
         self.fields["style"] = forms.ChoiceField(label="Path", choices=list(cutting.styles.items()))
 
     def fitting(self) -> Chosen:

@@ -22,6 +22,8 @@ class PieceState(models.TextChoices):
     CUTTING = "cutting", "cutting"
     HELD = "held", "held"
     TURN = "turn", "to be turned over"
+    INDEX = "index", "to be turned to its next index"
+    TOOL = "tool", "waiting for another tool"
     STALLED = "stalled", "stalled"
     STOPPED = "stopped", "stopped"
     ASIDE = "aside", "taken out of the machine"
@@ -43,11 +45,13 @@ class Operation(StrEnum):
     STOP = "stop"
     HOME = "home"
     FINISH = "finish"
+    INDEX = "index"
+    FIT = "fit"
 
     @property
     def starts_the_spindle(self) -> bool:
         """Whether the wheel turns afterwards."""
-        return self in {Operation.START, Operation.RESUME}
+        return self in {Operation.START, Operation.RESUME, Operation.INDEX}
 
     @property
     def turns_the_spindle(self) -> bool:
@@ -65,6 +69,7 @@ class Operation(StrEnum):
         return {
             "load": "Send it again", "clamp": "It is clamped", "start": "Start", "resume": "Go on", "hold": "Hold",
             "stop": "Stop", "home": "Home the machine", "finish": "All cuts are made",
+            "index": "It is turned: go on", "fit": "It is fitted",
         }[self.value]  # fmt: skip
 
 
@@ -115,7 +120,7 @@ BY_HAND = (MadeHow.TRACED, MadeHow.DIALS, MadeHow.FILED, MadeHow.BOUGHT)
 """Made without a card: whoever makes it says when it is begun and made."""
 
 
-LOAD, CLAMP, START, RESUME, HOLD, STOP, HOME, FINISH = Operation
+LOAD, CLAMP, START, RESUME, HOLD, STOP, HOME, FINISH, INDEX, FIT = Operation
 STATE_ROWS: dict[PieceState, StateRow] = {
     PieceState.PLANNED: StateRow(waits_for="a key to be sent to the machine", allows=(LOAD,), tone="plain"),
     PieceState.BEGUN: StateRow(
@@ -131,12 +136,14 @@ STATE_ROWS: dict[PieceState, StateRow] = {
     PieceState.CLAMPED: StateRow(
         waits_for="the machine to be started",
         now="Hands and gauge clear, lid closed, glasses on: start.",
-        allows=(START, CLAMP, STOP), after=("clamped",), machine_is=("loaded", "turn", "stopped"), tone="plain",
+        allows=(START, CLAMP, STOP), after=("clamped", "tool-fitted"),
+        machine_is=("loaded", "turn", "tool", "stopped"), tone="plain",
     ),
     PieceState.CUTTING: StateRow(
         waits_for="the machine: it is cutting",
         now="Hands clear of the wheel. Hold stops it where it is, spindle lifted.",
-        allows=(HOLD, STOP), by_hand=(FINISH, HOLD, STOP), after=("started", "resumed"), machine_is=("cutting",),
+        allows=(HOLD, STOP), by_hand=(FINISH, HOLD, STOP), after=("started", "resumed", "indexed"),
+        machine_is=("cutting",),
         wheel_is_in=True, tone="plain",
     ),
     PieceState.HELD: StateRow(
@@ -149,6 +156,16 @@ STATE_ROWS: dict[PieceState, StateRow] = {
         now="Turn the key over. Same stop, brush the chips away, sight the millings parallel to the jaw: a blade cut "
         "deep at the tip goes in crooked easily. Then clamp it.",
         allows=(CLAMP, STOP), after=("turn-wanted",), machine_is=("turn",), careful=True,
+    ),
+    PieceState.INDEX: StateRow(
+        waits_for="the key to be turned to its next index",
+        now="Back at the gauge point, spindle lifted: turn the adapter to the next index. It cuts once you say so.",
+        allows=(INDEX, STOP), after=("index-wanted",), machine_is=("index",), careful=True,
+    ),
+    PieceState.TOOL: StateRow(
+        waits_for="another tool to be fitted",
+        now="Spindle off, plug pulled: fit the tool that comes next, take the hex key out at once. Say so, then start.",
+        allows=(FIT, STOP), after=("tool-wanted",), machine_is=("tool",), careful=True,
     ),
     PieceState.STALLED: StateRow(
         waits_for="a stalled cutter to be freed",

@@ -15,7 +15,6 @@ class Wait(Enum):
     AUTHORITY = "take-in", "its authority to be written down"
     ANSWERS = "take-in", "to hear what must be known of its lock"
     FAMILY = "take-in", "its family to be found"
-    KIND = "take-in", "a kind that is not read here yet"
     CUTS = "read", "its cuts to be read"
     BITTING = "settle", "its bitting to be settled"
     READING_BACK = "settle", "its bitting to be read back"

@@ -10,7 +10,7 @@ from django.contrib.auth.hashers import make_password
 from keycore import families
 from keycore.documents.family import read_family
 from keycore.family import Family
-from keycore.tools import Wheel
+from keycore.tools import Mill
 from wryfalcon.accounts.models import Role, UnitShown, User
 from wryfalcon.library.actions.families import import_family
 from wryfalcon.library.actions.guide import About, bring_in_guide
@@ -34,7 +34,7 @@ PEOPLE = {
     "wren": ("Wren", "Hallow", Role.COUNTER),
 }
 RESTRICTED = {"harbour-office-six"}
-BLANKS_LEFT = [34, 18, 41, 9, 63, 27, 12, 50, 4, 22]
+BLANKS_LEFT = [34, 18, 41, 9, 63, 27, 12, 50, 4, 22, 16, 31]
 
 
 def furnish() -> dict[str, User]:
@@ -88,6 +88,11 @@ def _machines() -> None:
         note="For keys cut around their end; put in the place of the jaw.",
     )  # fmt: skip
     JawSide.objects.create(machine=line, clamp=adapter, name="7.8", slot_depth=0.0)
+    turning = Clamp.objects.create(
+        machine=line, name="Turning clamp", space_axis="X", depth_axis="A",
+        note="Turns the key by itself; probe out before it is plugged in.",
+    )  # fmt: skip
+    JawSide.objects.create(machine=line, clamp=turning, name="flat", slot_depth=0.0)
 
 
 def _duplicators(wheel: Cutter) -> None:
@@ -99,7 +104,7 @@ def _duplicators(wheel: Cutter) -> None:
     tern.cutters.add(wheel)
     Follower.objects.create(machine=tern, name="F-80", flat=wheel.flat, angle=wheel.angle, is_fitted=True)
     Follower.objects.create(machine=tern, name="F-broad", flat=wheel.flat + 0.3, angle=100.0)
-    mill = Cutter.objects.create(name="Mill 2.5", flat=2.5, angle=0.0)
+    mill = Cutter.objects.create(name="Mill 2.5", flat=2.5, angle=0.0, tool=Mill.name)
     fulmar = Machine.objects.create(
         name="The Fulmar", driver=DriverKind.NONE, kind=MachineKind.SIDE_MILL, depth_step=0.02, fitted=mill,
         note="Side mill under the stairs, for keys with tracks.",
@@ -114,8 +119,9 @@ def _duplicators(wheel: Cutter) -> None:
 
 
 def _cutter(family: Family) -> Cutter:
-    """The wheel that leaves the shape a family asks for."""
-    wheel = family.tracks[0].tool
-    assert isinstance(wheel, Wheel)
-    flat = round(family.lengths.to_machine(wheel.flat), 4)
-    return Cutter.objects.get_or_create(name=family.setup["cutter"], defaults={"flat": flat, "angle": wheel.angle})[0]
+    """The wheel, slotter or clamp that leaves the shape a family asks for."""
+    tool = family.tracks[0].tool
+    assert tool is not None
+    size = round(family.lengths.to_machine(tool.size), 4)
+    shape = {"flat": size, "angle": getattr(tool, "angle", 0.0), "tool": tool.name}
+    return Cutter.objects.get_or_create(name=family.setup["cutter"], defaults=shape)[0]

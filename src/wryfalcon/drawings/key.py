@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from keycore.family import End, Family, Gauge
 from keycore.geometry.shape import Shape
-from wryfalcon.drawings.kinds import drawn_as
+from wryfalcon.drawings.kinds import Extras, ViewWords, drawn_as
 from wryfalcon.drawings.sheet import BLADE_LEFT, BOW_LEFT, WIDTH, Sheet, px
 from wryfalcon.lengths import figure, unit_words
 
@@ -28,7 +28,8 @@ class KeyDrawing:
     bottom: float
     top: float
     bow: str
-    hole: tuple[float, float]
+    hole: tuple[float, float] | None
+    extras: Extras
     blank: str
     blade: str
     ghost: str  # another key to compare with, "" without
@@ -40,6 +41,7 @@ class KeyDrawing:
     gauge_name: str
     unit: str
     words: str
+    said: ViewWords | None  # at its gauge, over its count, at its far end, where they are not those of a blade
 
     @property
     def is_gauged_at_shoulder(self) -> bool:
@@ -69,7 +71,9 @@ def draw_key(
         bottom=px(sheet.bottom),
         top=px(sheet.top),
         bow=look.bow(sheet),
-        hole=(px(BOW_LEFT + 44), px((sheet.top + sheet.bottom) / 2)),
+        hole=(px(BOW_LEFT + 44), px((sheet.top + sheet.bottom) / 2)) if look.has_hole else None,
+        extras=look.extras(sheet, shape),
+        said=look.words,
         blank=look.outline(sheet, None),
         blade=look.outline(sheet, shape),
         ghost=look.outline(sheet, ghost) if ghost else "",

@@ -31,29 +31,32 @@ class Sheet:
 
     family: Family
     blank: Blank
+    length: float  # of what is drawn, family unit: a blade, or a tube unrolled
+    height: float
     scale: float  # pixels for one unit of the family
     top: float = BLADE_TOP
 
     @classmethod
     def of(cls, family: Family) -> Sheet:
         """The sheet of a family that has a blank; InputError for one without."""
-        blank = _blank(family)
-        return cls(family, blank, min((BLADE_RIGHT - BLADE_LEFT) / blank.length, TALLEST / blank.height))
+        blank, (length, height) = _blank(family)
+        return cls(family, blank, length, height, min((BLADE_RIGHT - BLADE_LEFT) / length, TALLEST / height))
 
     @classmethod
     def at_real_size(cls, family: Family) -> Sheet:
         """The sheet in millimetres; InputError for a family without a blank."""
-        return cls(family, _blank(family), family.lengths.to_machine(1.0), top=0.0)
+        blank, size = _blank(family)
+        return cls(family, blank, *size, family.lengths.to_machine(1.0), top=0.0)
 
     @property
     def blade_right(self) -> float:
         """Where the tip is."""
-        return BLADE_LEFT + self.blank.length * self.scale
+        return BLADE_LEFT + self.length * self.scale
 
     @property
     def bottom(self) -> float:
         """Where the lower edge of the blank is."""
-        return self.top + self.blank.height * self.scale
+        return self.top + self.height * self.scale
 
     @property
     def gauge_x(self) -> float:
@@ -61,16 +64,21 @@ class Sheet:
         return BLADE_LEFT if self.family.gauge == Gauge.SHOULDER else self.blade_right
 
     def x(self, from_gauge: float) -> float:
-        """A position along the blade."""
+        """Where a space is."""
+        return self.along(self.family.kind.along_view(self.family, from_gauge))
+
+    def along(self, length: float) -> float:
+        """A length along the drawing, from the gauge."""
         sign = 1 if self.family.gauge == Gauge.SHOULDER else -1
-        return self.gauge_x + sign * from_gauge * self.scale
+        return self.gauge_x + sign * length * self.scale
 
     def y(self, height: float) -> float:
         """A height above the lower edge of the blank."""
         return self.bottom - height * self.scale
 
 
-def _blank(family: Family) -> Blank:
-    if family.blank is None:
+def _blank(family: Family) -> tuple[Blank, tuple[float, float]]:
+    size = family.kind.view_size(family)
+    if family.blank is None or size is None:
         raise InputError("blank", "a key without a blank cannot be drawn to scale")
-    return family.blank
+    return family.blank, size

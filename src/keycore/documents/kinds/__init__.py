@@ -17,7 +17,7 @@ from keycore.tools import Tool, Wheel
 if TYPE_CHECKING:
     from keycore.cutting.plan import TrackPlan
 
-_MODULE_OF = {"edge": "edge", "double-edge": "edge"}
+_MODULE_OF = {"edge": "edge", "double-edge": "edge", "tubular": "tubular", "rotary": "rotary"}
 _PARTS: dict[str, DocumentPart] = {}
 
 
@@ -29,6 +29,10 @@ def _cutter_of(model: Any) -> Tool | None:
     return Wheel(model.cutter.flat, model.cutter.angle) if model.cutter else None
 
 
+def _nothing_own(model: Any) -> Any:
+    return None
+
+
 def _nothing_more(planned: TrackPlan) -> dict[str, Any]:
     return {}
 
@@ -37,13 +41,16 @@ def _nothing_more(planned: TrackPlan) -> dict[str, Any]:
 class DocumentPart:
     """How a kind's families and plans are read, and what its plans answer beside what all do.
 
-    ``track_tool`` and ``plan_tool`` read the tool of a checked track and of a checked plan, None without one.
+    ``track_tool`` and ``plan_tool`` read the tool of a checked track and of a checked plan, None without one;
+    ``track_own`` and ``family_own`` what else only that kind has.
     """
 
     family: type[FamilyModel] = FamilyModel
     plan: type[PlanModel] = PlanModel
     track_tool: Callable[[Any], Tool | None] = _wheel_of
     plan_tool: Callable[[Any], Tool | None] = _cutter_of
+    track_own: Callable[[Any], Any] = _nothing_own
+    family_own: Callable[[Any], Any] = _nothing_own
     track_answer: Callable[[TrackPlan], dict[str, Any]] = _nothing_more
     tells_clampings: bool = True
 
@@ -58,6 +65,11 @@ def part_of(kind: Any) -> DocumentPart:
     if kind not in _PARTS and kind in _MODULE_OF:
         register(kind, import_module(f"keycore.documents.kinds.{_MODULE_OF[kind]}").PART)
     return _PARTS.get(kind, PLAIN)
+
+
+def parts() -> tuple[DocumentPart, ...]:
+    """The parts of every kind that has one. Raises nothing."""
+    return tuple(part_of(kind) for kind in _MODULE_OF)
 
 
 def register(kind: str, part: DocumentPart) -> None:

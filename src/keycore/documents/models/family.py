@@ -61,6 +61,7 @@ class TrackModel(Document):
     cut: CutModel | None = None
     macs: Annotated[int, Field(ge=0, le=MOST_DEPTHS)] | None = None
     tumbler: TumblerModel | None = None
+    face: Literal["front", "back", "top", "bottom"] = "front"
 
 
 class PlayModel(Document):
@@ -84,6 +85,9 @@ class SetupModel(Document):
     stop: Text | None = None
 
 
+Spaces = Annotated[list[Place], Field(max_length=MOST_SPACES)]
+
+
 class FamilyModel(Document):
     """A key family."""
 
@@ -103,7 +107,8 @@ class FamilyModel(Document):
     edition: Text | None = None
     play: PlayModel | None = None
     tolerance: ToleranceModel | None = None
-    positions: dict[str, Annotated[list[Place], Field(max_length=MOST_SPACES)]] | None = None
+    positions: dict[str, Spaces | dict[str, Spaces]] | None = None
+    recut: bool | None = None
     rules: RulesModel | None = None
     fixed: dict[str, Annotated[dict[str, Label], Field(max_length=MOST_SPACES)]] | None = None
     setup: SetupModel | None = None

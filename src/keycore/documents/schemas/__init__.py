@@ -4,8 +4,11 @@ from __future__ import annotations
 
 import json
 from pathlib import Path
-from typing import Any
+from typing import Any, Union
 
+from pydantic import TypeAdapter
+
+from keycore.documents.kinds import parts
 from keycore.documents.models.base import Document
 from keycore.documents.models.calibration import CalibrationModel
 from keycore.documents.models.family import FamilyModel
@@ -34,11 +37,16 @@ HERE = Path(__file__).parent
 
 
 def schema_of(name: str) -> dict[str, Any]:
-    """The JSON Schema (2020-12) of a document, as plain data; KeyError for an unknown name."""
+    """The JSON Schema (2020-12) of a document, as plain data; KeyError for an unknown name.
+
+    A document whose fields differ from kind to kind is any of theirs.
+    """
+    models = dict.fromkeys([MODELS[name], *(getattr(part, name) for part in parts() if name in ("family", "plan"))])
+    every: Any = Union[tuple(models)]  # noqa: UP007  # as many as there are
     return {
         "$schema": "https://json-schema.org/draft/2020-12/schema",
         "title": f"Wry Falcon {name}",
-        **MODELS[name].model_json_schema(by_alias=True),
+        **TypeAdapter(every).json_schema(by_alias=True),
     }
 
 

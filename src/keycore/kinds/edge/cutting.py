@@ -220,7 +220,7 @@ def _problems_at_ends(family: Family, blank: Blank, planned: EdgePlan, wheel: Wh
         past = tuple(
             cut.space
             for cut in planned.cuts
-            if max(0.0, abs(end - cut.from_gauge) - wheel.flat / 2) / wheel.slope < cut.own["depth_of_cut"] - NOTHING
+            if max(0.0, abs(end - cut.from_gauge) - wheel.flat / 2) / wheel.slope < _cut_in(cut) - NOTHING
         )
         if past:
             named = " and ".join(str(space) for space in past)
@@ -231,7 +231,14 @@ def _problems_at_ends(family: Family, blank: Blank, planned: EdgePlan, wheel: Wh
 
 def reach(plan: Plan) -> float | None:
     """How far below the blank's edge the wheel goes at the deepest cut, family unit. Raises nothing."""
-    return max(cut.own["depth_of_cut"] for planned in plan.tracks for cut in planned.cuts)
+    return max(_cut_in(cut) for planned in plan.tracks for cut in planned.cuts)
+
+
+def _cut_in(cut: PlannedCut) -> float:
+    """How far a cut goes into the blank's edge."""
+    deep = cut.own["depth_of_cut"]
+    assert deep is not None  # every edge has one
+    return deep
 
 
 def working(family: Family, plan: Plan) -> tuple[str, ...]:

@@ -112,7 +112,7 @@ def _pattern_values(tag: Tag, machine: Machine | None) -> dict[str, list[float]]
 
     A bitting that was restored says what the key once was, and nothing of what a duplicator makes of it.
     """
-    if tag.settlement is None or machine is None or not tag.family.kind.is_read:
+    if tag.settlement is None or machine is None:
         return None
     shift, depth = shift_on(machine), tag.family.depth
     moved = depth.from_machine(shift.by_mm) / tag.family.share_per_edge if shift is not None else 0.0

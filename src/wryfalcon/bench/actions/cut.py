@@ -128,7 +128,8 @@ def operate(press: Press, tag: Tag, piece: Piece, command: str, known: str = "")
     if operation.starts_the_spindle:
         _check_its_card(tag, piece, known)
     job = "" if operation == Operation.HOME else piece.job
-    return place_order(press, piece.machine, operation, job=job)
+    data = {"tool": piece.next_tool} if operation == Operation.FIT else {}
+    return place_order(press, piece.machine, operation, job=job, data=data)
 
 
 @transaction.atomic
@@ -390,6 +391,13 @@ def uncut_of(family: Family) -> float:
     return 0.0 if uncut is None else family.depth.to_machine(uncut)
 
 
+def deeper_of(family: Family) -> str:
+    """What a deeper cut's number is, as the line protocol says it; of a key that is turned it is neither."""
+    if family.depth.is_round:
+        return "turned"
+    return "less" if family.tracks[0].falls_when_deeper else "more"
+
+
 def send_piece(press: Press, piece: Piece) -> None:
     """Ask its machine to take a piece in; only a stopped key makes way for another."""
     assert piece.machine is not None
@@ -403,6 +411,7 @@ def send_piece(press: Press, piece: Piece) -> None:
         "cuts": piece.cuts,
         "axes": [axes.space, axes.depth],
         "blank_height": uncut_of(piece.tag.family),
+        "deeper": deeper_of(piece.tag.family),
         "onto": piece.onto.job if piece.onto and _is_of(piece.onto, piece.machine) else None,
     }
     place_order(press, piece.machine, Operation.LOAD, job=piece.job, data=data)

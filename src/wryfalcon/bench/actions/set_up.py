@@ -20,6 +20,7 @@ from wryfalcon.log.models import Event
 from wryfalcon.machines.actions.fitting import fit_cutter
 from wryfalcon.machines.actions.orders import Press
 from wryfalcon.machines.models import Cutter, JawSide, Machine
+from wryfalcon.machines.queries.fittings import makes
 from wryfalcon.machines.queries.offsets import offsets_for
 from wryfalcon.refusal import NotDone
 
@@ -45,6 +46,8 @@ def set_up(actor: User, tag: Tag, fitting: Chosen) -> SetUp:
         raise NotDone(f"{fitting.cutter} does not go on {fitting.machine}.", "cutter")
     if fitting.jaw_side is not None and fitting.jaw_side.machine_id != fitting.machine.pk:
         raise NotDone("That jaw side belongs to another machine.", "jaw_side")
+    if not makes(fitting.machine, fitting.jaw_side, tag.family):
+        raise NotDone("Its axes do not make what the cuts of this key are: choose another jaw or clamp.", "jaw_side")
     try:
         offsets = offsets_for(fitting.machine, tag.family.gauge, fitting.jaw_side, tag.family_record)
         commands = commands_of(tag, settlement, fitting.cutter, fitting.style, offsets)

@@ -11,7 +11,7 @@ from django.utils import timezone
 
 from keycore.family import Family
 from wryfalcon.accounts.models import User
-from wryfalcon.bench.authority import IN_HAND, is_profile_restricted, needs_record, why_not_read
+from wryfalcon.bench.authority import IN_HAND, is_profile_restricted, needs_record, why_not_made
 from wryfalcon.bench.models import (
     Customer,
     Lock,
@@ -178,7 +178,7 @@ def check_no_key_is_open(tag: Tag) -> None:
 def check_read(tag: Tag) -> None:
     """Raise NotDone for a tag that is closed, or whose key is not to be read yet."""
     check_open(tag)
-    if why := why_not_read(tag):
+    if why := why_not_made(tag):
         raise NotDone(why)
 
 

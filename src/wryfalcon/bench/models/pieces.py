@@ -122,6 +122,16 @@ class Piece(models.Model):
         return f"made on {self.machine}" if self.machine is not None else MadeHow(self.made_how).label
 
     @property
+    def next_index(self) -> int:
+        """The index that an adapter is turned to for the next cut, from 1; 0 where nothing is turned."""
+        return self.done + 1 if self.state == PieceState.INDEX else 0
+
+    @property
+    def next_tool(self) -> str:
+        """The tool that the next cut wants, "" where whatever is fitted will do."""
+        return str(self.cuts[self.done].get("tool") or "") if self.done < len(self.cuts) else ""
+
+    @property
     def is_begun(self) -> bool:
         """Whether it is being made by hand."""
         return self.state == PieceState.BEGUN

@@ -69,8 +69,7 @@ def can_be_brief(tag: Tag) -> bool:
         return False
     family = tag.family
     has_play = family.play is not None or family.tolerance is not None
-    is_read = family.kind.is_read and family.depth.is_length
-    return len(family.tracks[0].spaces) >= FEWEST and has_play and is_read
+    return len(family.tracks[0].spaces) >= FEWEST and has_play and family.depth.is_length
 
 
 def brief_of(tag: Tag, machine: Machine | None) -> Brief | None:

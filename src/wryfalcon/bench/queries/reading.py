@@ -171,7 +171,7 @@ class TrackReading:
     @cached_property
     def locks(self) -> dict[str, bool]:
         """For each lock the family names, whether every cut that it has is known."""
-        return locks_worked(self.family, sorted(self.known))
+        return locks_worked(self.family, self.track.name, sorted(self.known))
 
     @cached_property
     def conflicts(self) -> list[tuple[SourceReading, SourceReading, list[int]]]:

@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 from django.db.models import QuerySet
 from django.urls import reverse
 
-from wryfalcon.bench.authority import TO_BE_NOTED, why_not_made, why_not_read
+from wryfalcon.bench.authority import why_not_made
 from wryfalcon.bench.models import Asked, OnBench, Piece, Progress, SetUp, Tag, TagState
 from wryfalcon.bench.piece_states import BY_HAND, OPEN
 from wryfalcon.bench.queries.cards import MachinesNow, what_holds
@@ -107,8 +107,8 @@ def _wait(tag: Tag, progress: Progress) -> Wait:
         return Wait.AUTHORITY if why_not_made(tag) else _wait_of_keys(tag, progress)
     if tag.family_record_id is None:
         return Wait.FAMILY
-    if not progress.is_read_back and (why := why_not_read(tag)):
-        return Wait.AUTHORITY if why == TO_BE_NOTED else Wait.KIND
+    if not progress.is_read_back and why_not_made(tag):
+        return Wait.AUTHORITY
     if not progress.is_settled:
         return Wait.BITTING if progress.is_read else Wait.CUTS
     if not progress.is_read_back:

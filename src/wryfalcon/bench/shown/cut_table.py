@@ -40,7 +40,7 @@ def cut_table(card: Card) -> CutTable:
     columns, space, depth = _columns(family), family.space, family.depth
     words = {clamping.number: clamping for clamping in plan.clampings}
     once = [
-        CutRow(each.track.name, cut.space, cut.label, tuple(figure(c.coordinate, c.of(cut)) for c in columns), "")
+        CutRow(each.track.name, cut.space, cut.label, tuple(_figure(c, cut) for c in columns), "")
         for each in plan.tracks
         for cut in each.cuts
     ]
@@ -62,7 +62,13 @@ def cut_table(card: Card) -> CutTable:
 class _Column:
     words: str
     coordinate: Coordinate
-    of: Callable[[PlannedCut], float]
+    of: Callable[[PlannedCut], float | None]
+
+
+def _figure(column: _Column, cut: PlannedCut) -> str:
+    """A cut's figure in a column; a dash where it has none."""
+    value = column.of(cut)
+    return "–" if value is None else figure(column.coordinate, value)
 
 
 def _columns(family: Family) -> list[_Column]:
@@ -79,7 +85,7 @@ def _columns(family: Family) -> list[_Column]:
     ]
 
 
-def _own(name: str) -> Callable[[PlannedCut], float]:
+def _own(name: str) -> Callable[[PlannedCut], float | None]:
     """What gives a kind's own figure of a cut."""
     return lambda cut: cut.own[name]
 

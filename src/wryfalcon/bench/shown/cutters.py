@@ -46,7 +46,7 @@ def cutters_for(tag: Tag, settlement: Settlement) -> list[CutterFit]:
     """Every cutter, those that serve first. Raises InputError for a family without blank or cut."""
     own = tag.family.tracks[0].tool
     cutters = (
-        Cutter.wheels()
+        Cutter.that_are(cutting_of(tag.family).tool)
         .prefetch_related("fitted_to", "looks")
         .annotate(
             keys=Count("setup__pieces", filter=Q(setup__pieces__state=PieceState.FINISHED), distinct=True),

@@ -12,6 +12,7 @@ from wryfalcon.bench.models import Settlement, Tag
 from wryfalcon.bench.queries.planning import made_tool, plan_of, serves, showing_of
 from wryfalcon.lengths import say_tool
 from wryfalcon.machines.models import Cutter, DriverKind, JawSide, Machine
+from wryfalcon.machines.queries.fittings import makes
 
 
 @dataclass(frozen=True)
@@ -62,12 +63,11 @@ def fittings_of(tag: Tag, settlement: Settlement | None, machine: Machine) -> Fi
     """Every wheel of the shop and every jaw of this machine against a key."""
     own = tag.family.tracks[0].tool
     its_own = set(machine.cutters.values_list("pk", flat=True))
-    cutters = [_cutter(tag, own, machine, cutter, its_own) for cutter in Cutter.wheels()]
+    cutters = [_cutter(tag, own, machine, cutter, its_own) for cutter in Cutter.that_are(cutting_of(tag.family).tool)]
     deepest = _deepest(tag, settlement)
     wanted = tag.guide.get("clamp") or tag.family.setup.get("jaw", "")
     namer = "the guide" if tag.guide.get("clamp") else "the family"
-    usual = set(JawSide.cutting_sides().filter(machine=machine).values_list("pk", flat=True))
-    sides = [_side(tag, side, deepest, (wanted, namer), usual) for side in machine.jaw_sides.select_related("clamp")]
+    sides = [_side(tag, machine, side, deepest, (wanted, namer)) for side in machine.jaw_sides.select_related("clamp")]
     return Fittings(machine, Options.of(cutters), Options.of(sides))
 
 
@@ -84,11 +84,12 @@ def _cutter(tag: Tag, own: Tool | None, machine: Machine, cutter: Cutter, its_ow
     return FittingOption(cutter.pk, cutter.name, note, leaves)
 
 
-def _side(tag: Tag, side: JawSide, deepest: float | None, named: tuple[str, str], usual: set[int]) -> FittingOption:
+def _side(tag: Tag, machine: Machine, side: JawSide, deepest: float | None, named: tuple[str, str]) -> FittingOption:
     called = side.name if side.clamp is None else str(side.clamp)
     note = f"named by {named[1]}" if called.casefold() == named[0].casefold() else ""
-    if side.pk not in usual:
-        return FittingOption(side.pk, str(side), note, "its axes are swapped: not cut from here", can_be_chosen=False)
+    if not makes(machine, side, tag.family):
+        why = "its axes are swapped" if side.clamp is not None else "nothing of it turns"
+        return FittingOption(side.pk, str(side), note, f"{why}: such keys are not cut in it", can_be_chosen=False)
     showing = showing_of(tag, side)
     if showing is not None and showing <= 0:
         return FittingOption(side.pk, str(side), note, "the blank disappears in it", can_be_chosen=False)

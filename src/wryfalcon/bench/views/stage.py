@@ -14,7 +14,7 @@ from keycore.family import Place
 from keycore.units import Unit
 from wryfalcon.accounts.models import User
 from wryfalcon.accounts.permissions import Act, PersonRequest, may
-from wryfalcon.bench.authority import why_not_read
+from wryfalcon.bench.authority import why_not_made
 from wryfalcon.bench.models import Settlement, Tag
 from wryfalcon.bench.queries import stages
 from wryfalcon.bench.queries.come_back import made_then
@@ -59,7 +59,7 @@ def show_stage(
     """Answer with a stage: the whole page, or its changing part alone when htmx asks."""
     waiting = stage_of(tag)
     swapped = bool(request.htmx)
-    closed = why_not_read(tag) if stage in READS and tag.is_open else ""
+    closed = why_not_made(tag) if stage in READS and tag.is_open else ""
     if closed:
         context = {**context, "why_not_read": closed}
     rail = rail_of(waiting, stage)

@@ -15,8 +15,29 @@ from keycore.geometry.shape import Shape
 from keycore.kind import Kind
 from wryfalcon.drawings.sheet import Sheet
 
-_MODULE_OF = {"edge": "edge", "double-edge": "edge"}
+_MODULE_OF = {"edge": "edge", "double-edge": "edge", "tubular": "tubular", "rotary": "rotary"}
 _DRAWINGS: dict[str, KeyLook] = {}
+
+
+@dataclass(frozen=True)
+class Extras:
+    """What a kind draws beside its main view: paths by what they are, and words, in pixels."""
+
+    paths: tuple[tuple[str, str], ...] = ()  # class, path
+    texts: tuple[tuple[float, float, str], ...] = ()
+
+
+@dataclass(frozen=True)
+class ViewWords:
+    """What stands at a drawing: at its gauge, over its count, at its far end."""
+
+    gauge: str
+    counted: str
+    far: str
+
+
+def _no_extras(sheet: Sheet, shape: Shape | None) -> Extras:
+    return Extras()
 
 
 @dataclass(frozen=True)
@@ -31,6 +52,9 @@ class KeyLook:
     bow: Callable[[Sheet], str]
     tool_at: Callable[[Sheet, Move, float], tuple[float, float]]
     seen: str  # how it lies on the sheet, in words
+    has_hole: bool = True  # in its bow
+    extras: Callable[[Sheet, Shape | None], Extras] = _no_extras
+    words: ViewWords | None = None  # where they are not those of a blade
 
 
 def look_of(kind: Kind) -> KeyLook | None:
@@ -47,7 +71,7 @@ def register(kind: str, look: KeyLook) -> None:
 
 def is_drawable(family: Family) -> bool:
     """Whether a family's keys can be drawn to scale here: on a blank of known size, of a kind with a drawing."""
-    return family.blank is not None and look_of(family.kind) is not None
+    return look_of(family.kind) is not None and family.kind.view_size(family) is not None
 
 
 def drawn_as(family: Family) -> KeyLook:

@@ -54,14 +54,19 @@ class BenchDriver:
         if order.job:
             about["job"] = order.job
         if order.command == "load":
-            cuts = _told(order.data["cuts"], AxisMap(*order.data["axes"]))
-            onto = order.data.get("onto")
-            given = {"cuts": cuts, "blank_height": order.data["blank_height"], "onto": onto}
+            axes = AxisMap(*order.data["axes"])
+            given = {
+                "cuts": _told(order.data["cuts"], axes), "blank_height": order.data["blank_height"],
+                "onto": order.data.get("onto"), "axes": [axes.space, axes.depth],
+                "deeper": order.data.get("deeper", "less"),
+            }  # fmt: skip
             return asdict(read_found(self._ask("load", order.id, **about, **given)))
         if order.command == "home":
             about.pop("job", None)
         seen = {"log": order.seen[0], "event": order.seen[1]} if order.seen else None
-        extra = {} if seen is None or order.command in ("hold", "stop") else {"seen": seen}
+        extra: dict[str, Any] = {} if seen is None or order.command in ("hold", "stop") else {"seen": seen}
+        if order.command == "fit":
+            extra["tool"] = order.data["tool"]
         self._ask(order.command, order.id, **about, **extra)
         return {}
 
@@ -116,5 +121,11 @@ class BenchDriver:
 def _told(cuts: Sequence[Command], axes: AxisMap) -> list[dict[str, Any]]:
     """Cuts as the protocol has them: clamping by clamping, axes by their letters."""
     return [
-        {"clamping": cut["clamping"], "place": cut["place"], "at": move_of(cut).at(axes), "tool": None} for cut in cuts
+        {
+            "clamping": cut["clamping"],
+            "place": cut["place"],
+            "at": move_of(cut).at(axes),
+            "tool": cut.get("tool"),
+        }
+        for cut in cuts
     ]

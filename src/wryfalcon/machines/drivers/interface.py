@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime
-from typing import Any, Protocol, TypedDict
+from typing import Any, NotRequired, Protocol, TypedDict
 
 from keycore.cutting.commands import Move
 from keycore.family import Place
@@ -36,6 +36,7 @@ class Command(TypedDict):
     place: str  # the name by which the machine knows where it is
     position: float
     value: float
+    tool: NotRequired[str]  # by its name; without one whatever is fitted will do
 
 
 def move_of(cut: Command) -> Move:

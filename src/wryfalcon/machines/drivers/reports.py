@@ -24,7 +24,9 @@ class StatusTold(_Told):
     """How a machine is."""
 
     log: Annotated[str, StringConstraints(min_length=1, max_length=40)]
-    state: Literal["unhomed", "idle", "loaded", "cutting", "held", "turn", "stalled", "stopped", "done"]
+    state: Literal[
+        "unhomed", "idle", "loaded", "cutting", "held", "turn", "index", "tool", "stalled", "stopped", "done"
+    ]
     lid: Literal["open", "closed"]
     job: Name | None
     client: Name | None

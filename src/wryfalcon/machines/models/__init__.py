@@ -20,6 +20,7 @@ from wryfalcon.machines.models.line import STATE_WORDS, Line, LineEvent, Misrepo
 from wryfalcon.machines.models.machine import (
     TRACES,
     TRACES_SURFACE,
+    TURNING_AXES,
     Clamp,
     Closer,
     Cutter,
@@ -35,6 +36,7 @@ __all__ = [
     "STATE_WORDS",
     "TRACES",
     "TRACES_SURFACE",
+    "TURNING_AXES",
     "Clamp",
     "Closer",
     "CopyStep",

@@ -70,6 +70,8 @@ STATE_WORDS = {
     "cutting": "cutting",
     "held": "held",
     "turn": "waiting for the key to be turned over",
+    "index": "waiting for the key to be turned to its next index",
+    "tool": "waiting for another tool",
     "stalled": "stalled",
     "stopped": "stopped",
     "done": "finished its last key",
@@ -78,7 +80,7 @@ STATE_WORDS = {
 COMMAND_WORDS = {
     "load": "The key", "clamp": "“It is clamped”", "start": "Start", "resume": "Go on", "hold": "Hold", "stop": "Stop",
     "home": "Homing", "finish": "“All cuts are made”", "measure": "Reading the caliper", "lid": "The lid",
-    "inject": "What was done to the machine",
+    "inject": "What was done to the machine", "index": "“It is turned”", "fit": "“It is fitted”",
 }  # fmt: skip
 
 

@@ -6,6 +6,7 @@ from django.db import models
 from django.db.models.functions import Coalesce
 
 from keycore.kind import Surface
+from keycore.tools import TOOLS, Mill, Tool, Wheel
 
 
 class DriverKind(models.TextChoices):
@@ -46,6 +47,9 @@ class Cutter(models.Model):
     name = models.CharField(max_length=40, unique=True)
     flat = models.FloatField(help_text="mm")
     angle = models.FloatField(help_text="included, degrees")
+    tool = models.CharField(
+        max_length=10, choices=[(tool.name, tool.name) for tool in TOOLS], default=Wheel.name, help_text="what it is"
+    )
 
     class Meta:
         ordering = ["name"]
@@ -56,12 +60,17 @@ class Cutter(models.Model):
     @property
     def is_mill(self) -> bool:
         """Whether it mills tracks in a key's side instead of cutting its edge."""
-        return self.angle <= 0
+        return self.tool == Mill.name
 
     @classmethod
     def wheels(cls) -> models.QuerySet[Cutter]:
         """Those that cut a key's edge."""
-        return cls.objects.filter(angle__gt=0)
+        return cls.that_are(Wheel)
+
+    @classmethod
+    def that_are(cls, tool: type[Tool]) -> models.QuerySet[Cutter]:
+        """Those that are such a tool."""
+        return cls.objects.filter(tool=tool.name)
 
 
 class Machine(models.Model):
@@ -139,6 +148,10 @@ class Follower(models.Model):
         return self.name
 
 
+TURNING_AXES = frozenset("ABC")
+"""The letters of axes that turn (ISO 841, from memory)."""
+
+
 class JawSide(models.Model):
     """A slot of a machine's jaw, or a face of another clamp, and how deep a blank sits in it."""
 
@@ -155,13 +168,11 @@ class JawSide(models.Model):
     def __str__(self) -> str:
         return f"side {self.name}" if self.clamp_id is None else f"{self.clamp}, face {self.name}"
 
-    @classmethod
-    def cutting_sides(cls) -> models.QuerySet[JawSide]:
-        """The sides a key can be cut in from here: where space and depth are the machine's usual axes."""
-        usual = models.Q(
-            clamp__space_axis=models.F("machine__space_axis"), clamp__depth_axis=models.F("machine__depth_axis")
-        )
-        return cls.objects.filter(models.Q(clamp=None) | usual).select_related("machine", "clamp")
+    @property
+    def turns(self) -> bool:
+        """Whether an axis of its clamp turns: no offset of the machine's own slides says anything of that."""
+        clamp = self.clamp
+        return clamp is not None and bool({clamp.space_axis, clamp.depth_axis} & TURNING_AXES)
 
 
 class MachineOffset(models.Model):

@@ -6,9 +6,10 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from keycore.cutting.commands import AxisMap
+from keycore.family import Family
 from keycore.machines.touch import ShapeMatch, match_shapes
 from keycore.tools import Wheel
-from wryfalcon.machines.models import Cutter, Follower, JawSide, Machine
+from wryfalcon.machines.models import TURNING_AXES, Cutter, Follower, JawSide, Machine
 
 DEEPEST_CUT_MM = 3.0  # of an ordinary key; common practice, no source
 
@@ -41,6 +42,18 @@ def axes_of(machine: Machine, side: JawSide | None) -> AxisMap:
     """The axes that make space and depth for a key held so."""
     holder = side.clamp if side is not None and side.clamp is not None else machine
     return AxisMap(holder.space_axis, holder.depth_axis)
+
+
+def makes(machine: Machine, side: JawSide | None, family: Family) -> bool:
+    """Whether a key of this family can be cut held so: the axes turn what is an angle and slide what is a length.
+
+    Two lengths are made by the machine's own axes only.
+    """
+    axes, usual = axes_of(machine, side), axes_of(machine, None)
+    if family.space.is_length and family.depth.is_length:
+        return axes == usual
+    turned = axes.space in TURNING_AXES, axes.depth in TURNING_AXES
+    return turned == (not family.space.is_length, not family.depth.is_length)
 
 
 def shape_of(piece: Cutter | Follower) -> Wheel:

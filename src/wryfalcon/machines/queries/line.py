@@ -18,7 +18,7 @@ MADE = "finished"
 SILENT_AFTER = timedelta(seconds=4)
 UNFOLLOWED_AFTER = timedelta(seconds=8)
 SHOWN_FOR = timedelta(minutes=2)
-NEEDS_HAND = ("unhomed", "held", "turn", "stalled")
+NEEDS_HAND = ("unhomed", "held", "turn", "index", "tool", "stalled")
 
 
 @dataclass(frozen=True)

@@ -32,7 +32,10 @@ class OffsetNow:
 def added_up(
     rows: Iterable[MachineOffset | OffsetNow], gauge: str, jaw_side: JawSide | None, record: FamilyRecord | None
 ) -> MachineOffsets:
-    """The same of rows that were read already, all of one machine."""
-    of_side, of_family = {None, jaw_side and jaw_side.pk}, {None, record and record.pk}
+    """The same of rows that were read already, of one machine; of a clamp that turns the key its own say nothing."""
+    of_side: set[int | None] = {jaw_side.pk} if jaw_side is not None else {None}
+    if jaw_side is None or not jaw_side.turns:
+        of_side.add(None)
+    of_family = {None, record and record.pk}
     counts = [r for r in rows if r.gauge == gauge and r.jaw_side_id in of_side and r.family_record_id in of_family]
     return MachineOffsets(sum(row.value for row in counts), sum(row.space for row in counts))

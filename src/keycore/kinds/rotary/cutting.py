@@ -1,0 +1,150 @@
+"""How disc keys are cut: a flat for each disc, the clamp turning the key from one angle to the next."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Iterable, Mapping, Sequence
+from itertools import pairwise
+
+import numpy as np
+
+from keycore.coordinate import FULL_TURN, Quantity
+from keycore.cutting.plan import Plan, PlannedCut, Problem, TrackPlan, checked_blank, rules_broken
+from keycore.errors import InputError
+from keycore.family import Blank, Family, Gauge, Place, Track
+from keycore.geometry.shape import Curve, Shape, Spot, View
+from keycore.kind import Clamping, Column, Cutting, HandCheck, RestsOn
+from keycore.kinds.causes import CAUSES
+from keycore.kinds.handling import CUTTER, GLASSES, GUARD, TUGGED
+from keycore.kinds.rotary import around
+from keycore.tools import DiscClamp, Tool
+from keycore.units import NOTHING
+
+STYLES = {"turned": "turned, a flat for each disc"}
+COLUMNS = (Column("turn", "Turned by", Quantity.ANGLE), Column("wall_left", "Wall left"))
+MARK = 8.0
+"""Degrees of the round that a flat is drawn as, unrolled: how deep it is cut is the clamp's, not the table's."""
+HANDLING = (
+    GLASSES,
+    GUARD,
+    CUTTER,
+    HandCheck("probe-out", "Probe out before the clamp turns", RestsOn.CLAMPING),
+    HandCheck("plugged-in", "Turning clamp plugged in", RestsOn.CLAMPING),
+    HandCheck("key-flat", "Blank lying flat in it, at its stop", RestsOn.CLAMPING),
+    TUGGED,
+)
+"""Common practice, no source."""
+
+
+def clamp_for(track: Track, fitted: Tool | None = None) -> DiscClamp:
+    """What cuts a track: what is fitted, else the family's own. Raises InputError where there is none."""
+    for tool in (fitted, track.tool):
+        if isinstance(tool, DiscClamp):
+            return tool
+    raise InputError(f"family.tracks.{track.name}.cut_width", "needed to plan a key")
+
+
+def plan(
+    family: Family, bitting: Mapping[str, Sequence[str]], style: str, tool: Tool | None,
+    values: Mapping[str, Sequence[float]],
+) -> Plan:  # fmt: skip
+    """Work out the cuts of a key; see ``Planning`` in the record of a kind. Raises InputError for a missing tool."""
+    blank = checked_blank(family)
+    tracks, problems = [], []
+    for name, labels in bitting.items():
+        track = family.track(name)
+        width = clamp_for(track, tool).width
+        cuts = tuple(_cuts(track, labels, values[name], width))
+        tracks.append(TrackPlan(track, cuts, None))
+        problems += [*rules_broken(family, track, track.steps(labels)), *_problems(family, blank, track, cuts, width)]
+    return Plan(family, blank, style, tuple(tracks), tuple(problems), tool)
+
+
+def _cuts(track: Track, labels: Sequence[str], values: Sequence[float], width: float) -> Iterable[PlannedCut]:
+    walls = [abs(b - a) - width for a, b in pairwise(track.spaces)]
+    for place, (label, x, value) in enumerate(zip(labels, track.spaces, values, strict=True)):
+        before = (track.spaces[place - 1], values[place - 1]) if place else (0.0, 0.0)
+        own = {"turn": value - before[1], "wall_left": walls[place] if place < len(walls) else None}
+        yield PlannedCut(place + 1, label, x, abs(x - before[0]), value, own)
+
+
+def _problems(
+    family: Family, blank: Blank, track: Track, cuts: Sequence[PlannedCut], width: float
+) -> Iterable[Problem]:
+    for cut in cuts:
+        wall = cut.own["wall_left"]
+        if wall is not None and wall < -NOTHING:
+            says = f"The flats of cuts {cut.space} and {cut.space + 1} run together: no wall is left between them."
+            yield Problem("wall", track.name, (cut.space,), says)
+    at_gauge, at_far = ("shoulder", "tip") if family.gauge == Gauge.SHOULDER else ("tip", "shoulder")
+    for code, past in (
+        (at_gauge, [cut.space for cut in cuts if cut.from_gauge - width / 2 < -NOTHING]),
+        (at_far, [cut.space for cut in cuts if cut.from_gauge + width / 2 > blank.length + NOTHING]),
+    ):
+        if past:
+            named = " and ".join(map(str, past))
+            yield Problem(code, track.name, tuple(past), f"Cut {named} reaches past the {code}.")
+
+
+def shape(
+    family: Family, values: Mapping[str, Sequence[float]], *, style: str = "", tool: Tool | None = None,
+    uncut: Collection[tuple[int, Place]] = (),
+) -> Shape:  # fmt: skip
+    """The round of the blade unrolled, a mark for each flat; see ``Shaping`` in the interface. InputError likewise."""
+    blank, arc = checked_blank(family), around(family)
+    curves, spots = [], []
+    for name, numbers in values.items():
+        track = family.track(name)
+        half = clamp_for(track, tool).width / 2
+        for space, (x, value) in enumerate(zip(track.spaces, numbers, strict=True), start=1):
+            y = (value % FULL_TURN) / FULL_TURN * arc
+            spots.append(Spot(Place(name, space), x, y))
+            if (1, Place(name, space)) not in uncut:
+                tall = MARK / FULL_TURN * arc / 2
+                corners = [(x - half, y - tall), (x + half, y - tall), (x + half, y + tall), (x - half, y + tall)]
+                curves.append(Curve(f"{name} {space}", np.array([*corners, corners[0]])))
+    bare = np.array([[0.0, 0.0], [blank.length, 0.0], [blank.length, arc], [0.0, arc]])
+    return Shape((View("unrolled", bare, bare, tuple(curves), tuple(spots)),))
+
+
+def stands(
+    family: Family, track: Track, values: Sequence[float], *, style: str = "", tool: Tool | None = None,
+    along: float = 0.0,
+) -> tuple[float, ...]:  # fmt: skip
+    """How far each disc is turned; see ``TumblerHeights`` in the record of a kind.
+
+    Arguments: ``values`` (n,) degrees. Returns (n,) degrees: a disc goes where its flat is, whatever its neighbours
+    are. Raises nothing.
+    """
+    return tuple(values)
+
+
+def clampings(family: Family, tracks: Iterable[str]) -> tuple[Clamping, ...]:
+    """One clamping for all ``tracks``: the clamp turns the key by itself. Raises nothing."""
+    return (Clamping(1, "front", DiscClamp.name, tuple(tracks)),)
+
+
+def no_reach(plan: Plan) -> None:
+    """No jaw minds how deep a flat is. Raises nothing."""
+
+
+def working(family: Family, plan: Plan) -> tuple[str, ...]:
+    """How the figures that only this kind has are worked out, in sentences. Raises nothing."""
+    return (
+        "Turned by = this cut’s angle less that of the cut before it; the first from where the key was clamped.",
+        "Wall left = distance to the next cut less the width of a cut.",
+    )
+
+
+CUTTING = Cutting(
+    tool=DiscClamp,
+    styles=STYLES,
+    columns=COLUMNS,
+    clampings=clampings,
+    plan=plan,
+    shape=shape,
+    tumbler_heights=stands,
+    reach=no_reach,
+    working=working,
+    handling=HANDLING,
+    suspects={name: CAUSES[name] for name in ("none", "depth", "gauge", "loose", "single")},
+)

@@ -1,0 +1,57 @@
+"""Disc keys: the round of the blade unrolled with a mark for each flat, and over it the end as each disc sees it."""
+
+from __future__ import annotations
+
+from math import cos, radians, sin
+
+from keycore.coordinate import FULL_TURN
+from keycore.cutting.commands import Move
+from keycore.geometry.shape import Shape
+from wryfalcon.drawings.kinds import Extras, KeyLook
+from wryfalcon.drawings.kinds.edge import bow
+from wryfalcon.drawings.sheet import Sheet, path, px
+
+END = 9.0  # radius of an end view
+FLAT = 5.0  # how far from its middle a flat lies
+OVER = 14.0  # of the end views above the lower edge
+
+
+def outline(sheet: Sheet, shape: Shape | None) -> str:
+    """The round laid flat."""
+    corners = [(0.0, 0.0), (0.0, sheet.height), (sheet.length, sheet.height), (sheet.length, 0.0)]
+    return path([(sheet.along(x), sheet.y(y)) for x, y in corners], close=True)
+
+
+def flats(sheet: Sheet, shape: Shape | None) -> Extras:
+    """A mark for each flat at its angle, and the end of the blade as its disc sees it."""
+    if shape is None:
+        return Extras()
+    view = shape.view()
+    marks = " ".join(
+        path([(sheet.along(float(x)), sheet.y(float(y))) for x, y in curve.points], close=True) for curve in view.curves
+    )
+    ends = [_end(sheet.along(spot.x), sheet.bottom - OVER, FULL_TURN * spot.y / sheet.height) for spot in view.spots]
+    rounds, chords = " ".join(each for each, _ in ends), " ".join(each for _, each in ends)
+    return Extras((("face-slot", marks), ("bow", rounds), ("cut-line", chords)))
+
+
+def _end(x: float, y: float, angle: float) -> tuple[str, str]:
+    """A small round, and the chord that its flat leaves, turned clockwise from the top."""
+    turn = radians(angle)
+    along, across = (sin(turn), -cos(turn)), (cos(turn), sin(turn))
+    half = (END**2 - FLAT**2) ** 0.5
+    middle = (x + FLAT * along[0], y + FLAT * along[1])
+    chord = [(middle[0] + s * half * across[0], middle[1] + s * half * across[1]) for s in (-1, 1)]
+    arc = f"A{END} {END} 0 1 0"
+    return f"M{px(x - END)} {px(y)} {arc} {px(x + END)} {px(y)} {arc} {px(x - END)} {px(y)} Z", path(chord)
+
+
+def tool_at(sheet: Sheet, move: Move, share: float) -> tuple[float, float]:
+    """The wheel over its flat; the clamp has turned the key."""
+    along = sheet.x(sheet.family.space.from_machine(move.position))
+    return along, sheet.y((move.value % FULL_TURN) / FULL_TURN * sheet.height)
+
+
+LOOK = KeyLook(
+    outline, bow, tool_at, "bow on the left, its round unrolled to the right, tip at the far end", extras=flats
+)

@@ -1,0 +1,76 @@
+"""Tubular keys: the tube unrolled from its nib, and its end as a clock face in the place of the bow."""
+
+from __future__ import annotations
+
+from math import cos, pi, sin
+
+from keycore.cutting.commands import Move
+from keycore.geometry.shape import Shape
+from wryfalcon.drawings.kinds import Extras, KeyLook, ViewWords
+from wryfalcon.drawings.sheet import BLADE_LEFT, BOW_LEFT, Sheet, path, px
+
+FACE_MIDDLE = (BOW_LEFT + 84.0, 118.0)
+OUTER, INNER, NIB = 72.0, 44.0, 12.0
+NUMBERS = OUTER + 14.0
+
+
+def outline(sheet: Sheet, shape: Shape | None) -> str:
+    """The wall of the tube laid flat, the end that slots are cut into above."""
+    if shape is None:
+        corners = [(0.0, 0.0), (0.0, sheet.height), (sheet.length, sheet.height), (sheet.length, 0.0)]
+    else:
+        corners = [(float(x), float(y)) for x, y in shape.view().outline]
+    return path([(sheet.along(x), sheet.y(y)) for x, y in corners], close=True)
+
+
+def no_bow(sheet: Sheet) -> str:
+    """The face stands in its place."""
+    return ""
+
+
+def face(sheet: Sheet, shape: Shape | None) -> Extras:
+    """The key's end as it is looked at: the ring, the nib on top, each slot where it is, clockwise."""
+    x, y = FACE_MIDDLE
+    ring = f"{_circle(OUTER)} {_circle(INNER)}"
+    nib = path([(x - 5, y - INNER), (x + 5, y - INNER), (x + 4, y - INNER + NIB), (x - 4, y - INNER + NIB)], close=True)
+    spots = [] if shape is None else [(spot.place.space, spot.x) for spot in shape.view().spots]
+    if shape is None:
+        spaces = enumerate(sheet.family.tracks[0].spaces, start=1)
+        spots = [(number, sheet.family.kind.along_view(sheet.family, angle)) for number, angle in spaces]
+    at = [(number, 2 * pi * arc / sheet.length) for number, arc in spots]
+    marks = " ".join(_slot(angle) for _, angle in at)
+    numbers = [(px(x + NUMBERS * sin(a)), px(y - NUMBERS * cos(a) + 4), str(number)) for number, a in at]
+    paths = (("blade ring", ring), ("blade", nib), ("face-slot" if shape is not None else "position", marks))
+    return Extras(paths, (*numbers, (px(x), px(y + 5), "key’s end")))
+
+
+def _circle(radius: float) -> str:
+    x, y = FACE_MIDDLE
+    half = f"A{radius} {radius} 0 1 0"
+    return f"M{px(x - radius)} {y} {half} {px(x + radius)} {y} {half} {px(x - radius)} {y} Z"
+
+
+def _slot(angle: float) -> str:
+    """A mark across the ring, clockwise from the top."""
+    (x, y), across, along = FACE_MIDDLE, (cos(angle), sin(angle)), (sin(angle), -cos(angle))
+    corners = [(side * 7.0, reach) for side, reach in ((-1, INNER), (1, INNER), (1, OUTER), (-1, OUTER))]
+    return path([(x + s * across[0] + r * along[0], y + s * across[1] + r * along[1]) for s, r in corners], close=True)
+
+
+def tool_at(sheet: Sheet, move: Move, share: float) -> tuple[float, float]:
+    """The slotter over its slot, going down from the end."""
+    family = sheet.family
+    deep = family.depth.from_machine(move.value)
+    return sheet.x(move.position % 360), sheet.y(sheet.height - deep * share)
+
+
+LOOK = KeyLook(
+    outline,
+    no_bow,
+    tool_at,
+    "its end as a clock face on the left, its wall unrolled from the nib",
+    has_hole=False,
+    extras=face,
+    words=ViewWords("nib", "clockwise, seen at the key’s end", "nib"),
+)
+assert FACE_MIDDLE[0] + NUMBERS + 8 < BLADE_LEFT, "the face has room beside the wall"
