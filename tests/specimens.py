@@ -10,6 +10,7 @@ import numpy as np
 from keycore import families
 from keycore.documents.family import read_family
 from keycore.family import Family
+from keycore.kind import Surface
 
 STAGE_DOOR_KEY = [0.2779, 0.2353, 0.2947, 0.2577, 0.3189]
 """A Harbour five key of bitting 3 5 2 4 1, worn about 9 thou: read plainly it is 3 6 3 4 1."""
@@ -94,6 +95,7 @@ DAMAGED = {
 """Family documents that are refused, and the field that is named."""
 
 
-def shipped() -> list[Family]:
-    """Every family that ships."""
-    return [read_family(family_id) for family_id in families.shipped_ids()]
+def shipped(*, blades_only: bool = False) -> list[Family]:
+    """Every family that ships, or those alone that are cut on an edge."""
+    every = [read_family(family_id) for family_id in families.shipped_ids()]
+    return [family for family in every if family.kind.surface == Surface.EDGE or not blades_only]

@@ -176,6 +176,10 @@ def _of_its_blank(family: Family) -> tuple[float, float] | None:
     return (family.blank.length, family.blank.height) if family.blank else None
 
 
+def _may_be_turned(track: Track) -> str:
+    return ""
+
+
 def _no_macs(family: Family, track: Track, tool: Tool | None = None) -> None:
     return None
 
@@ -189,7 +193,8 @@ class Kind:
     taken to be so, ``uncut`` the value where nothing is cut yet, beyond which no cut can be, None where there is no
     such value; ``per_inch`` how much of a depth value an inch of metal is; ``macs_geometric`` the largest step
     between neighbours that its tool leaves whole, None without it; ``view_size`` how long and how high its most
-    telling view is, family unit, None where that is not known, and ``along_view`` how far along it a space lies.
+    telling view is, family unit, None where that is not known, and ``along_view`` how far along it a space lies;
+    ``why_not_turned`` why a reading counted from the other end cannot be turned round, "" where it can.
     """
 
     id: str
@@ -200,6 +205,8 @@ class Kind:
     can_be_across: bool = False  # whether a table may give the width across both roots
     usual_entry: str = ""  # how its keys usually go in, added where the document does not say
     once_cut_down: str = "Then look: does its tumbler sit flush, or still mark the blank?"  # at each stage of a blank
+    ends: tuple[str, str] = ("the bow", "the tip")  # what cuts are counted from, by the names bow and tip
+    why_not_turned: Callable[[Track], str] = _may_be_turned
     can_be_recut: bool = True  # whether a cut may be cut again, deeper, where the family does not say
     check: Callable[[Family], Iterable[InputError]] = _nothing_wrong
     assumed: Callable[[Family, Mapping[str, Any]], Iterable[str]] = _nothing_assumed

@@ -9,7 +9,7 @@ from contextvars import ContextVar
 from dataclasses import dataclass
 
 from keycore.coordinate import FULL_TURN, Coordinate
-from keycore.family import Family, Track
+from keycore.family import End, Family, Track
 from keycore.tools import Tool
 from keycore.units import Unit, convert
 
@@ -344,3 +344,8 @@ def how_to_type(coordinate: Coordinate, shop: Unit, *, pins: bool = False) -> st
     if not coordinate.is_length:
         return "Degrees: 36 or 36.5."
     return "0.301, .301 or 301; 7.65 mm too." if shop == Unit.INCH else "7.65 or 765; 0.301 in too."
+
+
+def end_words(family: Family, end: str) -> str:
+    """What cuts are counted from, as keys of this family call it."""
+    return family.kind.ends[0 if end == End.BOW else 1]

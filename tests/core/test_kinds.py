@@ -123,7 +123,7 @@ def polygon(view: View) -> Polygon:
 
 
 @pytest.mark.parametrize("style", ["plunged", "ramped"])
-@pytest.mark.parametrize("family", [f for f in shipped() if f.kind.cutting], ids=lambda family: family.id)
+@pytest.mark.parametrize("family", shipped(blades_only=True), ids=lambda family: family.id)
 def test_the_one_shape_is_a_valid_outline_within_its_blank(family: Family, style: str) -> None:
     """Held against shapely's polygons."""
     bitting = {track.name: [track.labels[n % 3] for n in range(len(track.spaces))] for track in family.tracks}

@@ -7,7 +7,6 @@ from itertools import product
 import numpy as np
 import pytest
 
-from keycore import families
 from keycore.documents.family import read_family
 from keycore.errors import InputError, NothingAllowed
 from keycore.family import Gauge, Track
@@ -22,7 +21,7 @@ from keycore.reading.staged import TumblerSeen as Look
 from keycore.reading.unknown_family import MeasuredKey, fit_family
 from keycore.reading.wear import WearGrade
 from keycore.rules import breaks
-from specimens import STAGE_DOOR_KEY, harbour_five, tiny_track
+from specimens import STAGE_DOOR_KEY, harbour_five, shipped, tiny_track
 
 HARBOUR = harbour_five()
 TRACK = HARBOUR.tracks[0]
@@ -141,7 +140,7 @@ def test_a_key_works_the_locks_all_of_whose_cuts_are_known() -> None:
     assert locks_worked(family, "A", [2, 3]) == {"door": True, "ignition": False}
 
 
-LIBRARY = [read_family(family_id) for family_id in families.shipped_ids()]
+LIBRARY = shipped(blades_only=True)
 
 
 @pytest.mark.parametrize("family", LIBRARY, ids=lambda family: family.id)

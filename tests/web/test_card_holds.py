@@ -289,7 +289,7 @@ def test_what_does_not_serve_is_in_a_fold_with_why(smith: Client, people: People
     assert "W-stranger" not in offered
     assert "asked for are" in fold
     assert "W-stranger: does not go on Old Gannet." in fold
-    assert "its axes are swapped: not cut from here" in fold
+    assert "its axes are swapped: such keys are not cut in it" in fold
     assert "The Slip, side A" not in page
 
 

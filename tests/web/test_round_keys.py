@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import re
 
 import pytest
@@ -11,7 +12,9 @@ from conftest import BenchMachine
 from web.jobs import People, asked, by, finish, followed, hang, on_the_line, panel, sent, settled, tick_on_page
 from wryfalcon.bench.actions.cut import operate
 from wryfalcon.bench.actions.prove import read_caliper
+from wryfalcon.bench.actions.read import state_labels
 from wryfalcon.bench.actions.set_up import Chosen, set_up
+from wryfalcon.bench.actions.sources import SourceSettings, add_source, describe_source
 from wryfalcon.bench.models import Piece, Tag
 from wryfalcon.bench.queries.cards import hand_checks
 from wryfalcon.bench.queries.proving import proof_of
@@ -60,6 +63,33 @@ class TestTubular:
         assert "face-slot" not in page or "key’s end" in page
         settled(people, tag, {"A": SLOTS})
         assert smith.get(f"/tags/{tag}/settle").status_code == 200
+
+    def test_what_was_read_at_the_locks_face_is_turned_round_once_that_is_said(
+        self, smith: Client, people: People
+    ) -> None:
+        tag = tubular(people)
+        source = add_source(people["tam"], tag, "A", "grid", "rods")
+        page = re.sub(r"\s+", " ", smith.get(f"/tags/{tag}/read?source={source.pk}").content.decode())
+        assert "At the lock’s face" not in page
+        assert "Seen at the lock’s face the spaces run the other way round." in page
+        assert page.count("lock’s face") >= 2  # a picture of both, and the choice
+        state_labels(people["tam"], tag, source, {n: [label] for n, label in enumerate(SLOTS, start=1)})
+        assert readings_of(tag)[0].labels == SLOTS
+        describe_source(people["tam"], tag, source, SourceSettings(counted_from="tip"))
+        assert readings_of(tag)[0].labels == SLOTS[::-1]
+        assert "the nib, as seen at the lock’s face" in smith.get(f"/tags/{tag}/read").content.decode()
+
+    def test_spaces_that_do_not_lie_alike_on_both_sides_are_never_turned(self, people: People) -> None:
+        tag = tubular(people)
+        record = tag.family_record
+        document = json.loads(record.document)
+        document["tracks"][0]["spaces"][-1] = 300
+        record.document = json.dumps(document)
+        record.save()
+        again(tag)
+        source = add_source(people["tam"], tag, "A", "grid", "rods")
+        with pytest.raises(NotDone, match="do not lie alike on both sides of the nib"):
+            describe_source(people["tam"], tag, source, SourceSettings(counted_from="tip"))
 
     def test_is_cut_slot_by_slot_by_an_adapter_that_a_hand_turns_and_proven_by_its_depths(
         self, smith: Client, people: People, gannet: Machine

@@ -374,46 +374,6 @@ NOT_DRAWN = [
 ]  # fmt: skip
 
 
-IN_ANGLES = [
-    {
-        "format": "wry-falcon.family/1", "id": "ring-seven", "name": "Ring seven", "kind": "tubular", "unit": "in",
-        "gauge": "tip", "numbered_from": "bow",
-        "tracks": [{"name": "A", "spaces": [330, 280, 230, 180, 130, 80, 30],
-                    "depths": [{"label": str(k), "value": 0.016 * k} for k in range(1, 9)]}],
-    },
-    {
-        "format": "wry-falcon.family/1", "id": "disc-nine", "name": "Disc nine", "kind": "rotary", "unit": "mm",
-        "gauge": "tip", "numbered_from": "tip",
-        "tracks": [{"name": "A", "spaces": [2, 4, 6, 8],
-                    "depths": [{"label": str(k + 1), "value": 18.0 * k} for k in range(6)]}],
-    },
-]  # fmt: skip
-
-
-@pytest.mark.parametrize("document", IN_ANGLES, ids=lambda document: document["kind"])
-def test_families_measured_in_angles_are_refused_in_words_and_nothing_is_corrupted(
-    smith: Client, people: People, document: dict[str, object]
-) -> None:
-    """36, 54, 0, 90 was kept as 5, 5, 0, 5 without a word."""
-    record = import_family(people["orla"], json.dumps(document).encode())
-    tag = hang(people, family=record)
-    for stage in ("read", "settle"):
-        assert "are measured in angles, which cannot be read or settled here yet" in words(
-            smith, f"/tags/{tag}/{stage}"
-        )
-    assert "a kind that is not read here yet" in words(smith, "/")
-    for cut, typed in enumerate(["36", "54", "0", "90"], start=1):
-        smith.post(f"/tags/{tag}/read/value", {"track": "A", "cut": str(cut), "typed": typed})
-    smith.post(f"/tags/{tag}/read/sources", {"kind": "machine", "track": "A"})
-    smith.post(f"/tags/{tag}/settle/keep", {"intent": "restore"})
-    smith.post(f"/tags/{tag}/settle/overrule", {"track": "A", "cut": "1", "label": "3", "reason": "seen"})
-    assert not tag.sources.exists()
-    assert not tag.settlements.exists()
-    assert not tag.overrulings.exists()
-    for stage in ("take-in", "codes", "tries", "set-up", "cut", "prove", "hand-over"):
-        assert smith.get(f"/tags/{tag}/{stage}").status_code == 200, stage
-
-
 @pytest.mark.parametrize("document", NOT_DRAWN, ids=lambda document: document["kind"])
 def test_kinds_that_are_not_drawn_can_still_be_read_settled_and_put_on_paper(
     smith: Client, people: People, document: dict[str, object]

@@ -86,6 +86,8 @@ def _read_source(
         case ComparedModel():
             read = _read_compared(source, where, family, spaces)
     turned = source.counted_from not in (None, family.numbered_from)
+    if turned and (why := family.kind.why_not_turned(track)):
+        raise InputError("from", why)
     return read.turned() if turned else read
 
 

@@ -394,7 +394,7 @@ def _measure_again(marginals: Array, best: float) -> int | None:
 def _turn_round(weighing: Weighing, as_it_stands: float, budget: Budget, left_out: dict[str, str]) -> int | None:
     """The source that agrees far better with the rest when read from the other end."""
     evidence = weighing.reading.evidence
-    if len(evidence) < 2:
+    if len(evidence) < 2 or weighing.reading.family.kind.why_not_turned(weighing.reading.track):
         return None
     gains = []
     for place, source in enumerate(evidence):

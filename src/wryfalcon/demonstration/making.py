@@ -6,6 +6,8 @@ from collections.abc import Sequence
 from datetime import datetime, timedelta
 from random import Random
 
+from django.db.models import Q
+
 from keycore.family import Family
 from keycore.units import Unit
 from wryfalcon.accounts.models import User
@@ -30,6 +32,8 @@ def bitting_of(family: Family, random: Random) -> Bitting:
         limit = track.macs if track.macs is not None else len(track.depths)
         while len(steps) < len(track.spaces):
             steps.append(min(max(steps[-1] + random.randint(-limit, limit), 0), len(track.depths) - 1))
+        for space, step in track.fixed:
+            steps[space - 1] = step
         found[track.name] = [track.labels[step] for step in steps]
     return found
 
@@ -60,8 +64,11 @@ def again(tag: Tag) -> None:
 def card_for(actor: User, tag: Tag, machine: Machine, done: Sequence[str] | None = None) -> None:
     """Make the card of a tag and tick its checks."""
     cutter = Cutter.objects.get(name=tag.family.setup["cutter"])
-    side = machine.jaw_sides.filter(name=tag.family.setup.get("jaw", "A")).first()
-    set_up(actor, tag, Chosen(machine, cutter, side))
+    jaw = tag.family.setup.get("jaw", "A")
+    side = machine.jaw_sides.filter(Q(name=jaw, clamp=None) | Q(clamp__name=jaw)).first()
+    cutting = tag.family.kind.cutting
+    assert cutting is not None  # a family whose keys are cut from here
+    set_up(actor, tag, Chosen(machine, cutter, side, next(iter(cutting.styles))))
     again(tag)
     tick(actor, tag, [check.id for check in hand_checks(tag.family)] if done is None else list(done))
     again(tag)

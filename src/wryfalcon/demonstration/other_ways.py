@@ -10,11 +10,13 @@ from wryfalcon.bench.actions.trial_sheet import note_try
 from wryfalcon.bench.models import OnBench, Outcome, Source, SourceKind, Tag, TumblerSeen
 from wryfalcon.bench.queries.reading import readings_of
 from wryfalcon.bench.queries.trial_sheet import entries_of, left_to_try, sheet_of
-from wryfalcon.demonstration.making import family_record, type_values
+from wryfalcon.demonstration.making import family_record, settle_as, type_values
 
 LIGHTHOUSE = ["2", "3", "1", "2", "4", "3"]
 """What the boot locker's wafers are, its lock having the first six spaces of eight."""
 PIER = ["2", "4", "1", "3", "5", "3"]
+METER = "3526174"
+LAMP = "132645126"
 ALLOTMENT = ["2", "4", "3", "1"]
 
 
@@ -26,6 +28,43 @@ def hang_other_ways(people: dict[str, User]) -> None:
     _cut_down(people)
     _not_known_yet(people)
     _to_copy(people)
+    _round_its_end(people)
+    _of_discs(people)
+
+
+def _round_its_end(people: dict[str, User]) -> None:
+    """A tubular key, its slots measured with the depth rod of a caliper; not settled yet."""
+    tag = take_in(
+        people["wren"],
+        TagDetails(
+            title="Mooring meters, one more",
+            customer="Harbour Office",
+            on_bench=OnBench.WORN_KEY,
+            family=family_record("bollard-seven"),
+            in_hand=True,
+            locks=[Baseline("Meter 4", "free", "rubs", "free")],
+        ),
+    )
+    depths = tag.family.tracks[0].values
+    off = (0.0012, 0.0018, 0.0009, 0.0015, 0.0021, 0.0011, 0.0014)
+    values = [depths[int(label) - 1] + by for label, by in zip(METER, off, strict=True)]
+    type_values(people["tam"], tag, "A", values)
+
+
+def _of_discs(people: dict[str, User]) -> None:
+    """A disc key whose bitting stands on a card: settled, to be set up."""
+    tag = take_in(
+        people["wren"],
+        TagDetails(
+            title="Lamp room, a second key",
+            customer="Captain Ruan",
+            on_bench=OnBench.CODE,
+            family=family_record("lantern-nine"),
+            authority="the lamp book, signed",
+            locks=[Baseline("Lamp room")],
+        ),
+    )
+    settle_as(people["tam"], tag, {"A": list(LAMP)})
 
 
 def _to_copy(people: dict[str, User]) -> None:

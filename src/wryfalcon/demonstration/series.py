@@ -11,7 +11,7 @@ from wryfalcon.accounts.models import User
 from wryfalcon.codes.actions.intake import bring_in
 from wryfalcon.codes.actions.offer import offer, offer_formula
 from wryfalcon.demonstration.making import bitting_of, family_record
-from wryfalcon.demonstration.other_ways import LIGHTHOUSE
+from wryfalcon.demonstration.other_ways import LAMP, LIGHTHOUSE, METER
 
 CODES = 600
 INVENTED = "invented for the demonstration"
@@ -31,6 +31,15 @@ def bring_in_series(owner: User) -> None:
         "hut-locks", "Hut locks H", "beach-hut-five", maker="Sandbar", use="beach huts", note=INVENTED, printed="#####x"
     )
     _bring_in(owner, about, "H", _bittings("hut-locks", "beach-hut-five", None), last="K")
+    about = SeriesDocument(
+        "mooring-meters", "Mooring meters B", "bollard-seven", maker="Sandbar", use="meters on the moorings",
+        note=INVENTED,
+    )  # fmt: skip
+    _bring_in(owner, about, "B", _bittings("mooring-meters", "bollard-seven", list(METER)))
+    about = SeriesDocument(
+        "lamp-rooms", "Lamp rooms L", "lantern-nine", maker="Breakwater", use="lamp rooms and buoys", note=INVENTED
+    )
+    _bring_in(owner, about, "L", _bittings("lamp-rooms", "lantern-nine", list(LAMP)))
     about = SeriesDocument(
         "quay-lockers", "Quay lockers Q", "harbour-five", maker="Breakwater", use="lockers on the quay", note=INVENTED
     )

@@ -34,7 +34,12 @@ PEOPLE = {
     "wren": ("Wren", "Hallow", Role.COUNTER),
 }
 RESTRICTED = {"harbour-office-six"}
-BLANKS_LEFT = [34, 18, 41, 9, 63, 27, 12, 50, 4, 22, 16, 31]
+BLANKS_LEFT = {
+    "allotment-four": 34, "beach-hut-five": 18, "boathouse-four": 41, "chandler-ten": 9, "harbour-five": 63,
+    "harbour-office-six": 27, "lighthouse-eight": 12, "net-loft-seven": 50, "pier-six": 4, "theatre-six": 22,
+    "bollard-seven": 16, "lantern-nine": 31,
+}  # fmt: skip
+"""The families of the shop, in the order of their hooks, and how many blanks hang there."""
 
 
 def furnish() -> dict[str, User]:
@@ -46,11 +51,11 @@ def furnish() -> dict[str, User]:
         )
         for name, (first, last, role) in PEOPLE.items()
     }  # fmt: skip
-    for place, family_id in enumerate(families.shipped_ids()):
+    for place, (family_id, left) in enumerate(BLANKS_LEFT.items()):
         document = families.shipped(family_id)
         import_family(people["orla"], json.dumps(document).encode(), restricted=family_id in RESTRICTED)
         hook = f"{'ABC'[place % 3]}{place // 3 + 1}"
-        Blank.objects.filter(code=document["blank"]["code"]).update(hook=hook, left=BLANKS_LEFT[place])
+        Blank.objects.filter(code=document["blank"]["code"]).update(hook=hook, left=left)
     _machines()
     guide = (Path(__file__).parent / "guide.csv").read_bytes()
     bring_in_guide(people["orla"], guide, About("Boats and buildings", "2026", "invented for this shop"))
@@ -58,7 +63,7 @@ def furnish() -> dict[str, User]:
 
 
 def _machines() -> None:
-    cutters = [_cutter(read_family(family_id)) for family_id in families.shipped_ids()]
+    cutters = [_cutter(read_family(family_id)) for family_id in BLANKS_LEFT]
     by_name = {cutter.name: cutter for cutter in cutters}
     line = Machine.objects.create(
         name="Old Gannet",

@@ -112,6 +112,16 @@ def mirrored(track: Track) -> tuple[int, ...] | None:
     return tuple(found)
 
 
+def why_not_turned(track: Track) -> str:
+    """Why what was read at the lock's face of a ``track`` cannot be counted as the key is; "" where it can.
+
+    Raises nothing.
+    """
+    if mirrored(track) == tuple(range(len(track.spaces), 0, -1)):
+        return ""
+    return "its spaces do not lie alike on both sides of the nib: what is read at the lock's face has no counting here"
+
+
 @cache
 def cuts() -> Cutting:
     """How keys of this kind are cut; brought in when it is first asked for. Raises nothing."""
@@ -126,6 +136,8 @@ KIND = Kind(
     space=Coordinate("round the end from the nib", Quantity.ANGLE, is_round=True),
     depth=Coordinate("from the end"),
     falls_when_deeper=False,
+    ends=("the nib, as seen at the key’s end", "the nib, as seen at the lock’s face"),
+    why_not_turned=why_not_turned,
     check=check,
     assumed=assumed,
     uncut=uncut,

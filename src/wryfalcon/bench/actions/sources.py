@@ -73,6 +73,9 @@ def describe_source(actor: User, tag: Tag, source: Source, manner: SourceSetting
     check_read(tag)
     if manner.counted_from not in (None, "bow", "tip") or manner.wear not in (None, *WearGrade.values):
         raise NotDone("Choose the end the cuts are counted from, and how worn the key looks.")
+    why = tag.family.kind.why_not_turned(tag.family.track(source.track))
+    if why and manner.counted_from not in (None, source.counted_from, tag.family.numbered_from):
+        raise NotDone(f"It cannot be turned round: {why}.")
     if manner.counted_from and manner.counted_from != source.counted_from:
         _turn(tag, source)
         source.counted_from = manner.counted_from

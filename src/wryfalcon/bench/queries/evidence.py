@@ -24,6 +24,7 @@ from keycore.reading.wear import CutMark, WearGrade, counts_for, expected_wear, 
 from keycore.units import Unit, convert
 from wryfalcon.bench.models import CutMark as Mark
 from wryfalcon.bench.models import Sighting, Source, SourceKind, TumblerSeen
+from wryfalcon.lengths import end_words
 
 CODE_TRUST = 0.999
 """The chance that one cut of a code's bitting is what the table's maker cut: common practice, no source."""
@@ -76,6 +77,11 @@ class SourceReading:
     def other_end(self) -> str:
         """The end it is not counted from."""
         return "tip" if self.counts_from_bow else "bow"
+
+    @property
+    def end_words(self) -> str:
+        """What it counts from, in words."""
+        return end_words(self.family, self.counted_from)
 
     @property
     def is_turned(self) -> bool:

@@ -22,6 +22,7 @@ from wryfalcon.bench.models import WearGrade as WearLook
 from wryfalcon.bench.queries.evidence import SourceReading
 from wryfalcon.documents import parsed
 from wryfalcon.kept import kept
+from wryfalcon.lengths import end_words
 
 
 @dataclass(frozen=True)
@@ -94,6 +95,11 @@ class TrackReading:
     def counted_from(self) -> str:
         """The end the first source is counted from."""
         return self.first.counted_from if self.first else self.family.numbered_from.value
+
+    @property
+    def end_words(self) -> str:
+        """What it is counted from, in words."""
+        return end_words(self.family, self.counted_from)
 
     @property
     def is_turned(self) -> bool:

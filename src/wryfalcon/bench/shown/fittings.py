@@ -63,7 +63,9 @@ def fittings_of(tag: Tag, settlement: Settlement | None, machine: Machine) -> Fi
     """Every wheel of the shop and every jaw of this machine against a key."""
     own = tag.family.tracks[0].tool
     its_own = set(machine.cutters.values_list("pk", flat=True))
-    cutters = [_cutter(tag, own, machine, cutter, its_own) for cutter in Cutter.that_are(cutting_of(tag.family).tool)]
+    cutting = tag.family.kind.cutting
+    such = Cutter.that_are(cutting.tool) if cutting is not None else []
+    cutters = [_cutter(tag, own, machine, cutter, its_own) for cutter in such]
     deepest = _deepest(tag, settlement)
     wanted = tag.guide.get("clamp") or tag.family.setup.get("jaw", "")
     namer = "the guide" if tag.guide.get("clamp") else "the family"

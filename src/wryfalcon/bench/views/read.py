@@ -34,8 +34,9 @@ from wryfalcon.bench.views.stage import (
 )
 from wryfalcon.bench.views.strip import strip_of
 from wryfalcon.bench.views.values import entries_posted, kept, refused, wants_json
+from wryfalcon.drawings.kinds import counting_of
 from wryfalcon.fields import ENDS
-from wryfalcon.lengths import how_to_type
+from wryfalcon.lengths import end_words, how_to_type
 from wryfalcon.refusal import NotDone, SecondLook
 
 NO_KEY = {OnBench.LOCK, OnBench.LOCK_PARTS, OnBench.PART_LOCK, OnBench.CODE}
@@ -199,7 +200,8 @@ def show_read(
         "taps": taps_of(strip, looks["columns"]) if is_tapped and tag.is_open else (),
         "is_tapped": is_tapped,
         "sentence": sentence_of(reading, shop_unit(request)),
-        "ends": ENDS,
+        "ends": [(end, end_words(tag.family, end)) for end, _ in ENDS],
+        "counting": counting_of(tag.family, reading.track.name),
         "wear_grades": WearGrade.choices,
         "cut_marks": _marks_offered(source, at),
         "refusal": entry.refusal,

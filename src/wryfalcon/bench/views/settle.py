@@ -217,7 +217,7 @@ def _settled(request: PersonRequest, tag: Tag, settlement: Settlement, readings:
         reading = by_track[name]
         source = labels[::-1] if reading.is_turned else labels
         from_gauge = labels if tag.family.counts_from_gauge else labels[::-1]
-        lines.append({"track": name, "source": source, "counted_from": reading.counted_from, "machine": from_gauge})
+        lines.append({"track": name, "source": source, "counted_from": reading.end_words, "machine": from_gauge})
     first = readings[0]
     return {
         "settlement": settlement,

@@ -55,6 +55,7 @@ class KeyLook:
     has_hole: bool = True  # in its bow
     extras: Callable[[Sheet, Shape | None], Extras] = _no_extras
     words: ViewWords | None = None  # where they are not those of a blade
+    counting: Callable[[Family, str], Extras] | None = None  # how a track is counted from either end, as a picture
 
 
 def look_of(kind: Kind) -> KeyLook | None:
@@ -72,6 +73,12 @@ def register(kind: str, look: KeyLook) -> None:
 def is_drawable(family: Family) -> bool:
     """Whether a family's keys can be drawn to scale here: on a blank of known size, of a kind with a drawing."""
     return look_of(family.kind) is not None and family.kind.view_size(family) is not None
+
+
+def counting_of(family: Family, track: str) -> Extras | None:
+    """How a track is counted from either end, as a picture; None for a kind that needs none."""
+    look = look_of(family.kind)
+    return look.counting(family, track) if look is not None and look.counting is not None else None
 
 
 def drawn_as(family: Family) -> KeyLook:

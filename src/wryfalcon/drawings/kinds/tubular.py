@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from math import cos, pi, sin
+from math import cos, pi, radians, sin
 
 from keycore.cutting.commands import Move
+from keycore.family import Family
 from keycore.geometry.shape import Shape
 from wryfalcon.drawings.kinds import Extras, KeyLook, ViewWords
 from wryfalcon.drawings.sheet import BLADE_LEFT, BOW_LEFT, Sheet, path, px
@@ -44,16 +45,19 @@ def face(sheet: Sheet, shape: Shape | None) -> Extras:
     return Extras(paths, (*numbers, (px(x), px(y + 5), "key’s end")))
 
 
-def _circle(radius: float) -> str:
-    x, y = FACE_MIDDLE
+def _circle(radius: float, middle: tuple[float, float] = FACE_MIDDLE) -> str:
+    x, y = middle
     half = f"A{radius} {radius} 0 1 0"
     return f"M{px(x - radius)} {y} {half} {px(x + radius)} {y} {half} {px(x - radius)} {y} Z"
 
 
-def _slot(angle: float) -> str:
+def _slot(
+    angle: float, middle: tuple[float, float] = FACE_MIDDLE, inner: float = INNER, outer: float = OUTER,
+    half: float = 7.0,
+) -> str:  # fmt: skip
     """A mark across the ring, clockwise from the top."""
-    (x, y), across, along = FACE_MIDDLE, (cos(angle), sin(angle)), (sin(angle), -cos(angle))
-    corners = [(side * 7.0, reach) for side, reach in ((-1, INNER), (1, INNER), (1, OUTER), (-1, OUTER))]
+    (x, y), across, along = middle, (cos(angle), sin(angle)), (sin(angle), -cos(angle))
+    corners = [(side * half, reach) for side, reach in ((-1, inner), (1, inner), (1, outer), (-1, outer))]
     return path([(x + s * across[0] + r * along[0], y + s * across[1] + r * along[1]) for s, r in corners], close=True)
 
 
@@ -64,6 +68,23 @@ def tool_at(sheet: Sheet, move: Move, share: float) -> tuple[float, float]:
     return sheet.x(move.position % 360), sheet.y(sheet.height - deep * share)
 
 
+def counting(family: Family, track: str) -> Extras:
+    """Both faces side by side, the nib on top of each: the key's end clockwise, the lock's face the other way."""
+    spaces, outer, inner = family.track(track).spaces, 46.0, 28.0
+    paths, texts = [], []
+    for x, way, says in ((84.0, 1, "key’s end"), (244.0, -1, "lock’s face")):
+        y = 72.0
+        nib = path([(x - 4, y - inner), (x + 4, y - inner), (x + 3, y - inner + 8), (x - 3, y - inner + 8)], close=True)
+        paths += [("blade ring", f"{_circle(outer, (x, y))} {_circle(inner, (x, y))}"), ("blade", nib)]
+        for number, angle in enumerate(spaces, start=1):
+            turn = way * radians(angle)
+            paths.append(("face-slot", _slot(turn, (x, y), inner, outer, 4.5)))
+            reach = outer + 11
+            texts.append((px(x + reach * sin(turn)), px(y - reach * cos(turn) + 4), str(number)))
+        texts.append((x, y + 4, says))
+    return Extras(tuple(paths), tuple(texts))
+
+
 LOOK = KeyLook(
     outline,
     no_bow,
@@ -71,6 +92,7 @@ LOOK = KeyLook(
     "its end as a clock face on the left, its wall unrolled from the nib",
     has_hole=False,
     extras=face,
+    counting=counting,
     words=ViewWords("nib", "clockwise, seen at the key’s end", "nib"),
 )
 assert FACE_MIDDLE[0] + NUMBERS + 8 < BLADE_LEFT, "the face has room beside the wall"

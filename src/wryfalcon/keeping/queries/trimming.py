@@ -23,7 +23,7 @@ from wryfalcon.keeping.queries.proven import edge_mm, shallow_mm, zero_mm
 from wryfalcon.lengths import say_mm
 from wryfalcon.library.models import FamilyRecord
 from wryfalcon.machines.models import JawSide, Trim, TrimReading
-from wryfalcon.machines.queries.fittings import axes_of
+from wryfalcon.machines.queries.fittings import makes
 
 CLAMPINGS = 2  # fewer cannot tell a badly seated key from a machine out of true
 
@@ -162,10 +162,9 @@ def best_test_key(document: str, name: str, noise: Noise, clampings: int) -> Tes
 
 
 def can_be_cut(trim: Trim) -> bool:
-    """Whether its test keys can be cut from here: an edge, held where the axes do what they usually do."""
-    side = trim.jaw_side
-    usual = axes_of(trim.machine, None)
-    return trim.family_record.family.kind.cutting is not None and axes_of(trim.machine, side) == usual
+    """Whether its test keys can be cut from here: of a kind that is, held where the axes make what its cuts are."""
+    family = trim.family_record.family
+    return family.kind.cutting is not None and makes(trim.machine, trim.jaw_side, family)
 
 
 def families_to_trim_by(sides: Sequence[JawSide]) -> list[FamilyRecord]:
