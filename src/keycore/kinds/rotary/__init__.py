@@ -10,7 +10,7 @@ from functools import cache
 from math import degrees, pi
 from typing import TYPE_CHECKING, Any
 
-from keycore.coordinate import Coordinate, Quantity
+from keycore.coordinate import FULL_TURN, Coordinate, Quantity
 from keycore.family import Family
 from keycore.kind import Kind, Surface
 
@@ -61,9 +61,24 @@ def around(family: Family) -> float:
     return pi * (blade_of(family) or family.lengths.of_inches(USUAL_BLADE))
 
 
+BELOW, ABOVE = 14.0, 42.0
+"""Degrees of the round that a view shows beyond the least and the greatest angle of a table."""
+
+
+def angle_view(family: Family) -> tuple[float, float]:
+    """From which angle to which the blade is shown unrolled, degrees. Raises nothing."""
+    values = [value for track in family.tracks for value in track.values]
+    return min(values) - BELOW, max(values) + ABOVE
+
+
+def height_at(family: Family, angle: float) -> float:
+    """How high above the lower edge of that view an ``angle`` in degrees lies, family unit. Raises nothing."""
+    return (angle - angle_view(family)[0]) / FULL_TURN * around(family)
+
+
 def view_size(family: Family) -> tuple[float, float] | None:
-    """The blade unrolled: as long as it is, and once round; None without a blank. Raises nothing."""
-    return (family.blank.length, around(family)) if family.blank is not None else None
+    """The blade unrolled: as long as it is, and as far round as its angles go; None without a blank. Raises nothing."""
+    return (family.blank.length, height_at(family, angle_view(family)[1])) if family.blank is not None else None
 
 
 @cache

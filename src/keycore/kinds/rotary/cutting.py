@@ -15,7 +15,7 @@ from keycore.geometry.shape import Curve, Shape, Spot, View
 from keycore.kind import Clamping, Column, Cutting, HandCheck, RestsOn
 from keycore.kinds.causes import CAUSES
 from keycore.kinds.handling import CUTTER, GLASSES, GUARD, TUGGED
-from keycore.kinds.rotary import around
+from keycore.kinds.rotary import around, height_at, view_size
 from keycore.tools import DiscClamp, Tool
 from keycore.units import NOTHING
 
@@ -90,19 +90,20 @@ def shape(
     uncut: Collection[tuple[int, Place]] = (),
 ) -> Shape:  # fmt: skip
     """The round of the blade unrolled, a mark for each flat; see ``Shaping`` in the interface. InputError likewise."""
-    blank, arc = checked_blank(family), around(family)
+    blank, size = checked_blank(family), view_size(family)
+    assert size is not None  # there is a blank
+    tall = MARK / FULL_TURN * around(family) / 2
     curves, spots = [], []
     for name, numbers in values.items():
         track = family.track(name)
         half = clamp_for(track, tool).width / 2
         for space, (x, value) in enumerate(zip(track.spaces, numbers, strict=True), start=1):
-            y = (value % FULL_TURN) / FULL_TURN * arc
+            y = height_at(family, value)
             spots.append(Spot(Place(name, space), x, y))
             if (1, Place(name, space)) not in uncut:
-                tall = MARK / FULL_TURN * arc / 2
                 corners = [(x - half, y - tall), (x + half, y - tall), (x + half, y + tall), (x - half, y + tall)]
                 curves.append(Curve(f"{name} {space}", np.array([*corners, corners[0]])))
-    bare = np.array([[0.0, 0.0], [blank.length, 0.0], [blank.length, arc], [0.0, arc]])
+    bare = np.array([[0.0, 0.0], [blank.length, 0.0], [blank.length, size[1]], [0.0, size[1]]])
     return Shape((View("unrolled", bare, bare, tuple(curves), tuple(spots)),))
 
 

@@ -39,7 +39,7 @@ def _edge(sheet: Sheet, edge: Points | None, straight: float, *, is_upper: bool)
 
 def bow(sheet: Sheet) -> str:
     """The bow: a plain shape of our own, a shield lying on its side."""
-    half = sheet.blank.height / 2 * sheet.scale
+    half = sheet.height / 2 * sheet.scale
     middle = sheet.top + half
     tall, neck = max(half * 1.12, 74), half + 9
     left, right = BOW_LEFT, BLADE_LEFT

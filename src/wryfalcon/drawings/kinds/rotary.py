@@ -7,13 +7,14 @@ from math import cos, radians, sin
 from keycore.coordinate import FULL_TURN
 from keycore.cutting.commands import Move
 from keycore.geometry.shape import Shape
+from keycore.kinds.rotary import angle_view, around, height_at
 from wryfalcon.drawings.kinds import Extras, KeyLook
 from wryfalcon.drawings.kinds.edge import bow
 from wryfalcon.drawings.sheet import Sheet, path, px
 
 END = 9.0  # radius of an end view
 FLAT = 5.0  # how far from its middle a flat lies
-OVER = 14.0  # of the end views above the lower edge
+UNDER = 17.0  # of the end views below the upper edge
 
 
 def outline(sheet: Sheet, shape: Shape | None) -> str:
@@ -30,7 +31,8 @@ def flats(sheet: Sheet, shape: Shape | None) -> Extras:
     marks = " ".join(
         path([(sheet.along(float(x)), sheet.y(float(y))) for x, y in curve.points], close=True) for curve in view.curves
     )
-    ends = [_end(sheet.along(spot.x), sheet.bottom - OVER, FULL_TURN * spot.y / sheet.height) for spot in view.spots]
+    lowest, whole = angle_view(sheet.family)[0], around(sheet.family)
+    ends = [_end(sheet.along(spot.x), sheet.top + UNDER, lowest + FULL_TURN * spot.y / whole) for spot in view.spots]
     rounds, chords = " ".join(each for each, _ in ends), " ".join(each for _, each in ends)
     return Extras((("face-slot", marks), ("bow", rounds), ("cut-line", chords)))
 
@@ -49,7 +51,7 @@ def _end(x: float, y: float, angle: float) -> tuple[str, str]:
 def tool_at(sheet: Sheet, move: Move, share: float) -> tuple[float, float]:
     """The wheel over its flat; the clamp has turned the key."""
     along = sheet.x(sheet.family.space.from_machine(move.position))
-    return along, sheet.y((move.value % FULL_TURN) / FULL_TURN * sheet.height)
+    return along, sheet.y(height_at(sheet.family, move.value))
 
 
 LOOK = KeyLook(

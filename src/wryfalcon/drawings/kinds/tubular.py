@@ -41,7 +41,7 @@ def face(sheet: Sheet, shape: Shape | None) -> Extras:
     at = [(number, 2 * pi * arc / sheet.length) for number, arc in spots]
     marks = " ".join(_slot(angle) for _, angle in at)
     numbers = [(px(x + NUMBERS * sin(a)), px(y - NUMBERS * cos(a) + 4), str(number)) for number, a in at]
-    paths = (("blade ring", ring), ("blade", nib), ("face-slot" if shape is not None else "position", marks))
+    paths = (("blade ring", ring), ("blade", nib), ("face-slot" if shape is not None else "face-mark", marks))
     return Extras(paths, (*numbers, (px(x), px(y + 5), "key’s end")))
 
 
