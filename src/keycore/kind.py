@@ -206,6 +206,7 @@ class Kind:
     usual_entry: str = ""  # how its keys usually go in, added where the document does not say
     once_cut_down: str = "Then look: does its tumbler sit flush, or still mark the blank?"  # at each stage of a blank
     ends: tuple[str, str] = ("the bow", "the tip")  # what cuts are counted from, by the names bow and tip
+    looks: frozenset[str] = frozenset()  # ways of looking that only its locks allow, by name
     why_not_turned: Callable[[Track], str] = _may_be_turned
     can_be_recut: bool = True  # whether a cut may be cut again, deeper, where the family does not say
     check: Callable[[Family], Iterable[InputError]] = _nothing_wrong

@@ -10,6 +10,7 @@ from django.utils import timezone
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
+from keycore.documents.family import read_family
 from web.jobs import People, carded, hang, read, settled
 from web.odd_posts import FILES, ODD, Walk, some_oddness
 from wryfalcon.bench.actions.sources import add_source
@@ -19,6 +20,7 @@ from wryfalcon.demonstration.making import family_record, finished_key
 from wryfalcon.machines.models import Machine
 
 pytestmark = pytest.mark.django_db
+HARBOUR = read_family("harbour-five")
 
 QUESTIONS = (
     "track", "source", "cut", "depth", "piece", "q", "code", "machine", "tag", "trim", "page", "add", "choose", "again",
@@ -35,7 +37,7 @@ def walk(client: Client, people: People) -> Walk:
     carded(people, ready, Machine.objects.get(name="Old Gannet"))
     finished_key(ready, timezone.now())
     every = hang(people, family=family_record("lighthouse-eight"), on_bench=OnBench.LOCK)
-    for kind, _ in SourceKind.offered():
+    for kind, _ in SourceKind.offered(HARBOUR):
         add_source(people["tam"], every, every.family.tracks[0].name, kind)
     client.force_login(people["orla"])
     found = Walk(client, each=12).go()
@@ -101,7 +103,7 @@ def test_what_once_broke_a_tag_is_refused_and_it_goes_on(
         assert smith.get(f"/tags/{tag}/{stage}").status_code < 400, stage
 
 
-@pytest.mark.parametrize("kind", [kind for kind, _ in SourceKind.offered()])
+@pytest.mark.parametrize("kind", [kind for kind, _ in SourceKind.offered(HARBOUR)])
 def test_a_source_is_read_in_its_own_way_only(smith: Client, people: People, kind: str) -> None:
     """A post of another kind's form to a source leaves nothing that the reading would trip over."""
     tag = hang(people)

@@ -15,7 +15,8 @@ from wryfalcon.bench.actions.prove import read_caliper
 from wryfalcon.bench.actions.read import state_labels
 from wryfalcon.bench.actions.set_up import Chosen, set_up
 from wryfalcon.bench.actions.sources import SourceSettings, add_source, describe_source
-from wryfalcon.bench.models import Piece, Tag
+from wryfalcon.bench.actions.touch_up import TouchedCut, touch_up_cuts
+from wryfalcon.bench.models import Piece, Source, Tag
 from wryfalcon.bench.queries.cards import hand_checks
 from wryfalcon.bench.queries.proving import proof_of
 from wryfalcon.bench.queries.reading import readings_of
@@ -174,3 +175,100 @@ def passed(piece: Piece, seconds: float) -> None:
     assert piece.machine is not None
     panel(piece.machine.port, do="pass", seconds=seconds)
     followed(piece)
+
+
+class TestSwings:
+    @pytest.fixture
+    def source(self, people: People) -> Source:
+        return add_source(people["tam"], disc(people), "A", "swings")
+
+    def feel(self, smith: Client, source: Source, number: int, *felt: str) -> str:
+        for each in felt:
+            answer = smith.post(
+                f"/tags/{source.tag}/read/{source.pk}/swing", {"disc": number, "felt": each}, follow=True
+            )
+        return re.sub(r"\s+", " ", answer.content.decode())
+
+    def test_a_label_is_one_more_than_the_clicks_and_a_disc_that_stays_is_the_last_depth(
+        self, smith: Client, source: Source
+    ) -> None:
+        for number, label in enumerate(TURNS[1:], start=2):
+            clicks = int(label) - 1
+            self.feel(smith, source, number, *(["still"] if label == "6" else ["minor"] * clicks + ["major"]))
+        (reading,) = readings_of(source.tag)
+        assert reading.labels == TURNS  # the first never varies
+        page = self.feel(smith, source, 2, "major")
+        assert "Disc 2 is found already: take that back first." in page
+        assert "Disc 1 never varies in this family." in self.feel(smith, source, 1, "major")
+
+    def test_a_little_only_rules_the_depths_out_that_were_tried(self, smith: Client, source: Source) -> None:
+        page = self.feel(smith, source, 4, "minor", "minor")
+        assert "2 clicks, only a little so far" in page
+        posterior = readings_of(source.tag)[0].posterior
+        assert posterior is not None
+        row = posterior.marginals[3]
+        assert max(row[:2]) < min(row[2:]) / 5
+        assert "Every depth of disc 4 was tried" in self.feel(smith, source, 4, *["minor"] * 5)
+        assert "Say how the disc moved" in self.feel(smith, source, 5, "hard")
+        smith.post(f"/tags/{source.tag}/read/withdraw", {"track": "A", "source": source.pk})
+
+    def test_it_is_offered_for_discs_alone(self, smith: Client, people: People) -> None:
+        tag = tubular(people)
+        assert "by swings and clicks" not in smith.get(f"/tags/{tag}/read?add=1").content.decode()
+        with pytest.raises(NotDone, match="Choose what is read"):
+            add_source(people["tam"], tag, "A", "swings")
+
+
+class TestNeverCutAgain:
+    def test_each_candidate_takes_a_blank_and_nothing_is_touched_up(
+        self, smith: Client, people: People, gannet: Machine
+    ) -> None:
+        tag = disc(people)
+        source = add_source(people["tam"], tag, "A", "parts", "six discs of nine")
+        state_labels(people["tam"], tag, source, {space: [TURNS[space - 1]] for space in range(1, 9)})
+        left = smith.get(f"/tags/{tag}/tries").context["left"]
+        assert (left.candidates, left.new_blanks) == (6, 6)  # the last disc may be any of six
+        with pytest.raises(NotDone, match="Choose what is read"):
+            add_source(people["tam"], tag, "A", "stages")
+        settled(people, tag, {"A": TURNS})
+        carded(people, tag, gannet, smith)
+        piece = finish(asked(people, tag, sent(people, tag), "clamp", "start"))
+        for by_file in (True, False):
+            with pytest.raises(NotDone, match="never cut again"):
+                touch_up_cuts(by(people), tag, piece, [TouchedCut("A", 2, 1.0, "rubs")], by_file=by_file)
+        assert smith.get(f"/tags/{tag}/prove").context["taking"] is None
+
+
+class TestPlanFiles:
+    def test_have_a_head_and_the_machines_own_letters(self, smith: Client, people: People, gannet: Machine) -> None:
+        tag = tubular(people)
+        settled(people, tag, {"A": SLOTS})
+        carded(people, tag, gannet, smith)
+        lines = smith.post(f"/tags/{tag}/set-up/plan.nc").content.decode().splitlines()
+        assert f"(tag {tag})" in lines
+        assert "(family Bollard seven, edition 2025)" in lines
+        assert "(blank BO-7)" in lines
+        assert any(line.startswith("(gauge shoulder, stop shoulder, held in Round-key adapter") for line in lines)
+        assert any(line.startswith("(cutter S-128, indexed)") for line in lines)
+        assert any(line.startswith("(offsets put in: ") for line in lines)
+        at = lines.index("G0 A45.0000")
+        assert lines[at + 1 : at + 3] == ["G1 X1.2192 F60.0", "G0 X-2.0000"]  # 0.048 in deep, and clear of the end
+        safe = [float(line[4:]) for line in lines if line.startswith("G0 X")]
+        assert set(safe) == {-2.0}  # never into the metal on the way
+
+    def test_of_discs_are_fed_by_hand_to_the_stop(self, smith: Client, people: People, gannet: Machine) -> None:
+        tag = disc(people)
+        settled(people, tag, {"A": TURNS})
+        carded(people, tag, gannet, smith)
+        lines = smith.post(f"/tags/{tag}/set-up/plan.nc").content.decode().splitlines()
+        at = next(n for n, line in enumerate(lines) if line.startswith("G0 X3.9"))
+        assert lines[at : at + 2] == ["G0 X3.9000 A36.0000", "M0 (feed to the stop, back off)"]
+
+    @pytest.mark.parametrize("kind", ["dxf", "svg"])
+    def test_every_view_is_written(self, smith: Client, people: People, gannet: Machine, kind: str) -> None:
+        for tag, bitting in ((tubular(people), SLOTS), (disc(people), TURNS)):
+            settled(people, tag, {"A": bitting})
+            carded(people, tag, gannet, smith)
+            answer = smith.post(f"/tags/{tag}/set-up/plan.{kind}")
+            assert answer.status_code == 200
+            assert len(answer.content) > 500

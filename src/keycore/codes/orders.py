@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from keycore.codes.candidates import Steps
-from keycore.codes.progression import Chain, Progression, fewest_blanks
+from keycore.codes.progression import Chain, Progression, blanks_for
 
 ALIKE = 12  # decimals to which chances that are alike agree
 
@@ -66,12 +66,15 @@ def likeliest_within(progression: Progression, chances: Mapping[Steps, float]) -
     return _order([each for _, tries in runs for each in tries], progression, chances)
 
 
-def likeliest_first(candidates: NDArray[np.int8], chances: Mapping[Steps, float], begun: Sequence[Steps] = ()) -> Order:
+def likeliest_first(
+    candidates: NDArray[np.int8], chances: Mapping[Steps, float], begun: Sequence[Steps] = (), *,
+    can_be_recut: bool = True,
+) -> Order:  # fmt: skip
     """Strictly the likeliest first, on as few new blanks as that order can be cut on.
 
     The blanks are the fewest for that order: a progression in which a key must also come later to
-    follow. Arguments: ``candidates`` (b, n), the ``chances`` of each, what the blanks ``begun`` are cut to, (n,) each.
-    Returns an Order. Raises KeyError for a candidate without a chance.
+    follow. Arguments: ``candidates`` (b, n), the ``chances`` of each, what the blanks ``begun`` are cut to, (n,) each,
+    and whether they ``can_be_recut``. Returns an Order. Raises KeyError for a candidate without a chance.
 
     >>> order = likeliest_first(np.array([[0, 1], [1, 0], [1, 1]], np.int8), {(0, 1): 0.5, (1, 0): 0.2, (1, 1): 0.3})
     >>> [each.steps for each in order.tries], order.blanks
@@ -80,7 +83,7 @@ def likeliest_first(candidates: NDArray[np.int8], chances: Mapping[Steps, float]
     keys = [tuple(map(int, row)) for row in candidates]
     ranked = sorted(keys, key=lambda steps: (-chances[steps], steps))
     timed = np.array([(*steps, rank) for rank, steps in enumerate(ranked, start=1)], dtype=np.int16)
-    found = fewest_blanks(timed, [(*steps, 0) for steps in begun])
+    found = blanks_for(timed, [(*steps, 0) for steps in begun], can_be_recut=can_be_recut)
     blank_of = {steps[:-1]: blank for blank, chain in _by_blank(found) for steps in chain}
     return _order([Try(blank_of[steps], steps) for steps in ranked], found, chances)
 

@@ -76,6 +76,34 @@ def fewest_blanks(candidates: NDArray[np.integer], begun: Sequence[Steps] = ()) 
     )
 
 
+def one_blank_each(candidates: NDArray[np.integer], begun: Sequence[Steps] = ()) -> Progression:
+    """Put every candidate on a blank of its own: a family whose cuts are never cut again has no other way.
+
+    Arguments: ``candidates`` (b, n) different bittings; ``begun`` the blanks in hand, which serve nothing any more.
+    Returns a Progression, shallowest first. Raises nothing.
+
+    >>> one_blank_each(np.array([[0, 1], [0, 0]], np.int8), begun=[(0, 0)]).chains
+    (((0, 0),), ((0, 1),))
+    """
+    keys = sorted((tuple(map(int, row)) for row in candidates), key=lambda steps: (sum(steps), steps))
+    return Progression(tuple((steps,) for steps in keys), ((),) * len(begun))
+
+
+def blanks_for(
+    candidates: NDArray[np.integer], begun: Sequence[Steps] = (), *, can_be_recut: bool = True
+) -> Progression:
+    """The fewest blanks for a family whose keys can be cut again, and a blank for each key of one whose cannot.
+
+    Arguments: ``candidates`` (b, n), what the blanks ``begun`` are cut to, (n,) each, and whether they
+    ``can_be_recut``. Returns a Progression. Raises nothing.
+
+    >>> four = np.indices((4, 4)).reshape(2, -1).T.astype(np.int8)
+    >>> blanks_for(four).blanks, blanks_for(four, can_be_recut=False).blanks
+    (4, 16)
+    """
+    return fewest_blanks(candidates, begun) if can_be_recut else one_blank_each(candidates, begun)
+
+
 def _chain(rows: Sequence[Steps], follower: NDArray[np.intp], first: int) -> tuple[Steps, ...]:
     chain, at = [rows[first]], int(follower[first])
     while at >= 0:

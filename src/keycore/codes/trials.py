@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 from keycore.codes.candidates import candidates_of
 from keycore.codes.half_steps import Halving, halve, whole_steps
 from keycore.codes.orders import Order, blank_after_blank, likeliest_first, likeliest_within
-from keycore.codes.progression import fewest_blanks
+from keycore.codes.progression import blanks_for
 from keycore.errors import InputError
 from keycore.proving.lock import play_of
 from keycore.reading.decode import Reading, chances_among
@@ -59,7 +59,7 @@ def keys_to_try(reading: Reading, sheet: Sheet) -> ToTry:
     Arguments: the ``reading`` of the track; what the ``sheet`` knows beside it. Returns a ToTry, without orders where
     no key is left. Raises InputError where a cut has no depth left, or more keys are possible than anybody tries.
     """
-    family, track = reading.family, reading.track
+    family, track, recut = reading.family, reading.track, reading.family.can_be_recut
     if not all(sheet.known):
         raise InputError("known", "no depth is left for one of the cuts")
     candidates = candidates_of(track, sheet.known, rules=family.rules, among=sheet.among)
@@ -69,18 +69,22 @@ def keys_to_try(reading: Reading, sheet: Sheet) -> ToTry:
         candidates = candidates[stood_for(places, candidates)]
     if len(candidates) > MOST_TRIED:
         raise InputError("known", f"{len(candidates):,} keys are still possible, more than anybody tries")
-    halving = halve(track, play_of(family), candidates) if sheet.half_steps and len(candidates) else whole_steps(track)
+    halving = (
+        halve(track, play_of(family), candidates)
+        if sheet.half_steps and recut and len(candidates)
+        else whole_steps(track)
+    )
     if not len(candidates):
         return ToTry(candidates, halving, {})
     tries, chances = halving.tries(candidates), _chances(reading, candidates, halving)
-    progression = fewest_blanks(tries, sheet.begun)
+    progression = blanks_for(tries, sheet.begun, can_be_recut=recut)
     return ToTry(
         candidates,
         halving,
         chances,
         likeliest_within(progression, chances),
         blank_after_blank(progression, chances),
-        likeliest_first(tries, chances, sheet.begun),
+        likeliest_first(tries, chances, sheet.begun, can_be_recut=recut),
     )
 
 

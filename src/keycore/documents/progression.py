@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from keycore.codes.candidates import candidates_of
-from keycore.codes.progression import fewest_blanks
+from keycore.codes.progression import blanks_for
 from keycore.documents.family import family_of, step_of, steps_of
 from keycore.documents.models.progression import ProgressionModel
 from keycore.documents.parse import check
@@ -28,7 +28,8 @@ def answer_progress(data: Any) -> dict[str, Any]:
     if model.among is not None:
         among = [steps_of(track, labels, f"among[{place}]") for place, labels in enumerate(model.among)]
     rules = family.rules if "rules" in model.obey else Rules()
-    found = fewest_blanks(candidates_of(track, known, obey_macs="macs" in model.obey, rules=rules, among=among))
+    candidates = candidates_of(track, known, obey_macs="macs" in model.obey, rules=rules, among=among)
+    found = blanks_for(candidates, can_be_recut=family.can_be_recut)
     return {
         "candidates": found.candidates,
         "blanks": found.blanks,

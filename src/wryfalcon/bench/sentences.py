@@ -5,20 +5,23 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import replace
 
+from django.utils import timezone
+
+from keycore.cutting.commands import MachineOffsets
 from keycore.cutting.plan import Plan, Problem
 from keycore.reading.decode import Posterior
 from keycore.reading.influence import Influence
 from keycore.reading.next_look import With
 from keycore.rules import Break
 from keycore.units import Unit
-from wryfalcon.bench.models import SourceKind
+from wryfalcon.bench.models import SetUp, SourceKind, Tag
 from wryfalcon.bench.queries.cards import Holding, Moved
 from wryfalcon.bench.queries.evidence import SourceReading
 from wryfalcon.bench.queries.planning import Card
 from wryfalcon.bench.queries.reading import TrackReading
 from wryfalcon.bench.queries.trial_sheet import SheetLeft
 from wryfalcon.drawings.strip import chance_words
-from wryfalcon.lengths import say_mm, say_tool, show_small
+from wryfalcon.lengths import say_figure, say_mm, say_tool, show_small
 from wryfalcon.machines.models import Machine
 
 LIKELY_ENOUGH = 0.9  # no advice is given past this where no look is worth its trouble
@@ -229,3 +232,21 @@ def why_not_cut(holding: Holding, then: str = "") -> str:
         return practice_words(holding.card.machine)
     then = then or ("Make the card anew" if holding.to_remake else "Go through its checks again")
     return f"{' '.join(lapse_words(holding))} {then}."
+
+
+def plan_head(tag: Tag, card: SetUp, offsets: MachineOffsets, key: str = "") -> list[str]:
+    """What stands at the head of a cut plan: whose it is, by which table, how it is held, what was put in, and when."""
+    family, machine = tag.family, card.machine
+    edition = f", edition {family.edition}" if family.edition else ""
+    stop = f", stop {family.setup['stop']}" if family.setup.get("stop") else ""
+    put_in = f"{say_figure(family.space, offsets.space)} in place, "
+    put_in += f"{say_figure(family.depth, offsets.value)} in depth"
+    return [
+        f"tag {tag}{f', {key}' if key else ''}",
+        f"family {family.name}{edition}",
+        f"blank {tag.blank.code if tag.blank else family.blank.code if family.blank else 'not known'}",
+        f"gauge {family.gauge}{stop}, held in {card.jaw_side or 'the jaw'} of {machine}",
+        f"cutter {card.cutter}, {card.style}",
+        f"offsets put in: {put_in}",
+        f"made {timezone.localtime(card.at):%Y-%m-%d %H:%M}",
+    ]

@@ -96,6 +96,7 @@ KIND = Kind(
     depth=Coordinate("angle of the cut", Quantity.ANGLE, is_round=True),
     falls_when_deeper=None,
     can_be_recut=False,
+    looks=frozenset({"swings"}),
     assumed=assumed,
     per_inch=per_inch,
     view_size=view_size,

@@ -21,7 +21,7 @@ from wryfalcon.bench.models import MadeHow, Outcome, Piece, PieceState, SetUp, S
 from wryfalcon.bench.piece_states import AT_MACHINE, OPEN, SENT_AGAIN, TO_BE_LOOKED_AT, Operation
 from wryfalcon.bench.queries.cards import EVERY_TICK, Holding, Lapse, Moved, is_practised, moved_since, what_holds
 from wryfalcon.bench.queries.proving import cuts_to_deepen, proof_of
-from wryfalcon.bench.sentences import practice_words, why_not_cut
+from wryfalcon.bench.sentences import plan_head, practice_words, why_not_cut
 from wryfalcon.library.models import Blank
 from wryfalcon.log.actions import write_down
 from wryfalcon.log.models import Event
@@ -29,6 +29,7 @@ from wryfalcon.machines.actions.orders import Press, give_up_orders, place_order
 from wryfalcon.machines.models import DriverKind, Machine, Order
 from wryfalcon.machines.queries.fittings import axes_of
 from wryfalcon.machines.queries.line import LineNow, line_of
+from wryfalcon.machines.queries.offsets import offsets_for
 from wryfalcon.refusal import NotDone
 
 ALWAYS = (Operation.HOLD, Operation.STOP)
@@ -85,6 +86,7 @@ def touch_up(press: Press, tag: Tag, piece: Piece) -> Piece:
     to their target by the card in force, which must be of the same bitting.
     """
     check_open(tag)
+    check_recut(tag)
     piece = _as_it_is(piece)
     refuse_while_one_is_open(tag)
     if Piece.objects.filter(onto=piece).exclude(state=PieceState.ABANDONED).exists():
@@ -377,6 +379,12 @@ def _planned(tag: Tag, card: SetUp) -> Piece | None:
     return None
 
 
+def check_recut(tag: Tag) -> None:
+    """Raise NotDone for a family whose keys are never cut again."""
+    if tag.family_record is not None and not tag.family.can_be_recut:
+        raise NotDone("Keys of this family are never cut again: a second cut does not replace the first. Take a blank.")
+
+
 def refuse_while_one_is_open(tag: Tag) -> None:
     """Raise NotDone while a key of the tag is being made: one is gone on with, or ended, before the next."""
     piece = Piece.objects.filter(tag=tag, state__in=OPEN).first()
@@ -389,6 +397,15 @@ def uncut_of(family: Family) -> float:
     """The depth axis's number where nothing is cut yet, mm or degrees; 0 where the family does not say."""
     uncut = family.kind.uncut(family, family.tracks[0])
     return 0.0 if uncut is None else family.depth.to_machine(uncut)
+
+
+def _head(piece: Piece) -> list[str]:
+    """What stands at the head of the plan that a piece is cut by."""
+    card, tag = piece.set_up, piece.tag
+    if card is None:
+        return []
+    offsets = offsets_for(card.machine, tag.family.gauge, card.jaw_side, tag.family_record)
+    return plan_head(tag, card, offsets, piece.called)
 
 
 def deeper_of(family: Family) -> str:
@@ -412,6 +429,7 @@ def send_piece(press: Press, piece: Piece) -> None:
         "axes": [axes.space, axes.depth],
         "blank_height": uncut_of(piece.tag.family),
         "deeper": deeper_of(piece.tag.family),
+        "head": _head(piece),
         "onto": piece.onto.job if piece.onto and _is_of(piece.onto, piece.machine) else None,
     }
     place_order(press, piece.machine, Operation.LOAD, job=piece.job, data=data)

@@ -16,7 +16,7 @@ from keycore.units import Unit
 from wryfalcon.accounts.models import User
 from wryfalcon.bench.actions.sources import calipers_of
 from wryfalcon.bench.actions.take_in import check_read
-from wryfalcon.bench.models import Beside, CutMark, Sighting, Source, SourceKind, Tag, TumblerSeen
+from wryfalcon.bench.models import Beside, CutMark, Sighting, Source, SourceKind, Swing, Tag, TumblerSeen
 from wryfalcon.lengths import NotALength, Understood, can_measure, figure, meant_in_other_unit, parse_value, say_value
 from wryfalcon.log.actions import write_down
 from wryfalcon.log.models import Event
@@ -199,6 +199,36 @@ def spoil_round(actor: User, tag: Tag, source: Source, depth: str) -> None:
     if not spoiled.update(withdrawn=True):
         raise NotDone(f"Depth key {depth[:3]} has not been looked at.")
     write_down(Event.READING_WITHDRAWN, actor, tag, **_said(source), depth_key=depth)
+
+
+@transaction.atomic
+def note_swing(actor: User, tag: Tag, source: Source, space: int, felt: str) -> None:
+    """How a disc moved at the click it stands at: a little (a false gap), a lot (the true one), or not at all.
+
+    A disc's label is the place of the click at which it moved a lot, one more than the clicks it took; one that never
+    moves is the last depth and doubles as the tension. Raises NotDone for a disc that was found already, that never
+    varies, or all of whose depths were tried.
+    """
+    check_read(tag)
+    _check_kind(source, source.kind == SourceKind.SWINGS)
+    track = tag.family.track(source.track)
+    _check_space(track, space)
+    if space in dict(track.fixed):
+        raise NotDone(f"Disc {space} never varies in this family.")
+    seen = source.sightings.filter(space=space, withdrawn=False)
+    if seen.filter(seen=TumblerSeen.FLUSH).exists():
+        raise NotDone(f"Disc {space} is found already: take that back first.")
+    clicks = seen.filter(seen=TumblerSeen.PROUD).count()
+    if felt == Swing.STILL:
+        label, how = track.labels[-1], TumblerSeen.FLUSH
+    elif felt not in list(Swing):
+        raise NotDone("Say how the disc moved: a little, a lot, or not at all.")
+    elif clicks >= len(track.labels):
+        raise NotDone(f"Every depth of disc {space} was tried: take some back, and feel again.")
+    else:
+        label, how = track.labels[clicks], TumblerSeen.FLUSH if felt == Swing.MAJOR else TumblerSeen.PROUD
+    look = _see(actor, source, {space: {"depth": label, "seen": how}})
+    write_down(Event.LOOKED, actor, tag, **_said(source, look), space=space)
 
 
 @transaction.atomic

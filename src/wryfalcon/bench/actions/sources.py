@@ -34,7 +34,7 @@ class SourceSettings:
 def add_source(actor: User, tag: Tag, track: str, kind: str, name: str = "") -> Source:
     """Begin a source. Raises NotDone for a kind or track that there is not."""
     check_read(tag)
-    if kind not in dict(SourceKind.offered()) or track not in [t.name for t in tag.family.tracks]:
+    if kind not in dict(SourceKind.offered(tag.family)) or track not in [t.name for t in tag.family.tracks]:
         raise NotDone("Choose what is read, and of which edge.")
     source = Source.objects.create(
         tag=tag,

@@ -12,7 +12,14 @@ from django.utils import timezone
 
 from keycore.cutting.intent import deeper
 from keycore.family import Family
-from wryfalcon.bench.actions.cut import card_of_the_same, new_job, plan_piece, refuse_while_one_is_open, send_piece
+from wryfalcon.bench.actions.cut import (
+    card_of_the_same,
+    check_recut,
+    new_job,
+    plan_piece,
+    refuse_while_one_is_open,
+    send_piece,
+)
 from wryfalcon.bench.actions.prove import check_cut, check_finished
 from wryfalcon.bench.models import Lock, MadeHow, Piece, PieceState, Tag
 from wryfalcon.bench.queries.cards import is_practised, moved_since
@@ -44,6 +51,7 @@ def touch_up_cuts(press: Press, tag: Tag, piece: Piece, cuts: Sequence[TouchedCu
     key that was touched up already, that is not known well enough, or whose machine moved since.
     """
     check_finished(tag, piece)
+    check_recut(tag)
     piece = Piece.objects.select_related("machine", "tag", "settlement", "set_up").get(pk=piece.pk)
     refuse_while_one_is_open(tag)
     if Piece.objects.filter(onto=piece).exclude(state=PieceState.ABANDONED).exists():

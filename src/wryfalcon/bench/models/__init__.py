@@ -21,6 +21,7 @@ from wryfalcon.bench.models.reading import (
     Sighting,
     Source,
     SourceKind,
+    Swing,
     TumblerSeen,
     WearGrade,
 )
@@ -58,6 +59,7 @@ __all__ = [
     "Sighting",
     "Source",
     "SourceKind",
+    "Swing",
     "Tag",
     "TagState",
     "ToolKind",

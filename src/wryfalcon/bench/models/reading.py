@@ -5,6 +5,7 @@ from __future__ import annotations
 from django.conf import settings
 from django.db import models
 
+from keycore.family import Family
 from wryfalcon.bench.models.jobs import Tag
 from wryfalcon.codes.models import Code
 from wryfalcon.fields import ENDS
@@ -36,11 +37,17 @@ class SourceKind(models.TextChoices):
     KNOWN = "known", "A bitting that is known"
     TRIED = "tried", "Tried in the lock"
     TRY_OUT = "try-out", "Turned by a key of our own"
+    SWINGS = "swings", "Discs felt, by swings and clicks"
 
     @classmethod
-    def offered(cls) -> list[tuple[str, str]]:
-        """Those that a source can be begun as; a key that turned comes from its trial sheet."""
-        return [choice for choice in cls.choices if choice[0] != cls.TRIED]
+    def offered(cls, family: Family) -> list[tuple[str, str]]:
+        """Those that a source can be begun as for a family; a key that turned comes from its trial sheet.
+
+        A blank is cut down by stages only where it can be cut again.
+        """
+        others = {cls.TRIED} if family.can_be_recut else {cls.TRIED, cls.STAGES}
+        others |= {cls.SWINGS} - family.kind.looks
+        return [choice for choice in cls.choices if choice[0] not in others]
 
     @property
     def is_stated(self) -> bool:
@@ -102,6 +109,14 @@ class TumblerSeen(models.TextChoices):
     FLUSH = "flush", "flush"
     PROUD = "proud", "not flush"
     UNSURE = "unsure", "unsure"
+
+
+class Swing(models.TextChoices):
+    """How a disc moves at a click."""
+
+    MINOR = "minor", "a little: the next click"
+    MAJOR = "major", "a lot: this is it"
+    STILL = "still", "not at all: it is the last depth"
 
 
 class Beside(models.TextChoices):

@@ -192,7 +192,7 @@ class SourceReading:
                 return rounded_by_machine(self.family, self.track, labels, self._grade)
             case SourceKind.PINS:
                 return measured_from_pins(self.family, self.track, self._pins(other_key), self.record.plug or 0.0)
-            case SourceKind.DEPTH_KEYS:
+            case SourceKind.DEPTH_KEYS | SourceKind.SWINGS:
                 return TumblerLooks(tuple(self._round(depth, seen) for depth, seen in self.rounds.items()))
             case SourceKind.COMPARED:
                 return self._compared()

@@ -49,6 +49,8 @@ def looks_of(reading: TrackReading, source: SourceReading, depth: str) -> dict[s
     match SourceKind(source.record.kind):
         case SourceKind.DEPTH_KEYS:
             return _depth_keys(reading, source, depth)
+        case SourceKind.SWINGS:
+            return {"discs": _discs(reading, source)}
         case SourceKind.GRID:
             return {"columns": _columns(source), "depths": reading.track.labels, "is_settled": is_settled(reading)}
         case SourceKind.STAGES:
@@ -120,6 +122,30 @@ def _depth_keys(reading: TrackReading, source: SourceReading, wanted: str) -> di
         "passed_over": [labels[step] for step in following.passed_over],
         "is_settled": is_settled(reading),
     }
+
+
+@dataclass(frozen=True)
+class Disc:
+    """One disc as it was felt: how many clicks it took so far, and its depth once it is found or known."""
+
+    number: int  # as the source counts
+    clicks: int
+    label: str
+    is_fixed: bool
+
+
+def _discs(reading: TrackReading, source: SourceReading) -> list[Disc]:
+    """Every disc in the order that the source counts."""
+    labels, fixed = reading.track.labels, dict(reading.track.fixed)
+    found = []
+    for number in source.spaces:
+        space = source.shown_space(number)
+        seen = {depth: by_space[space] for depth, by_space in source.rounds.items() if space in by_space}
+        is_it = [depth for depth, how in seen.items() if how == TumblerSeen.FLUSH]
+        label = labels[fixed[space]] if space in fixed else is_it[0] if is_it else ""
+        clicks = sum(how == TumblerSeen.PROUD for how in seen.values())
+        found.append(Disc(number, clicks, label, space in fixed))
+    return found
 
 
 def _columns(source: SourceReading) -> list[Column]:

@@ -192,7 +192,7 @@ def _kept_values(piece: Piece) -> defaultdict[tuple[str, int], list[ProofValue]]
 
 def cuts_to_deepen(tag: Tag, proof: MeasuredKey | None) -> list[ShallowCut]:
     """The measured cuts that are shallow by enough to be worth cutting again."""
-    if proof is None or tag.family.tolerance is None:
+    if proof is None or tag.family.tolerance is None or not tag.family.can_be_recut:
         return []
     shallow = []
     for cut in proof.cuts:

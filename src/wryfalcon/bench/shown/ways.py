@@ -65,5 +65,8 @@ WAYS: Mapping[SourceKind, Way] = {
         asks="The key that turned it",
         helps="A cut between two depths as 2½. Such a key turns locks of either.",
     ),
+    SourceKind.SWINGS: Way(
+        panel="bench/reading/_swings.html", legend=("Bar: moved a lot", "Cross: a little only"), each="disc"
+    ),
     SourceKind.TRIED: Way(panel="bench/reading/_tried.html"),
 }

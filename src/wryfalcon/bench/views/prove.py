@@ -256,7 +256,7 @@ def _of_trials(tag: Tag, piece: Piece, proof: MeasuredKey | None) -> dict[str, A
         "ways_up": WayUp.choices,
         "both_ways": tag.family_record is None or tag.family.goes_both_ways,
         "beside": beside_of(tag, piece),
-        "taking": room_shown(tag, piece, ground) if tag.family_record is not None else None,
+        "taking": room_shown(tag, piece, ground) if tag.family_record and tag.family.can_be_recut else None,
         "finish": [(look, words, look in piece.finish) for look, words in FINISH.items()],
         "marks": _marks(tag),
         "grades": [(grade, str(grade)) for grade in range(BEST_GRADE + 1)],

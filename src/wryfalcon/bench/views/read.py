@@ -188,7 +188,7 @@ def show_read(
         "source": source,
         "kind": kind,
         "choosing": choosing,
-        "kinds": SourceKind.offered(),
+        "kinds": SourceKind.offered(tag.family),
         "at": at,
         "rows": rows,
         "current": rows[at - 1] if at else None,

@@ -10,23 +10,24 @@ from django.shortcuts import render
 from django.views.decorators.http import require_GET, require_POST
 
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
-from wryfalcon.bench.actions.cut import uncut_of
+from wryfalcon.bench.actions.cut import deeper_of, uncut_of
 from wryfalcon.bench.actions.set_up import remake, set_up, tick
 from wryfalcon.bench.forms import FittingForm
 from wryfalcon.bench.models import SetUp, Tag
 from wryfalcon.bench.queries.cards import hand_checks, what_holds
 from wryfalcon.bench.queries.planning import Card, card_of, serves
-from wryfalcon.bench.sentences import lapse_words, practice_words, problems_of
+from wryfalcon.bench.sentences import lapse_words, plan_head, practice_words, problems_of
 from wryfalcon.bench.shown.cut_table import cut_table
 from wryfalcon.bench.shown.fittings import driven_machines, fittings_of, guide_words
 from wryfalcon.bench.shown.tries import try_words
 from wryfalcon.bench.views.stage import attempt, find_tag, key_to_cut, open_tag, show_stage, to_stage, whole_number
 from wryfalcon.drawings.jaw import draw_jaw
 from wryfalcon.log.actions import note_document
-from wryfalcon.machines.formats.gcode import write_gcode
+from wryfalcon.machines.formats.gcode import Program, write_gcode
 from wryfalcon.machines.formats.outline import write_dxf, write_svg
 from wryfalcon.machines.models import TRACES_SURFACE, Machine
 from wryfalcon.machines.queries.fittings import axes_of
+from wryfalcon.machines.queries.offsets import offsets_for
 from wryfalcon.machines.views.press import press_of
 
 
@@ -110,8 +111,11 @@ def _written(tag: Tag, card: Card, kind: str) -> tuple[str, str]:
         return write_dxf(card.plan), "image/vnd.dxf"
     if kind == "svg":
         return write_svg(card.plan), "image/svg+xml"
-    axes = axes_of(card.set_up.machine, card.set_up.jaw_side)
-    return write_gcode(f"tag {tag}", card.set_up.commands, uncut_of(tag.family), axes), "text/plain; charset=utf-8"
+    made = card.set_up
+    axes = axes_of(made.machine, made.jaw_side)
+    offsets = offsets_for(made.machine, tag.family.gauge, made.jaw_side, tag.family_record)
+    program = Program(f"tag {tag}", plan_head(tag, made, offsets), axes, deeper_of(tag.family))
+    return write_gcode(program, made.commands, uncut_of(tag.family)), "text/plain; charset=utf-8"
 
 
 def _context(request: PersonRequest, tag: Tag) -> dict[str, Any]:

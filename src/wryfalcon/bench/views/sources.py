@@ -20,6 +20,7 @@ from wryfalcon.bench.actions.read import (
     labels_typed,
     look_with_depth_key,
     mark_cut,
+    note_swing,
     see_stage,
     spoil_round,
     state_labels,
@@ -231,3 +232,13 @@ def _source_reading(number: int, source: int) -> tuple[Tag, SourceReading]:
     tag = find_tag(number)
     _find(tag, source)
     return tag, source_reading(tag, track_reading(tag, None, source), source)
+
+
+@require_POST
+@needs(Act.READ_KEYS)
+def swing(request: PersonRequest, number: int, source: int) -> HttpResponse:
+    """How one disc moved at a click."""
+    tag, found = _source_reading(number, source)
+    space = found.shown_space(whole_number(request.POST.get("disc")))
+    attempt(request, lambda: note_swing(request.user, tag, found.record, space, request.POST.get("felt", "")))
+    return _after_a_look(request, tag, found)

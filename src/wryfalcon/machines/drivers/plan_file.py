@@ -24,7 +24,7 @@ from wryfalcon.machines.drivers.interface import (
     Status,
     Whereabouts,
 )  # fmt: skip
-from wryfalcon.machines.formats.gcode import write_gcode
+from wryfalcon.machines.formats.gcode import Program, write_gcode
 
 AT_ONCE = 500
 NEXT = {
@@ -101,7 +101,10 @@ class PlanFileDriver:
         cuts = order.data["cuts"]
         self.folder.mkdir(parents=True, exist_ok=True)
         plan = self.folder / f"{order.job}.nc"
-        plan.write_text(write_gcode(order.job, cuts, order.data["blank_height"], AxisMap(*order.data["axes"])))
+        said = order.data
+        axes = AxisMap(*said["axes"])
+        program = Program(order.job, said.get("head", ()), axes, said.get("deeper", "less"))
+        plan.write_text(write_gcode(program, cuts, said["blank_height"]))
         entries: list[tuple[str, dict[str, Any]]] = [("loaded", {"of": len(cuts)})]
         if kept.job is not None and kept.state != "done":
             self._write(kept, order, [("set-aside", {})], kept.job)

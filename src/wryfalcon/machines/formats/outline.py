@@ -34,6 +34,7 @@ def write_dxf(plan: Plan) -> str:
 
 def write_svg(plan: Plan) -> str:
     """An SVG drawing at exactly 1:1 in millimetres."""
-    length, height = (plan.family.lengths.to_machine(size) for size in (plan.blank.length, plan.blank.height))
+    size = plan.family.kind.view_size(plan.family) or (plan.blank.length, plan.blank.height)
+    length, height = (plan.family.lengths.to_machine(each) for each in size)
     paths = {name: " ".join(f"{x:.4f},{height - y:.4f}" for x, y in points) for name, points in outlines(plan).items()}
     return render_to_string("machines/outline.svg", {"length": length, "height": height, "paths": paths})
