@@ -10,6 +10,7 @@ from django.test import Client
 
 from conftest import BenchMachine
 from web.jobs import People, asked, by, finish, followed, hang, on_the_line, panel, sent, settled, tick_on_page
+from wryfalcon.bench.actions.by_hand import HandWork, begin_by_hand, finish_by_hand, make_by_hand
 from wryfalcon.bench.actions.cut import operate
 from wryfalcon.bench.actions.prove import read_caliper
 from wryfalcon.bench.actions.read import state_labels
@@ -21,7 +22,7 @@ from wryfalcon.bench.queries.cards import hand_checks
 from wryfalcon.bench.queries.proving import proof_of
 from wryfalcon.bench.queries.reading import readings_of
 from wryfalcon.demonstration.making import again, family_record, type_values
-from wryfalcon.machines.models import Cutter, JawSide, Machine
+from wryfalcon.machines.models import Cutter, JawSide, Machine, MachineOffset
 from wryfalcon.refusal import NotDone
 
 pytestmark = pytest.mark.django_db
@@ -237,6 +238,99 @@ class TestNeverCutAgain:
             with pytest.raises(NotDone, match="never cut again"):
                 touch_up_cuts(by(people), tag, piece, [TouchedCut("A", 2, 1.0, "rubs")], by_file=by_file)
         assert smith.get(f"/tags/{tag}/prove").context["taking"] is None
+
+
+class TestByDials:
+    @pytest.fixture
+    def auk(self) -> Machine:
+        return Machine.objects.get(name="Little Auk")
+
+    def begun(self, people: People, tag: Tag, auk: Machine) -> Piece:
+        return begin_by_hand(by(people), tag, HandWork("dials", auk))
+
+    def test_a_tube_is_walked_dot_by_dot_in_divisions_of_the_side_dial(
+        self, smith: Client, people: People, auk: Machine
+    ) -> None:
+        """Cut 1 is 0.048 in: 1.2192 mm, of 0.05 mm a division 24.4; cut 3 lies lower than cut 2 and is passed."""
+        tag = tubular(people)
+        settled(people, tag, {"A": SLOTS})
+        piece = self.begun(people, tag, auk)
+        assert len(piece.steps) == 1 + 4 * 7
+
+        def shown() -> str:
+            return re.sub(r"\s+", " ", smith.get(f"/tags/{tag}/cut").content.decode())
+
+        assert "push the adapter gently until the blank touches the standing cutter" in shown()
+        for step, says in enumerate(
+            ("Cut 1: index to dot 1", "Cut 1: side dial to 24.4 divisions", "front dial to the cut mark", "gauge point")
+        ):
+            smith.post(f"/tags/{tag}/cut/{piece.pk}/walked", {"step": step})
+            assert says in shown(), says
+        for step in range(4, 10):
+            smith.post(f"/tags/{tag}/cut/{piece.pk}/walked", {"step": step})
+        page = shown()
+        assert "Cut 3: side dial to 16.3 divisions" in page
+        assert "It lies lower than before: go back past it by half a turn, then come up to it clockwise." in page
+
+    def test_a_step_said_twice_is_noticed_one_too_early_refused_and_made_only_at_the_end(
+        self, smith: Client, people: People, auk: Machine
+    ) -> None:
+        tag = tubular(people)
+        settled(people, tag, {"A": SLOTS})
+        piece, to = self.begun(people, tag, auk), f"/tags/{tag}/cut/"
+        smith.post(f"{to}{piece.pk}/walked", {"step": 0})
+        said = smith.post(f"{to}{piece.pk}/walked", {"step": 0}, follow=True).content.decode()
+        assert "That step was said already" in said
+        assert "Another step is next" in smith.post(f"{to}{piece.pk}/walked", {"step": 9}, follow=True).content.decode()
+        with pytest.raises(NotDone, match="Steps at the dials are still to be done: 28"):
+            finish_by_hand(by(people), tag, piece)
+        smith.post(f"{to}{piece.pk}/walked", {"back": "1"})
+        piece.refresh_from_db()
+        assert piece.walked == 0
+        assert (
+            "No step at the dials is done yet"
+            in smith.post(f"{to}{piece.pk}/walked", {"back": "1"}, follow=True).content.decode()
+        )
+        for step in range(len(piece.steps)):
+            smith.post(f"{to}{piece.pk}/walked", {"step": step})
+        assert "Made and deburred" in smith.get(f"/tags/{tag}/cut").content.decode()
+        finish_by_hand(by(people), tag, piece)
+        assert piece.state == "finished"
+        assert (
+            "No key is being cut by dials"
+            in smith.post(f"{to}{piece.pk}/walked", {"step": 3}, follow=True).content.decode()
+        )
+
+    def test_edge_keys_too_their_offsets_put_in_and_never_in_one_press(
+        self, smith: Client, people: People, auk: Machine
+    ) -> None:
+        """Harbour five is 8.4074 mm high; a 3 leaves 0.286 in, 7.2644 mm: 1.143 mm in, less the offset of 0.023."""
+        MachineOffset.objects.create(machine=auk, gauge="shoulder", value=0.023, space=-0.1)
+        tag = hang(people)
+        settled(people, tag)
+        with pytest.raises(NotDone, match="go through the dials step by step"):
+            make_by_hand(by(people), tag, HandWork("dials", auk))
+        piece = self.begun(people, tag, auk)
+        readings = [(step["act"], step["reading"]) for step in piece.steps[:4]]
+        assert readings == [
+            ("touch-off", 0.0),
+            ("along", pytest.approx(5.588 - 0.1)),
+            ("depth", pytest.approx(1.143 - 0.023)),
+            ("back", 0.0),
+        ]  # fmt: skip
+        page = re.sub(r"\s+", " ", smith.get(f"/tags/{tag}/cut").content.decode())
+        assert "Cut 1: along to 109.8 divisions" in page  # 5.488 mm of 0.05
+        assert "Cut 1: in to 56.0 divisions" in page  # 1.12 mm of 0.02
+        MachineOffset.objects.all().update(value=0.5)
+        piece.refresh_from_db()
+        assert piece.steps[2]["reading"] == pytest.approx(1.12)  # begun by what held then
+
+    def test_a_key_that_no_clamp_of_it_makes_is_not_offered(self, smith: Client, people: People, auk: Machine) -> None:
+        tag = disc(people)
+        settled(people, tag, {"A": TURNS})
+        assert "by the dials" not in smith.get(f"/tags/{tag}/cut").content.decode()
+        with pytest.raises(NotDone, match="nothing that makes the cuts of such a key"):
+            self.begun(people, tag, auk)
 
 
 class TestPlanFiles:

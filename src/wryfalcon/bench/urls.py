@@ -49,6 +49,7 @@ urlpatterns = [
     path("tags/<int:number>/read/<int:source>/grid", sources.tap_grid, name="tap-grid"),
     path("tags/<int:number>/read/<int:source>/look", sources.look, name="look"),
     path("tags/<int:number>/read/<int:source>/swing", sources.swing, name="swing"),
+    path("tags/<int:number>/cut/<int:piece>/walked", cut.walked, name="walked"),
     path("tags/<int:number>/read/<int:source>/stage", sources.stage, name="stage-cut"),
     path("tags/<int:number>/read/<int:source>/compare", sources.compare, name="compare-cuts"),
     path("tags/<int:number>/read/mark", sources.mark, name="mark-cut"),

@@ -78,6 +78,7 @@ def _machines() -> None:
         note="Hand-fed code machine in the back; takes a cut plan as a file.",
     )
     _duplicators(by_name["W-80"])
+    _by_dials(cutters)
     for machine, offsets in ((line, (0.012, -0.02)), (slow, (0.0, 0.0))):
         machine.cutters.set(cutters)
         for name, slot_depth in (("A", 4.2), ("B", 3.2)):
@@ -98,6 +99,21 @@ def _machines() -> None:
         note="Turns the key by itself; probe out before it is plugged in.",
     )  # fmt: skip
     JawSide.objects.create(machine=line, clamp=turning, name="flat", slot_depth=0.0)
+
+
+def _by_dials(cutters: list[Cutter]) -> None:
+    """One with two dials and no line, and an adapter for tubes."""
+    auk = Machine.objects.create(
+        name="Little Auk", driver=DriverKind.NONE, kind=MachineKind.CODE_HAND, depth_dial=0.02, space_dial=0.05,
+        closer=Closer.CLOCKWISE, fitted=cutters[0], note="Worked by two dials, for tubular keys and a slow afternoon.",
+    )  # fmt: skip
+    auk.cutters.set(cutters)
+    JawSide.objects.create(machine=auk, name="A", slot_depth=4.2)
+    adapter = Clamp.objects.create(
+        machine=auk, name="Round-key adapter", space_axis="A", depth_axis="X",
+        note="Indexed by hand; the side dial then makes the depth.",
+    )  # fmt: skip
+    JawSide.objects.create(machine=auk, clamp=adapter, name="7.8", slot_depth=0.0)
 
 
 def _duplicators(wheel: Cutter) -> None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Any
 
 from django.db import transaction
 from django.utils import timezone
@@ -15,6 +16,7 @@ from wryfalcon.bench.models import MadeHow, Piece, PieceState, Tag
 from wryfalcon.bench.piece_states import BY_HAND
 from wryfalcon.bench.queries.cards import is_practised
 from wryfalcon.bench.queries.copy_steps import copy_steps, shift_on
+from wryfalcon.bench.queries.dials import steps_on
 from wryfalcon.bench.queries.reading import readings_of
 from wryfalcon.bench.sentences import practice_words
 from wryfalcon.log.actions import write_down
@@ -57,6 +59,7 @@ def begin_by_hand(press: Press, tag: Tag, work: HandWork) -> Piece:
         tag=tag, settlement=tag.settlement, machine=machine, key_number=number, try_number=tries,
         state=PieceState.BEGUN, made_how=made_how, maker=press.by, began_at=timezone.now(),
         values=_pattern_values(tag, machine) if made_how == MadeHow.TRACED else None,
+        steps=_dial_steps(tag, machine) if made_how == MadeHow.DIALS else [],
         cutter=machine.fitted if machine is not None else None,
         job=f"{tag}-H{number}-{press.key}" if press.key else new_job(tag, f"H{number}"),
     )  # fmt: skip
@@ -78,6 +81,8 @@ def finish_by_hand(press: Press, tag: Tag, piece: Piece, *, deburred: bool = Fal
         raise NotDone("A side is still to be done: say at each exchange which key is in the clamp.")
     if piece.state != PieceState.BEGUN:
         raise NotDone(f"{piece.called.capitalize()} is {piece.get_state_display()}: look again.")
+    if left := len(piece.steps) - piece.walked:
+        raise NotDone(f"Steps at the dials are still to be done: {left}.")
     piece.state, piece.finished_at = PieceState.FINISHED, timezone.now()
     piece.deburred_at = piece.finished_at if deburred else None
     piece.save()
@@ -87,11 +92,43 @@ def finish_by_hand(press: Press, tag: Tag, piece: Piece, *, deburred: bool = Fal
 @transaction.atomic
 def make_by_hand(press: Press, tag: Tag, work: HandWork) -> Piece:
     """Begun, made and deburred in one press: the common case. Raises NotDone as beginning does."""
+    if work.made_how == MadeHow.DIALS:
+        raise NotDone("Begin it, and go through the dials step by step.")
     if work.machine is not None and work.machine.one_clamp:
         raise NotDone("Pattern and new key take turns in its clamp: begin it, and go through the exchange.")
     piece = begin_by_hand(press, tag, work)
     finish_by_hand(press, tag, piece, deburred=True)
     return piece
+
+
+@transaction.atomic
+def walk_on(tag: Tag, piece: Piece, step: int) -> bool:
+    """The step of that number at the dials is done; returns whether it was not said before.
+
+    Raises NotDone for a key that is not being cut by dials, and for a step that is not next.
+    """
+    check_open(tag)
+    piece.refresh_from_db()
+    if piece.state != PieceState.BEGUN or not piece.steps:
+        raise NotDone("No key is being cut by dials.")
+    if step < piece.walked:
+        return False
+    if step != piece.walked or step >= len(piece.steps):
+        raise NotDone("Another step is next: look at the dials.")
+    piece.walked += 1
+    piece.save(update_fields=["walked"])
+    return True
+
+
+@transaction.atomic
+def walk_back(tag: Tag, piece: Piece) -> None:
+    """The last step at the dials was not done after all. Raises NotDone where none was."""
+    check_open(tag)
+    piece.refresh_from_db()
+    if piece.state != PieceState.BEGUN or not piece.walked:
+        raise NotDone("No step at the dials is done yet.")
+    piece.walked -= 1
+    piece.save(update_fields=["walked"])
 
 
 @transaction.atomic
@@ -105,6 +142,20 @@ def deburr(press: Press, tag: Tag, piece: Piece) -> None:
         piece.deburred_at = timezone.now()
         piece.save(update_fields=["deburred_at"])
         write_down(Event.PIECE_DEBURRED, press.by, tag, piece=piece.called, job=piece.job)
+
+
+def _dial_steps(tag: Tag, machine: Machine | None) -> list[dict[str, Any]]:
+    """What is done at the dials, kept with the key: a table or an offset that changes later changes nothing of it."""
+    steps = steps_on(tag, machine) if machine is not None else ()
+    if not steps:
+        raise NotDone(f"{machine} has nothing that makes the cuts of such a key.")
+    return [
+        {
+            "act": step.act.value, "track": step.place.track if step.place else "",
+            "space": step.place.space if step.place else 0, "reading": step.reading, "lower": step.is_lower,
+        }
+        for step in steps
+    ]  # fmt: skip
 
 
 def _pattern_values(tag: Tag, machine: Machine | None) -> dict[str, list[float]] | None:

@@ -44,6 +44,8 @@ class Piece(models.Model):
     touched = models.JSONField(default=list, help_text="of a touch-up: track, space, deeper by, reason, lock")
     finish = models.JSONField(default=list, help_text="what was looked at by eye: corners, bevel, burrs")
     clampings = models.PositiveSmallIntegerField(default=0, help_text="of an exchange in one clamp that are done")
+    steps = models.JSONField(default=list, help_text="at the dials of its machine: act, track, space, reading, lower")
+    walked = models.PositiveSmallIntegerField(default=0, help_text="steps at the dials that are done")
     done = models.PositiveIntegerField(default=0, help_text="cuts its machine has reported")
     blank_taken = models.BooleanField(default=False)
     blank = models.ForeignKey(

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from wryfalcon.bench.models import MadeHow, Tag
+from wryfalcon.bench.queries.dials import holder_on
 from wryfalcon.machines.models import TRACES, TRACES_SURFACE, Machine, MachineKind
 
 
@@ -36,7 +37,11 @@ def hand_ways(tag: Tag) -> list[HandWay]:
     settled = tag.settlement
     if settled is None or settled.read_back_at is None:
         return [*traced, HandWay(MadeHow.BOUGHT)]
-    dials = [HandWay(MadeHow.DIALS, each) for each in machines if each.kind == MachineKind.CODE_HAND]
+    dials = [
+        HandWay(MadeHow.DIALS, each)
+        for each in machines
+        if each.kind == MachineKind.CODE_HAND and holder_on(each, tag)[1]
+    ]
     return [HandWay(MadeHow.FILED), *traced, *dials, HandWay(MadeHow.BOUGHT)]
 
 

@@ -23,8 +23,8 @@ TRACE = (
 )
 """At a duplicator that follows edges; common practice, no source."""
 DIALS = (
-    "Touch off first: both dials on their marks, the wheel just ticking the blank at its gauge.",
-    "Each cut: along to its place, in to its depth, back to the mark.",
+    "Begin it, and every step stands here in the divisions of these dials, offsets put in: touch off, then each cut.",
+    "Every reading is come to from the same side, so that the play of the screw takes no part.",
 )
 FILING = (
     "Measure as you go: a file takes metal off, nothing puts it on.",
@@ -69,6 +69,11 @@ class HandCard:
     is_shifted_here: bool  # for this very tag
     pass_seconds: int | None  # of one pass at a side mill
     is_unproven: bool  # set by touch, and no proving key said yet that it is right
+
+    @property
+    def is_walked(self) -> bool:
+        """Whether it is gone through step by step once it is begun."""
+        return self.way.made_how == MadeHow.DIALS
 
     @property
     def is_ready(self) -> bool:

@@ -5,13 +5,22 @@ from __future__ import annotations
 from typing import Any
 from urllib.parse import urlencode
 
+from django.contrib import messages
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404
 from django.views.decorators.http import require_GET, require_POST
 
 from keycore.cutting.commands import Move
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
-from wryfalcon.bench.actions.by_hand import HandWork, begin_by_hand, deburr, finish_by_hand, make_by_hand
+from wryfalcon.bench.actions.by_hand import (
+    HandWork,
+    begin_by_hand,
+    deburr,
+    finish_by_hand,
+    make_by_hand,
+    walk_back,
+    walk_on,
+)
 from wryfalcon.bench.actions.cut import (
     allowed_for,
     cut_key,
@@ -33,6 +42,7 @@ from wryfalcon.bench.queries.trial_sheet import sheet_of_piece
 from wryfalcon.bench.sentences import lapse_words, practice_words
 from wryfalcon.bench.shown.brief import brief_shown
 from wryfalcon.bench.shown.by_hand import HandWay, hand_ways
+from wryfalcon.bench.shown.dial_walk import walk_of
 from wryfalcon.bench.shown.hand_card import hand_card
 from wryfalcon.bench.shown.tries import try_words
 from wryfalcon.bench.views.stage import (
@@ -134,6 +144,22 @@ def say_made(request: PersonRequest, number: int, piece: int) -> HttpResponse:
 
 @require_POST
 @needs(Act.CUT)
+def walked(request: PersonRequest, number: int, piece: int) -> HttpResponse:
+    """A step at the dials is done, or was not after all; one that was said before is noticed and changes nothing."""
+    tag = find_tag(number)
+    kept = get_object_or_404(Piece, pk=piece, tag=tag)
+    if "back" in request.POST:
+        attempt(request, lambda: walk_back(tag, kept))
+        return to_stage(tag, "cut", f"?piece={piece}")
+    said: list[bool] = []
+    step = whole_number(request.POST.get("step"))
+    if attempt(request, lambda: said.append(walk_on(tag, kept, step))) and not said[0]:
+        messages.info(request, "That step was said already; the one below is next.")
+    return to_stage(tag, "cut", f"?piece={piece}")
+
+
+@require_POST
+@needs(Act.CUT)
 def end(request: PersonRequest, number: int, piece: int) -> HttpResponse:
     """End a key as spoilt or given up, or say that it is whole whatever its machine says."""
     tag = find_tag(number, of_a_copy=True)
@@ -159,7 +185,7 @@ def _by_hand(tag: Tag, pieces: list[Piece], piece: Piece | None, chosen: str) ->
         return {}
     if piece is not None and piece.is_begun:
         way = HandWay(MadeHow(piece.made_how), piece.machine)
-        return {"hand": hand_card(tag, way, piece)}
+        return {"hand": hand_card(tag, way, piece), "walk": walk_of(piece)}
     is_copy = tag.is_copied and not tag.progress.is_read_back
     if any(made.state in OPEN for made in pieces) or not (is_copy or chosen or tag.set_up is None):
         return {}

@@ -1,0 +1,202 @@
+"""Tubular and disc keys: their sums by hand, by dense sampling and shapely; what their documents may say."""
+
+from __future__ import annotations
+
+from math import degrees, pi, radians, sin
+from typing import Any
+
+import numpy as np
+import pytest
+from shapely.geometry import Polygon
+
+from keycore import families
+from keycore.codes.candidates import candidates_of
+from keycore.cutting.commands import moves_of
+from keycore.cutting.dials import DialAct, dial_steps
+from keycore.cutting.plan import plan_cuts
+from keycore.documents import VERBS
+from keycore.documents.family import assumed_of, read_family
+from keycore.errors import InputError
+from keycore.kinds.rotary import per_inch
+from keycore.kinds.tubular.cutting import floors_left, webs
+from keycore.reading.filling import locks_worked
+
+SLOTS, TURNS = ["3", "5", "2", "6", "1", "7", "4"], ["1", "3", "2", "6", "4", "5", "1", "2", "6"]
+
+
+def bollard(**changes: Any) -> dict[str, Any]:
+    return {**families.shipped("bollard-seven"), **changes}
+
+
+def lantern(**changes: Any) -> dict[str, Any]:
+    return {**families.shipped("lantern-nine"), **changes}
+
+
+class TestTubular:
+    def test_web_by_hand(self) -> None:
+        """R = (0.375 + 0.311) / 4 = 0.1715; 45 degrees are pi/4 = 0.785398, an arc of 0.134696; less 0.128: 0.006696.
+
+        From 315 round to 45 are 90 degrees, 0.269392 of arc: a web of 0.141392.
+        """
+        plan = plan_cuts(read_family(bollard()), {"A": SLOTS})
+        found = [cut.own["web"] for cut in plan.tracks[0].cuts]
+        assert found[:6] == pytest.approx([0.006696] * 6, abs=1e-6)
+        assert found[6] == pytest.approx(0.141392, abs=1e-6)
+
+    @pytest.mark.parametrize("seed", range(6))
+    def test_floors_by_dense_sampling_of_the_ring(self, seed: int) -> None:
+        """Every place of the middle circle is as deep as the deepest slot over it: the floors are what is left."""
+        rng = np.random.default_rng(seed)
+        radius, width = 4.375, float(rng.uniform(2.0, 6.5))
+        angles = np.sort(rng.choice(np.arange(5, 360, 10), 7, replace=False)).astype(float)
+        values = rng.integers(1, 9, 7) * 0.45
+        arc = (np.arange(400_000) + 0.5) / 400_000 * 2 * pi * radius
+        away = (arc[None, :] - radius * np.radians(angles)[:, None] + pi * radius) % (2 * pi * radius) - pi * radius
+        over = np.abs(away) <= width / 2
+        deepest = np.where(over, values[:, None], -1.0).max(axis=0)
+        left = [float((over[k] & (deepest <= values[k])).mean() * 2 * pi * radius) for k in range(7)]
+        assert floors_left(angles, values, width, radius) == pytest.approx(left, abs=1e-4)
+
+    def test_all_webs_and_slots_go_once_round(self) -> None:
+        angles, width, radius = (10.0, 100.0, 350.0), 3.0, 4.0
+        assert sum(webs(angles, width, radius)) + 3 * width == pytest.approx(2 * pi * radius)
+
+    def test_the_wall_unrolled_loses_what_its_slots_take(self) -> None:
+        family = read_family(bollard())
+        view = plan_cuts(family, {"A": SLOTS}).shape.view("unrolled")
+        left = Polygon(view.outline)
+        assert left.is_valid
+        taken = sum(0.128 * 0.016 * int(label) for label in SLOTS)
+        assert view.cut_away == pytest.approx(taken, rel=1e-9)
+        assert Polygon(view.blank).area - left.area == pytest.approx(taken, rel=1e-9)
+
+    def test_a_floor_that_is_gone_and_a_slot_through_the_tube_are_named(self) -> None:
+        wide = bollard()
+        wide["tracks"][0]["slot"] = {"width": 0.3}
+        plan = plan_cuts(read_family(wide), {"A": ["8", "1", "8", "1", "8", "1", "8"]})
+        assert [(p.code, p.spaces) for p in plan.problems] == [("no-floor", (n,)) for n in (2, 4, 6)]
+        short = bollard(blank={**bollard()["blank"], "length": 0.1})
+        plan = plan_cuts(read_family(short), {"A": ["1", "7", "1", "8", "1", "1", "1"]})
+        assert [(p.code, p.spaces) for p in plan.problems] == [("wall", (2, 4))]
+
+    @pytest.mark.parametrize(
+        ("changes", "says"),
+        [
+            ({"gauge": "tip", "numbered_from": "tip"}, "gauge: must be shoulder"),
+            ({"tube": {"outer": 0.3, "inner": 0.311}}, "tube.inner: must be less than tube.outer"),
+            ({"tube": {"outer": 0.375}}, "tube.inner: is missing"),
+            ({"drill": 1}, "drill: is not a field of this document"),
+        ],
+    )
+    def test_what_is_wrong_with_a_document_is_one_line(self, changes: dict[str, Any], says: str) -> None:
+        with pytest.raises(InputError, match=says):
+            read_family(bollard(**changes))
+
+    def test_spaces_beyond_a_turn_and_slots_wider_than_the_bore_are_refused(self) -> None:
+        for field, value, says in (
+            ("spaces", [45, 90, 135, 180, 225, 270, 360], "must lie from 0 to less than 360"),
+            ("slot", {"width": 0.32}, r"tracks\[0\].slot.width: must be less than tube.inner"),
+        ):
+            document = bollard()
+            document["tracks"][0][field] = value
+            with pytest.raises(InputError, match=says):
+                read_family(document)
+
+    def test_a_plan_of_one_path_and_one_tool_takes_no_other(self) -> None:
+        request = {"format": "wry-falcon.plan/1", "family": "bollard-seven", "bitting": {"A": SLOTS}}
+        assert VERBS["plan"](request)["clampings"][0]["tool"] == "slotter"
+        for odd in ({"style": "plunged"}, {"cutter": {"flat": 0.1, "angle": 90}}):
+            with pytest.raises(InputError):
+                VERBS["plan"]({**request, **odd})
+
+    def test_read_at_the_locks_face_a_source_is_turned_round_or_refused(self) -> None:
+        stated = {"kind": "label", "from": "tip", "trust": 0.95, "labels": SLOTS[::-1]}
+        request = {"format": "wry-falcon.reading/1", "family": "bollard-seven", "track": "A", "evidence": [stated]}
+        assert VERBS["decode"](request)["bittings"][0]["labels"] == SLOTS
+        uneven = bollard()
+        uneven["tracks"][0]["spaces"][-1] = 300
+        with pytest.raises(InputError, match="do not lie alike on both sides of the nib"):
+            VERBS["decode"]({**request, "family": uneven})
+
+
+class TestDiscs:
+    def test_an_angle_at_the_blades_surface_by_hand(self) -> None:
+        """At a radius of 2.2 mm an inch of arc, 25.4 mm, is 11.5455 radians or 661.51 degrees.
+
+        A tolerance of 2 degrees is there 2.2 sin 2 = 0.07678 mm.
+        """
+        family = read_family(lantern())
+        assert per_inch(family) == pytest.approx(661.51, abs=0.005)
+        assert degrees(25.4 / 2.2) == pytest.approx(661.51, abs=0.005)
+        assert family.tolerance is not None
+        assert 2.2 * sin(radians(family.tolerance.value)) == pytest.approx(0.07678, abs=5e-6)
+
+    def test_turns_add_up_to_the_last_angle_and_walls_to_the_row(self) -> None:
+        family = read_family(lantern())
+        cuts = plan_cuts(family, {"A": TURNS}).tracks[0].cuts
+        assert sum(cut.own["turn"] or 0 for cut in cuts) == 18.0 * (int(TURNS[-1]) - 1)
+        walls = [cut.own["wall_left"] for cut in cuts]
+        assert walls[-1] is None
+        whole = family.tracks[0].spaces[-1] - family.tracks[0].spaces[0]
+        assert sum(wall or 0 for wall in walls) + 8 * 0.95 == pytest.approx(whole)
+
+    def test_cuts_that_run_together_or_past_an_end_are_named(self) -> None:
+        document = lantern()
+        document["tracks"][0]["cut_width"] = 1.4
+        plan = plan_cuts(read_family(document), {"A": TURNS})
+        assert [(p.code, p.spaces) for p in plan.problems] == [("wall", (n,)) for n in range(1, 9)]
+        document = lantern(blank={**lantern()["blank"], "length": 13.2})
+        assert [(p.code, p.spaces) for p in plan_cuts(read_family(document), {"A": TURNS}).problems] == [("tip", (9,))]
+
+    def test_a_fixed_disc_is_counted_and_never_tried_otherwise(self) -> None:
+        family = read_family(lantern())
+        assert VERBS["family"](lantern())["bittings"]["A"] == {"all": 6**9, "allowed": 6**8}
+        known = [frozenset({0})] * 7 + [frozenset(range(6))] * 2
+        assert len(candidates_of(family.tracks[0], [frozenset(range(6)), *known[1:]])) == 36
+
+    @pytest.mark.parametrize(("recut", "blanks"), [(None, 6), (False, 6), (True, 1)])
+    def test_never_cut_again_a_progression_takes_a_blank_for_each(self, recut: bool | None, blanks: int) -> None:
+        document = lantern() if recut is None else lantern(recut=recut)
+        known: list[Any] = [*TURNS[:8], None]
+        request = {
+            "format": "wry-falcon.progression/1", "family": document, "track": "A", "known": known,
+            "obey": ["macs", "rules"],
+        }  # fmt: skip
+        answer = VERBS["progress"](request)
+        assert (answer["candidates"], answer["blanks"]) == (6, blanks)
+
+    def test_what_a_document_leaves_out_is_said(self) -> None:
+        bare = lantern()
+        del bare["tracks"][0]["blade"], bare["tracks"][0]["cut_width"]
+        said = assumed_of(read_family(bare), bare)
+        assert any(line.startswith("cut_width of track A: not known") for line in said)
+        assert any("never; a second flat does not replace the first" in line for line in said)
+
+
+def test_positions_of_a_lock_may_be_given_for_each_track() -> None:
+    office = families.shipped("harbour-office-six")
+    family = read_family({**office, "positions": {"gate": {"A": [1, 2, 3]}, "safe": [1, 2, 3, 4]}})
+    assert locks_worked(family, "A", [1, 2, 3]) == {"gate": True, "safe": False}
+    assert locks_worked(family, "B", []) == {"gate": True, "safe": False}  # the gate has none of B
+    for wrong, says in (({"gate": {"C": [1]}}, "positions.gate.C: there is no such track"),
+                        ({"gate": {"B": [7]}}, "there is no space 7, only 1 to 6")):  # fmt: skip
+        with pytest.raises(InputError, match=says):
+            read_family({**office, "positions": wrong})
+
+
+class TestDials:
+    def test_every_cut_is_gone_to_once_and_left_again(self) -> None:
+        for family_id, bitting in (("bollard-seven", SLOTS), ("chandler-ten", ["1", "2"] * 5)):
+            family = read_family(family_id)
+            moves = moves_of(plan_cuts(family, {"A": bitting}))
+            steps = dial_steps(family, moves)
+            by_act = {act: sum(step.act == act for step in steps) for act in DialAct}
+            clampings = max(move.clamping for move in moves)
+            assert by_act[DialAct.DEPTH] == by_act[DialAct.BACK] == len(moves)
+            assert (by_act[DialAct.TOUCH_OFF], by_act[DialAct.TURN_OVER]) == (clampings, clampings - 1)
+
+    def test_a_reading_lower_than_the_last_on_its_dial_is_passed_first(self) -> None:
+        family = read_family("bollard-seven")
+        steps = dial_steps(family, moves_of(plan_cuts(family, {"A": SLOTS})))
+        lower = [step.is_lower for step in steps if step.act == DialAct.DEPTH]
+        assert lower == [False, False, True, False, True, False, True]  # 3 5 2 6 1 7 4
