@@ -75,7 +75,10 @@ def _machines() -> None:
         name="The Slip",
         driver=DriverKind.FILE,
         fitted=by_name["W-90 square"],
-        note="Hand-fed code machine in the back; takes a cut plan as a file.",
+        depth_dial=0.01,
+        space_dial=0.02,
+        closer=Closer.CLOCKWISE,
+        note="Hand-fed code machine in the back; takes a cut plan as a file, or is worked by its dials.",
     )
     _duplicators(by_name["W-80"])
     _by_dials(cutters)

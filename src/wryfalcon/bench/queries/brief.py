@@ -69,7 +69,7 @@ def can_be_brief(tag: Tag) -> bool:
         return False
     family = tag.family
     has_play = family.play is not None or family.tolerance is not None
-    return len(family.tracks[0].spaces) >= FEWEST and has_play and family.depth.is_length
+    return len(family.tracks[0].spaces) >= FEWEST and has_play and family.depth.is_length and family.space.is_length
 
 
 def brief_of(tag: Tag, machine: Machine | None) -> Brief | None:

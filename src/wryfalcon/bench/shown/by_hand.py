@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from wryfalcon.bench.models import MadeHow, Tag
 from wryfalcon.bench.queries.dials import holder_on
-from wryfalcon.machines.models import TRACES, TRACES_SURFACE, Machine, MachineKind
+from wryfalcon.machines.models import TRACES, TRACES_SURFACE, Machine
 
 
 @dataclass(frozen=True)
@@ -32,16 +32,12 @@ class HandWay:
 
 def hand_ways(tag: Tag) -> list[HandWay]:
     """What can be done: by pattern always, by figures once the bitting is settled and read back."""
-    machines = list(Machine.objects.filter(kind__in=[*TRACES, MachineKind.CODE_HAND]))
+    machines = list(Machine.objects.all())
     traced = [HandWay(MadeHow.TRACED, each) for each in machines if each.kind in TRACES and _suits(tag, each)]
     settled = tag.settlement
     if settled is None or settled.read_back_at is None:
         return [*traced, HandWay(MadeHow.BOUGHT)]
-    dials = [
-        HandWay(MadeHow.DIALS, each)
-        for each in machines
-        if each.kind == MachineKind.CODE_HAND and holder_on(each, tag)[1]
-    ]
+    dials = [HandWay(MadeHow.DIALS, each) for each in machines if each.is_worked_by_dials and holder_on(each, tag)[1]]
     return [HandWay(MadeHow.FILED), *traced, *dials, HandWay(MadeHow.BOUGHT)]
 
 

@@ -109,6 +109,12 @@ class Machine(models.Model):
         return self.driver != DriverKind.NONE
 
     @property
+    def is_worked_by_dials(self) -> bool:
+        """Whether a hand can cut by figures on it: it is made for that, or has a dial for place and one for depth."""
+        has_both = self.depth_dial is not None and self.space_dial is not None
+        return self.kind == MachineKind.CODE_HAND or (has_both and self.kind not in TRACES)
+
+    @property
     def is_simulated(self) -> bool:
         """Whether it is the stand-in that ships with the application."""
         return self.driver == DriverKind.BENCH
