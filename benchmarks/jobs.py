@@ -1,4 +1,4 @@
-"""Ten common jobs walked through in a browser: presses and taps beside what must be typed of names and values."""
+"""Eleven common jobs walked through in a browser: presses and taps beside what must be typed of names and values."""
 
 from __future__ import annotations
 
@@ -24,6 +24,7 @@ PASSWORD = "dunmere-harbour"
 STARTS_WITHIN = 240
 PATIENCE = 12_000  # ms
 WORN = ("278", "235", "295", "258", "319")
+TUBE = ("0.8", "1.6", "0.4", "1.2", "0", "2.0", "0.8")
 TABLE = ROOT / "docs" / "jobs.md"
 
 
@@ -268,6 +269,19 @@ def known(hand: Hand) -> None:
     hand.sees("Before the spindle starts")
 
 
+def by_dials(hand: Hand) -> None:
+    """A tube read with the caliper, cut slot by slot at two dials, each step told and confirmed, to its proof."""
+    _take_in(hand, "Mooring meter", "Bollard seven", authority="card seen")
+    for value in TUBE:
+        hand.value(value)
+    _settle_and_read_back(hand)
+    hand.go("/tags/" + hand.page.url.split("/tags/")[1].split("/")[0] + "/cut")
+    hand.tap("dials")
+    while hand.page.locator("#walked").count():
+        hand.go_on()
+    hand.sees("Deburr")
+
+
 def _say_what_is_known(hand: Hand) -> None:
     hand.tap("A bitting that is known")
     hand.type("Who says so", "their card")
@@ -288,6 +302,7 @@ JOBS: dict[str, tuple[int, Callable[[Hand], None]]] = {
     "morning check": (12, morning_check),
     "touch-up after a trial": (10, touch_up),
     "a known bitting, to its card": (18, known),
+    "a tube read and cut at two dials": (50, by_dials),
 }
 
 
@@ -393,7 +408,7 @@ def _write(rows: list[tuple[str, int, int, int, str]]) -> None:
     TABLE.write_text(HEAD + "\n".join(lines) + "\n")
 
 
-HEAD = """# Ten common jobs, counted
+HEAD = """# Eleven common jobs, counted
 
 Presses of keys and taps of buttons, links, boxes and lists (a list is two: opened, and an entry of it) that each
 takes in the browser, beside the names and values that must be typed. `./falcon bench jobs` walks them on a fresh

@@ -300,3 +300,120 @@ def test_a_machine_that_is_off_is_unreachable(bench_machine: BenchMachine) -> No
     bench_machine.stop()
     with pytest.raises(MachineUnreachable):
         BenchDriver("127.0.0.1", bench_machine.port, 0.5).listen(0)
+
+
+# --- what turns the key, and the tools it wants ---------------------------------------------------
+
+
+SLOTS: list[Command] = [
+    {"clamping": 1, "track": "A", "space": space, "place": f"A {space}", "position": angle, "value": depth}
+    for space, (angle, depth) in enumerate(((60.0, 0.4), (120.0, 0.8), (180.0, 0.6)), start=1)
+]
+
+
+def in_adapter(bench: Bench, job: str = "tube") -> None:
+    """Homed, a tube in the adapter, clamped and started."""
+    bench.ask("home")
+    bench.ask("load", job, cuts=SLOTS, axes=["A", "X"], blank_height=0.0, onto=None, deeper="more")
+    bench.go_on(job)
+
+
+def test_a_tube_in_an_adapter_waits_for_a_hand_at_every_slot_but_the_first(bench: Bench) -> None:
+    in_adapter(bench)
+    for index in (2, 3):
+        bench.until("index")
+        bench.panel(do="pass", seconds=600)
+        assert bench.driver.listen(0).status.cut == index - 1  # time alone cuts nothing on
+        bench.ask("index", "tube")
+    bench.until("done")
+    assert [kind for kind in bench.kinds if kind.startswith("index")] == ["index-wanted", "indexed"] * 2
+    for slot in SLOTS:
+        depth, angle = bench.measure("tube", slot["place"])
+        assert depth == pytest.approx(slot["value"], abs=0.2)
+        assert angle == pytest.approx(slot["position"], abs=3.0)
+
+
+def test_a_hand_that_turns_too_early_or_twice_is_refused(bench: Bench) -> None:
+    in_adapter(bench)
+    with pytest.raises(MachineRefused, match="it is cutting: there is nothing to turn to"):
+        bench.ask("index", "tube")
+    bench.until("index")
+    bench.ask("index", "tube", id="the press")
+    bench.ask("index", "tube", id="the press")  # its answer was lost: said again, it turns nothing on
+    with pytest.raises(MachineRefused, match="it is cutting"):
+        bench.ask("index", "tube")
+    bench.until("index")
+    assert bench.driver.listen(0).status.cut == 2
+
+
+def test_a_turn_that_was_pressed_before_it_stopped_no_longer_holds(bench: Bench) -> None:
+    in_adapter(bench)
+    bench.until("index")
+    before = bench.driver.listen(0)
+    seen = (before.status.log, len(before.events))
+    bench.ask("stop", "tube")
+    bench.ask("clamp", "tube")
+    bench.ask("start", "tube")
+    assert bench.state == "index"  # nobody knows where it was turned to meanwhile
+    with pytest.raises(MachineRefused, match="something happened at it meanwhile"):
+        bench.ask("index", "tube", seen=seen)
+    bench.ask("index", "tube")
+    assert bench.state == "cutting"
+
+
+def test_an_adapter_stopped_before_its_first_slot_asks_for_no_turn(bench: Bench) -> None:
+    in_adapter(bench)
+    bench.ask("stop", "tube")
+    bench.go_on("tube")
+    assert bench.state == "cutting"
+
+
+def test_an_adapter_turns_nothing_under_an_open_lid(bench: Bench) -> None:
+    in_adapter(bench)
+    bench.until("index")
+    bench.panel(do="lid", open=True)
+    with pytest.raises(MachineRefused, match="the lid is open"):
+        bench.ask("index", "tube")
+
+
+def test_a_turning_clamp_turns_a_disc_key_by_itself(bench: Bench) -> None:
+    discs = [
+        {"clamping": 1, "track": "A", "space": n, "place": f"A {n}", "position": 4.0 * n, "value": 18.0 * (n % 4)}
+        for n in range(1, 6)
+    ]
+    bench.ask("home")
+    bench.ask("load", "disc", cuts=discs, axes=["X", "A"], blank_height=0.0, onto=None, deeper="turned")
+    bench.go_on("disc")
+    bench.until("done")
+    for disc in discs:
+        angle, position = bench.measure("disc", str(disc["place"]))
+        assert angle == pytest.approx(disc["value"], abs=3.0)  # a small turn after a large one is not cut away
+        assert position == pytest.approx(disc["position"], abs=0.2)
+
+
+def test_only_axes_that_it_has_a_holder_for_are_taken(bench: Bench) -> None:
+    bench.ask("home")
+    with pytest.raises(MachineRefused, match="nothing that makes space and depth so, only by X and Z, A and X, X and A"):
+        bench.ask("load", cuts=SLOTS, axes=["Z", "A"], blank_height=0.0, onto=None)
+    with pytest.raises(MachineRefused, match="a deeper cut is less, more or turned"):
+        bench.ask("load", cuts=SLOTS, axes=["A", "X"], blank_height=0.0, onto=None, deeper="sideways")
+
+
+def test_a_cut_by_another_tool_waits_until_that_one_is_said_to_be_fitted(bench: Bench) -> None:
+    cuts = [{**cut, "tool": tool} for cut, tool in zip(CUTS[:2], ("wheel 90", "mill 2"), strict=True)]
+    bench.ask("home")
+    bench.load(cuts=cuts)
+    bench.ask("clamp")
+    with pytest.raises(MachineRefused, match="it wants wheel 90 fitted first"):
+        bench.ask("start")
+    bench.ask("fit", tool="wheel 90")
+    bench.ask("start")
+    with pytest.raises(MachineRefused, match="it is cutting: no tool is changed now"):
+        bench.ask("fit", tool="mill 2")
+    bench.until("tool")
+    with pytest.raises(MachineRefused, match="it wants mill 2 fitted first"):
+        bench.ask("start")
+    bench.ask("fit", tool="mill 2")
+    bench.ask("start")
+    bench.until("done")
+    assert [kind for kind in bench.kinds if kind.startswith("tool")] == ["tool-fitted", "tool-wanted", "tool-fitted"]
