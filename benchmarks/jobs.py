@@ -24,7 +24,7 @@ PASSWORD = "dunmere-harbour"
 STARTS_WITHIN = 240
 PATIENCE = 12_000  # ms
 WORN = ("278", "235", "295", "258", "319")
-TUBE = ("0.8", "1.6", "0.4", "1.2", "0", "2.0", "0.8")
+TUBE = ("0.048", "0.080", "0.032", "0.064", "0.016", "0.096", "0.048")  # inches
 TABLE = ROOT / "docs" / "jobs.md"
 
 
@@ -276,7 +276,9 @@ def by_dials(hand: Hand) -> None:
         hand.value(value)
     _settle_and_read_back(hand)
     hand.go("/tags/" + hand.page.url.split("/tags/")[1].split("/")[0] + "/cut")
-    hand.tap("dials")
+    hand.tap("in another way")
+    hand.tap("by the dials")
+    hand.tap("Begin it")
     while hand.page.locator("#walked").count():
         hand.go_on()
     hand.sees("Deburr")

@@ -41,6 +41,16 @@ def hand_ways(tag: Tag) -> list[HandWay]:
     return [HandWay(MadeHow.FILED), *traced, *dials, HandWay(MadeHow.BOUGHT)]
 
 
+SHORTLY = {
+    MadeHow.FILED: "by hand", MadeHow.TRACED: "traced", MadeHow.DIALS: "by the dials", MadeHow.BOUGHT: "bought in",
+}  # fmt: skip
+
+
+def ways_shortly(ways: list[HandWay]) -> str:
+    """The kinds of ways there are, for the words of one link."""
+    return ", ".join(SHORTLY[made_how] for made_how in dict.fromkeys(way.made_how for way in ways))
+
+
 def _suits(tag: Tag, machine: Machine) -> bool:
     """Whether a duplicator follows such cuts; any may where the family is not known."""
     if tag.family_record_id is None:

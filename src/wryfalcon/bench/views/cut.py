@@ -41,7 +41,7 @@ from wryfalcon.bench.queries.planning import place_of
 from wryfalcon.bench.queries.trial_sheet import sheet_of_piece
 from wryfalcon.bench.sentences import lapse_words, practice_words
 from wryfalcon.bench.shown.brief import brief_shown
-from wryfalcon.bench.shown.by_hand import HandWay, hand_ways
+from wryfalcon.bench.shown.by_hand import HandWay, hand_ways, ways_shortly
 from wryfalcon.bench.shown.dial_walk import walk_of
 from wryfalcon.bench.shown.hand_card import hand_card
 from wryfalcon.bench.shown.tries import try_words
@@ -192,6 +192,7 @@ def _by_hand(tag: Tag, pieces: list[Piece], piece: Piece | None, chosen: str) ->
     ways = hand_ways(tag)
     way = next((each for each in ways if each.value == chosen), None) or _as_before(tag, ways)
     found: dict[str, Any] = {"hand_ways": ways, "hand": hand_card(tag, way, None) if is_copy or chosen else None}
+    found["other_ways"] = ways_shortly(ways)
     if is_copy and (brief := brief_of(tag, way.machine)) is not None:
         found["brief"] = brief_shown(tag, brief, way.machine)
     return found
