@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from math import degrees, pi, radians, sin
+from math import atan2, degrees, pi, radians, sin
 from typing import Any
 
 import numpy as np
@@ -13,11 +13,13 @@ from keycore import families
 from keycore.codes.candidates import candidates_of
 from keycore.cutting.commands import moves_of
 from keycore.cutting.dials import DialAct, dial_steps
-from keycore.cutting.plan import plan_cuts
+from keycore.cutting.plan import cutting_of, plan_cuts
 from keycore.documents import VERBS
 from keycore.documents.family import assumed_of, read_family
 from keycore.errors import InputError
+from keycore.family import Place
 from keycore.kinds.rotary import per_inch
+from keycore.kinds.tubular import Tube
 from keycore.kinds.tubular.cutting import floors_left, webs
 from keycore.reading.filling import locks_worked
 
@@ -102,6 +104,20 @@ class TestTubular:
             with pytest.raises(InputError, match=says):
                 read_family(document)
 
+    def test_its_end_shows_each_slot_at_its_angle_clockwise_from_the_nib_across_the_whole_wall(self) -> None:
+        family = read_family("bollard-seven")
+        tube, (track,) = family.own, family.tracks
+        assert isinstance(tube, Tube)
+        end = plan_cuts(family, {"A": SLOTS}).shape.view("end")
+        sides = {curve.name: curve.points[:4] - tube.outer / 2 for curve in end.curves[2:]}
+        assert list(sides) == [f"A {space}" for space in range(1, 8)]
+        for space, angle in enumerate(track.spaces, start=1):
+            corners = sides[f"A {space}"]
+            assert sorted(np.hypot(*corners.T)) == pytest.approx([tube.inner / 2] * 2 + [tube.outer / 2] * 2)
+            x, y = corners.mean(axis=0)
+            assert degrees(atan2(x, y)) % 360 == pytest.approx(angle)
+            assert np.hypot(*(corners[1] - corners[2])) == pytest.approx(track.tool.width)  # type: ignore[union-attr]
+
     def test_a_plan_of_one_path_and_one_tool_takes_no_other(self) -> None:
         request = {"format": "wry-falcon.plan/1", "family": "bollard-seven", "bitting": {"A": SLOTS}}
         assert VERBS["plan"](request)["clampings"][0]["tool"] == "slotter"
@@ -130,6 +146,17 @@ class TestDiscs:
         assert degrees(25.4 / 2.2) == pytest.approx(661.51, abs=0.005)
         assert family.tolerance is not None
         assert 2.2 * sin(radians(family.tolerance.value)) == pytest.approx(0.07678, abs=5e-6)
+
+    def test_its_ends_show_each_flat_at_its_angle_and_none_that_is_not_cut_yet(self) -> None:
+        family = read_family(lantern())
+        plan = plan_cuts(family, {"A": TURNS})
+        ends = {curve.name: curve.points for curve in plan.shape.view("ends").curves}
+        for space, cut in enumerate(plan.tracks[0].cuts, start=1):
+            (x0, y0), (x1, y1) = ends[f"A {space} flat"]
+            assert degrees(atan2(x1 - x0, y1 - y0)) % 360 == pytest.approx(cut.value % 360)
+        uncut = {(1, Place("A", space)) for space in range(2, 10)}
+        shape = cutting_of(family).shape(family, {"A": [cut.value for cut in plan.tracks[0].cuts]}, uncut=uncut)
+        assert [curve.name for curve in shape.view("ends").curves] == ["A 1 round", "A 1 flat"]
 
     def test_turns_add_up_to_the_last_angle_and_walls_to_the_row(self) -> None:
         family = read_family(lantern())

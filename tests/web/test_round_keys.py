@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import io
 import json
 import re
 
+import ezdxf
 import pytest
 from django.test import Client
 
@@ -368,3 +370,25 @@ class TestPlanFiles:
             answer = smith.post(f"/tags/{tag}/set-up/plan.{kind}")
             assert answer.status_code == 200
             assert len(answer.content) > 500
+
+    def test_each_view_has_a_drawing_of_its_own(self, smith: Client, people: People, gannet: Machine) -> None:
+        tag = tubular(people)
+        settled(people, tag, {"A": SLOTS})
+        carded(people, tag, gannet, smith)
+        page = smith.get(f"/tags/{tag}/set-up").content.decode()
+        assert "DXF of the end" in page
+        written = smith.post(f"/tags/{tag}/set-up/plan.dxf", {"view": "end"})
+        assert f'filename="tag-{tag}-end.dxf"' in written["Content-Disposition"]
+        drawing = ezdxf.read(io.StringIO(written.content.decode()))  # type: ignore[attr-defined]
+        rings = {
+            line.dxf.layer: [p[:2] for p in line.get_points()] for line in drawing.modelspace().query("LWPOLYLINE")
+        }
+        assert len(rings) == 2 + len(SLOTS)
+        (left, right) = (pick(x for x, _ in rings["TRACK_outer"]) for pick in (min, max))
+        assert right - left == pytest.approx(tag.family.lengths.to_machine(tag.family.own.outer))
+        svg = smith.post(f"/tags/{tag}/set-up/plan.svg", {"view": "end"}).content.decode()
+        assert re.search(rf'width="{right - left:.3f}mm"\s+height="{right - left:.3f}mm"', svg)
+        for odd in ("plan.dxf", "plan.nc"):
+            assert (
+                smith.post(f"/tags/{tag}/set-up/{odd}", {"view": "under" if "dxf" in odd else "end"}).status_code == 404
+            )

@@ -66,6 +66,18 @@ class Shape:
         raise KeyError(name)
 
 
+def circle(x: float, y: float, radius: float) -> Points:
+    """A circle as a closed line, a chord for every 5 degrees.
+
+    Arguments: its middle ``x``, ``y`` and its ``radius``, in one unit. Returns (73, 2) points in it. Raises nothing.
+
+    >>> [float(round(end, 9)) for end in circle(1.0, 0.0, 2.0)[0]]
+    [1.0, 2.0]
+    """
+    turns = np.radians(np.arange(0, 365, 5))
+    return np.column_stack((x + radius * np.sin(turns), y + radius * np.cos(turns)))
+
+
 def area(outline: Points) -> float:
     """The area within a closed outline (m, 2), whichever way round it goes; the shoelace formula. Raises nothing.
 

@@ -38,8 +38,8 @@ def per_inch(family: Family) -> float:
     Raises nothing.
 
     >>> from keycore.documents.family import read_family
-    >>> round(per_inch(read_family("harbour-five")) * 0.33 / 2, 3)  # at a radius of 0.165 in
-    57.296
+    >>> round(per_inch(read_family("lantern-nine")), 2)  # 25.4 mm at a radius of 2.2 mm
+    661.51
     """
     blade = blade_of(family) or family.lengths.of_inches(USUAL_BLADE)
     return degrees(family.lengths.of_inches(1.0) / (blade / 2))

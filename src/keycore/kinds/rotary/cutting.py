@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Collection, Iterable, Mapping, Sequence
 from itertools import pairwise
+from math import cos, pi, radians, sin
 
 import numpy as np
 
@@ -11,7 +12,7 @@ from keycore.coordinate import FULL_TURN, Quantity
 from keycore.cutting.plan import Plan, PlannedCut, Problem, TrackPlan, checked_blank, rules_broken
 from keycore.errors import InputError
 from keycore.family import Blank, Family, Gauge, Place, Track
-from keycore.geometry.shape import Curve, Shape, Spot, View
+from keycore.geometry.shape import Curve, Shape, Spot, View, circle
 from keycore.kind import Clamping, Column, Cutting, HandCheck, RestsOn
 from keycore.kinds.causes import CAUSES
 from keycore.kinds.handling import CUTTER, GLASSES, GUARD, TUGGED
@@ -89,11 +90,12 @@ def shape(
     family: Family, values: Mapping[str, Sequence[float]], *, style: str = "", tool: Tool | None = None,
     uncut: Collection[tuple[int, Place]] = (),
 ) -> Shape:  # fmt: skip
-    """The round of the blade unrolled, a mark for each flat; see ``Shaping`` in the interface. InputError likewise."""
+    """The round unrolled, and the end as each disc sees it; see ``Shaping`` in the interface. InputError likewise."""
     blank, size = checked_blank(family), view_size(family)
     assert size is not None  # there is a blank
     tall = MARK / FULL_TURN * around(family) / 2
     curves, spots = [], []
+    turns: list[tuple[str, float]] = []
     for name, numbers in values.items():
         track = family.track(name)
         half = clamp_for(track, tool).width / 2
@@ -103,8 +105,24 @@ def shape(
             if (1, Place(name, space)) not in uncut:
                 corners = [(x - half, y - tall), (x + half, y - tall), (x + half, y + tall), (x - half, y + tall)]
                 curves.append(Curve(f"{name} {space}", np.array([*corners, corners[0]])))
+                turns.append((f"{name} {space}", value))
     bare = np.array([[0.0, 0.0], [blank.length, 0.0], [blank.length, size[1]], [0.0, size[1]]])
-    return Shape((View("unrolled", bare, bare, tuple(curves), tuple(spots)),))
+    unrolled = View("unrolled", bare, bare, tuple(curves), tuple(spots))
+    return Shape((unrolled, _ends(around(family) / pi, turns)))
+
+
+def _ends(blade: float, turns: Sequence[tuple[str, float]]) -> View:
+    """The blade's end as each disc sees it, one beside the other: its round, and a line to the middle of its flat."""
+    radius, apart = blade / 2, blade * 1.5
+    curves = []
+    for place, (name, angle) in enumerate(turns):
+        x, turn = radius + place * apart, radians(angle)
+        curves.append(Curve(f"{name} round", circle(x, radius, radius)))
+        line = np.array([[x, radius], [x + radius * sin(turn), radius + radius * cos(turn)]])
+        curves.append(Curve(f"{name} flat", line))
+    wide = blade + max(0, len(turns) - 1) * apart
+    bare = np.array([[0.0, 0.0], [wide, 0.0], [wide, blade], [0.0, blade]])
+    return View("ends", bare, bare, tuple(curves), ())
 
 
 def stands(

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import replace
 from itertools import pairwise
-from math import pi, radians
+from math import cos, pi, radians, sin
 
 import numpy as np
 
@@ -13,7 +13,7 @@ from keycore.coordinate import FULL_TURN
 from keycore.cutting.plan import Plan, PlannedCut, Problem, TrackPlan, checked_blank, rules_broken
 from keycore.errors import InputError
 from keycore.family import Blank, Family, Place, Track
-from keycore.geometry.shape import Curve, Shape, Spot, View
+from keycore.geometry.shape import Curve, Shape, Spot, View, circle
 from keycore.kind import Clamping, Column, Cutting, HandCheck, RestsOn
 from keycore.kinds.causes import CAUSES, Errors, Say
 from keycore.kinds.handling import CUTTER, GLASSES, GUARD
@@ -140,11 +140,12 @@ def shape(
     family: Family, values: Mapping[str, Sequence[float]], *, style: str = "", tool: Tool | None = None,
     uncut: Collection[tuple[int, Place]] = (),
 ) -> Shape:  # fmt: skip
-    """The tube unrolled along its middle circle, the end up; see ``Shaping`` in the interface. InputError likewise."""
+    """The tube unrolled along its middle circle, and its end; see ``Shaping`` in the interface. InputError likewise."""
     blank, radius = checked_blank(family), tube_for(family).middle_radius
     length, high = 2 * pi * radius, blank.length
     slots: list[tuple[float, float, float]] = []  # from, to, how deep
     spots = []
+    ends: list[tuple[str, float, float]] = []  # a slot's name, angle and half its width
     for name, numbers in values.items():
         track = family.track(name)
         half = slotter_for(track, tool).width / 2
@@ -152,11 +153,27 @@ def shape(
             x = radius * radians(angle)
             deep = 0.0 if (1, Place(name, space)) in uncut else value
             spots.append(Spot(Place(name, space), x, high - deep))
+            ends += [(f"{name} {space}", radians(angle), half)] if deep else []
             slots += [(x + turn - half, x + turn + half, deep) for turn in (-length, 0.0, length)]
     edge = _outline(slots, length, high)
     bare = np.array([[0.0, 0.0], [length, 0.0], [length, high], [0.0, high]])
     outline = np.concatenate([np.array([[0.0, 0.0]]), edge, np.array([[length, 0.0]])])
-    return Shape((View("unrolled", bare, outline, (Curve("end", edge, "above"),), tuple(spots)),))
+    unrolled = View("unrolled", bare, outline, (Curve("end", edge, "above"),), tuple(spots))
+    return Shape((unrolled, _end(tube_for(family), ends)))
+
+
+def _end(tube: Tube, slots: Sequence[tuple[str, float, float]]) -> View:
+    """The tube's end as it is looked at, the nib on top: both edges of its wall, and the sides of each slot."""
+    middle, inner = tube.outer / 2, tube.inner / 2
+    ring = circle(middle, middle, middle)
+    curves = [Curve("outer", ring), Curve("inner", circle(middle, middle, inner))]
+    for name, turn, half in slots:
+        out, across = (sin(turn), cos(turn)), (cos(turn), -sin(turn))
+        reach = [((radius**2 - half**2) ** 0.5 if half < radius else 0.0) for radius in (inner, middle)]
+        corners = [(-half, reach[0]), (-half, reach[1]), (half, reach[1]), (half, reach[0])]
+        points = [(middle + s * across[0] + r * out[0], middle + s * across[1] + r * out[1]) for s, r in corners]
+        curves.append(Curve(name, np.array([*points, points[0]])))
+    return View("end", ring, ring, tuple(curves), ())
 
 
 def _outline(slots: Sequence[tuple[float, float, float]], length: float, high: float) -> np.ndarray:

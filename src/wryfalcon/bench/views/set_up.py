@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from django.contrib import messages
-from django.http import HttpResponse
+from django.http import Http404, HttpResponse
 from django.shortcuts import render
 from django.views.decorators.http import require_GET, require_POST
 
@@ -24,7 +24,7 @@ from wryfalcon.bench.views.stage import attempt, find_tag, key_to_cut, open_tag,
 from wryfalcon.drawings.jaw import draw_jaw
 from wryfalcon.log.actions import note_document
 from wryfalcon.machines.formats.gcode import Program, write_gcode
-from wryfalcon.machines.formats.outline import write_dxf, write_svg
+from wryfalcon.machines.formats.outline import views_of, write_dxf, write_svg
 from wryfalcon.machines.models import TRACES_SURFACE, Machine
 from wryfalcon.machines.queries.fittings import axes_of
 from wryfalcon.machines.queries.offsets import offsets_for
@@ -99,18 +99,21 @@ def cut_plan_file(request: PersonRequest, number: int, kind: str) -> HttpRespons
     if what_holds(tag, card.set_up).to_remake:
         messages.error(request, "The card no longer holds: a plan by it would cut a wrong key. Make it anew first.")
         return to_stage(tag, "set-up")
-    note_document(request.user, tag, f"the cut plan, {kind}")
-    written, mime = _written(tag, card, kind)
+    view = request.POST.get("view", "")
+    if view and (kind == "nc" or view not in views_of(card.plan)):
+        raise Http404
+    note_document(request.user, tag, f"the cut plan, {kind}{f', {view}' if view else ''}")
+    written, mime = _written(tag, card, kind, view)
     answer = HttpResponse(written, content_type=mime)
-    answer["Content-Disposition"] = f'attachment; filename="tag-{tag}.{kind}"'
+    answer["Content-Disposition"] = f'attachment; filename="tag-{tag}{f"-{view}" if view else ""}.{kind}"'
     return answer
 
 
-def _written(tag: Tag, card: Card, kind: str) -> tuple[str, str]:
+def _written(tag: Tag, card: Card, kind: str, view: str) -> tuple[str, str]:
     if kind == "dxf":
-        return write_dxf(card.plan), "image/vnd.dxf"
+        return write_dxf(card.plan, view), "image/vnd.dxf"
     if kind == "svg":
-        return write_svg(card.plan), "image/svg+xml"
+        return write_svg(card.plan, view), "image/svg+xml"
     made = card.set_up
     axes = axes_of(made.machine, made.jaw_side)
     offsets = offsets_for(made.machine, tag.family.gauge, made.jaw_side, tag.family_record)
@@ -145,8 +148,16 @@ def _card_context(tag: Tag, made: SetUp) -> dict[str, Any]:
         "ticks": [(check.id, check.says, check.id in holding.ticks) for check in holding.checks],
         "jaw": draw_jaw(tag.family, card.showing, card.deepest),
         "deepest": card.deepest,
-        "plan_files": [("nc", "G-code"), ("dxf", "DXF"), ("svg", "SVG")],
+        "plan_files": _plan_files(card),
     }
+
+
+def _plan_files(card: Card) -> list[tuple[str, str, str]]:
+    """Each file that the plan is given as: what it ends in, the view it is of, and its words."""
+    drawings = [("dxf", "DXF"), ("svg", "SVG")]
+    others = views_of(card.plan)[1:]
+    found = [("nc", "", "G-code"), *((ending, "", words) for ending, words in drawings)]
+    return [*found, *((ending, view, f"{words} of the {view}") for view in others for ending, words in drawings)]
 
 
 def _choices(request: PersonRequest, tag: Tag) -> dict[str, Any]:
