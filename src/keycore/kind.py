@@ -207,6 +207,7 @@ class Kind:
     once_cut_down: str = "Then look: does its tumbler sit flush, or still mark the blank?"  # at each stage of a blank
     ends: tuple[str, str] = ("the bow", "the tip")  # what cuts are counted from, by the names bow and tip
     looks: frozenset[str] = frozenset()  # ways of looking that only its locks allow, by name
+    no_looks: frozenset[str] = frozenset()  # ways of looking that tell nothing of its cuts, by name
     why_not_turned: Callable[[Track], str] = _may_be_turned
     can_be_recut: bool = True  # whether a cut may be cut again, deeper, where the family does not say
     check: Callable[[Family], Iterable[InputError]] = _nothing_wrong

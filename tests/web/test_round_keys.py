@@ -19,7 +19,7 @@ from wryfalcon.bench.actions.read import state_labels
 from wryfalcon.bench.actions.set_up import Chosen, set_up
 from wryfalcon.bench.actions.sources import SourceSettings, add_source, describe_source
 from wryfalcon.bench.actions.touch_up import TouchedCut, touch_up_cuts
-from wryfalcon.bench.models import Piece, Source, Tag
+from wryfalcon.bench.models import Piece, Source, SourceKind, Tag
 from wryfalcon.bench.queries.cards import hand_checks
 from wryfalcon.bench.queries.proving import proof_of
 from wryfalcon.bench.queries.reading import readings_of
@@ -139,6 +139,19 @@ class TestTubular:
 
 
 class TestDiscs:
+    def test_are_asked_for_swings_first_and_never_for_what_tells_nothing_of_a_disc(
+        self, smith: Client, people: People
+    ) -> None:
+        tag = disc(people)
+        offered = [name for name, _ in SourceKind.offered(tag.family)]
+        assert offered[0] == "swings"
+        assert not {"probe", "depth-keys", "pins", "compared", "stages"} & set(offered)
+        for name in ("pins", "stages"):
+            with pytest.raises(NotDone):
+                add_source(people["tam"], tag, "A", name, "odd")
+        page = re.sub(r"\s+", " ", smith.get("/library/lantern-nine").content.decode())
+        assert "depth 2.0°, space" in page
+
     def test_are_turned_by_the_clamp_and_proven_in_degrees(
         self, smith: Client, people: People, gannet: Machine
     ) -> None:

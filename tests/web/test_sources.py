@@ -392,7 +392,11 @@ def test_kinds_that_are_not_drawn_can_still_be_read_settled_and_put_on_paper(
         assert smith.get(f"/tags/{tag}/{stage}").status_code == 200
     for document in ("job-card.pdf", "record.json"):
         assert smith.post(f"/tags/{tag}/{document}").status_code == 200
-    fitting = {"machine": Machine.objects.all()[0].pk, "cutter": Cutter.wheels()[0].pk, "style": "plunged"}
+    fitting = {
+        "machine": Machine.objects.get(name="Old Gannet").pk,
+        "cutter": Cutter.wheels()[0].pk,
+        "style": "plunged",
+    }
     refused = smith.post(f"/tags/{tag}/set-up/choose", fitting, follow=True)
     assert "It cannot be cut from here: " in refused.content.decode()
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from itertools import pairwise
 
 from keycore.family import End, Family, Gauge
 from keycore.geometry.shape import Shape
@@ -18,6 +19,9 @@ class PositionMark:
     x: float
     number: int
     text: str
+
+
+FIGURE_ON_A_PHONE = 54.0  # five characters, a gap
 
 
 @dataclass(frozen=True)
@@ -42,6 +46,12 @@ class KeyDrawing:
     unit: str
     words: str
     said: ViewWords | None  # at its gauge, over its count, at its far end, where they are not those of a blade
+
+    @property
+    def is_close(self) -> bool:
+        """Whether two figures below it would run into each other with the larger letters of a phone."""
+        across = sorted(mark.x for mark in self.positions)
+        return any(b - a < FIGURE_ON_A_PHONE for a, b in pairwise(across))
 
     @property
     def is_gauged_at_shoulder(self) -> bool:

@@ -97,6 +97,7 @@ KIND = Kind(
     falls_when_deeper=None,
     can_be_recut=False,
     looks=frozenset({"swings"}),
+    no_looks=frozenset({"probe", "depth-keys", "pins", "compared"}),
     assumed=assumed,
     per_inch=per_inch,
     view_size=view_size,

@@ -43,11 +43,12 @@ class SourceKind(models.TextChoices):
     def offered(cls, family: Family) -> list[tuple[str, str]]:
         """Those that a source can be begun as for a family; a key that turned comes from its trial sheet.
 
-        A blank is cut down by stages only where it can be cut again.
+        A blank is cut down by stages only where it can be cut again; what its kind is felt by alone comes first.
         """
         others = {cls.TRIED} if family.can_be_recut else {cls.TRIED, cls.STAGES}
-        others |= {cls.SWINGS} - family.kind.looks
-        return [choice for choice in cls.choices if choice[0] not in others]
+        others |= {*({cls.SWINGS} - family.kind.looks), *map(cls, family.kind.no_looks)}
+        found = [choice for choice in cls.choices if choice[0] not in others]
+        return sorted(found, key=lambda choice: choice[0] not in family.kind.looks)
 
     @property
     def is_stated(self) -> bool:

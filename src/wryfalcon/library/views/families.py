@@ -11,6 +11,7 @@ from django.views.decorators.http import require_GET, require_http_methods, requ
 
 from keycore.documents.family import assumed_of
 from keycore.errors import InputError
+from keycore.family import End
 from keycore.units import Unit
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.drawings.key import draw_key
@@ -52,6 +53,9 @@ def family(request: PersonRequest, slug: str) -> HttpResponse:
             "key": draw_key(found) if drawable else None,
             "used": record.tags.count(),
             "assumed": _assumed(record),
+            "counted_from": found.kind.ends[found.numbered_from != End.BOW],
+            "degrees": "" if found.depth.is_length else "°",
+            "play_ways": ("high", "low") if found.depth.is_length else ("one way", "the other"),
             "same": same_section(record),
         },
     )
