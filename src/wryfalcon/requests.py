@@ -13,6 +13,7 @@ from django.shortcuts import render
 from django.utils.crypto import get_random_string
 
 from keycore.units import Unit
+from wryfalcon.drawings.paper import DESK, PAPERS, laid_on
 from wryfalcon.lengths import shown_in
 
 REQUEST_ID: ContextVar[str] = ContextVar("request_id", default="")
@@ -53,6 +54,16 @@ def in_their_unit(answer: Answer) -> Answer:
     def middleware(request: HttpRequest) -> HttpResponse:
         person = request.user
         with shown_in(Unit(getattr(person, "unit", Unit.INCH)), fine=getattr(person, "fine", False)):
+            return answer(request)
+
+    return middleware
+
+
+def on_their_paper(answer: Answer) -> Answer:
+    """Middleware: keys are drawn for the width of the screen that asks, as its script says in a cookie."""
+
+    def middleware(request: HttpRequest) -> HttpResponse:
+        with laid_on(PAPERS.get(request.COOKIES.get("paper", ""), DESK)):
             return answer(request)
 
     return middleware

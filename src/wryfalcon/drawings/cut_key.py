@@ -12,6 +12,7 @@ from keycore.geometry.shape import Shape
 from wryfalcon.documents import parsed
 from wryfalcon.drawings.key import KeyDrawing, draw_key
 from wryfalcon.drawings.kinds import is_drawable
+from wryfalcon.drawings.paper import Paper, paper_laid
 from wryfalcon.lengths import Preference, figures_shown
 
 Values = Mapping[str, Sequence[float]]
@@ -41,10 +42,12 @@ BARE = CutKey()
 
 def draw_cut_key(document: str, key: CutKey, ghost: CutKey = BARE, track: str | None = None) -> KeyDrawing | None:
     """The key of a family document, another as an outline over it; None if it cannot be drawn."""
-    return _drawn(document, key, ghost, track, figures_shown()) if is_drawable(parsed(document)) else None
+    return _drawn(document, key, ghost, track, figures_shown(), paper_laid()) if is_drawable(parsed(document)) else None
 
 
 @lru_cache(maxsize=512)
-def _drawn(document: str, key: CutKey, ghost: CutKey, track: str | None, shown: Preference) -> KeyDrawing:
+def _drawn(
+    document: str, key: CutKey, ghost: CutKey, track: str | None, shown: Preference, paper: Paper
+) -> KeyDrawing:  # fmt: skip
     family = parsed(document)
     return draw_key(family, key.shape(family), ghost.shape(family), track=track)

@@ -8,7 +8,8 @@ from itertools import pairwise
 from keycore.family import End, Family, Gauge
 from keycore.geometry.shape import Shape
 from wryfalcon.drawings.kinds import Extras, ViewWords, drawn_as
-from wryfalcon.drawings.sheet import BLADE_LEFT, BOW_LEFT, WIDTH, Sheet, px
+from wryfalcon.drawings.paper import BOW_LEFT
+from wryfalcon.drawings.sheet import Sheet, px
 from wryfalcon.lengths import figure, unit_words
 
 
@@ -19,9 +20,6 @@ class PositionMark:
     x: float
     number: int
     text: str
-
-
-FIGURE_ON_A_PHONE = 54.0  # five characters, a gap
 
 
 @dataclass(frozen=True)
@@ -41,17 +39,12 @@ class KeyDrawing:
     left: float
     right: float
     positions: tuple[PositionMark, ...]
+    is_close: bool  # whether figures below it would run into each other
     counted_from: End
     gauge_name: str
     unit: str
     words: str
     said: ViewWords | None  # at its gauge, over its count, at its far end, where they are not those of a blade
-
-    @property
-    def is_close(self) -> bool:
-        """Whether two figures below it would run into each other with the larger letters of a phone."""
-        across = sorted(mark.x for mark in self.positions)
-        return any(b - a < FIGURE_ON_A_PHONE for a, b in pairwise(across))
 
     @property
     def is_gauged_at_shoulder(self) -> bool:
@@ -76,21 +69,24 @@ def draw_key(
         PositionMark(px(sheet.x(x)), number, figure(family.space, x))
         for number, x in enumerate(family.track(track).spaces, start=1)
     )
+    across = sorted(mark.x for mark in marks)
+    has_bow = sheet.paper.has_bow
     return KeyDrawing(
-        width=WIDTH,
+        width=sheet.paper.width,
         bottom=px(sheet.bottom),
         top=px(sheet.top),
-        bow=look.bow(sheet),
-        hole=(px(BOW_LEFT + 44), px((sheet.top + sheet.bottom) / 2)) if look.has_hole else None,
+        bow=look.bow(sheet) if has_bow else "",
+        hole=(px(BOW_LEFT + 44), px((sheet.top + sheet.bottom) / 2)) if look.has_hole and has_bow else None,
         extras=look.extras(sheet, shape),
         said=look.words,
         blank=look.outline(sheet, None),
         blade=look.outline(sheet, shape),
         ghost=look.outline(sheet, ghost) if ghost else "",
         gauge_x=px(sheet.gauge_x),
-        left=BLADE_LEFT,
+        left=sheet.left,
         right=px(sheet.blade_right),
         positions=marks,
+        is_close=any(b - a < sheet.paper.figure for a, b in pairwise(across)),
         counted_from=family.numbered_from,
         gauge_name=family.gauge.value,
         unit=unit_words(family.space),

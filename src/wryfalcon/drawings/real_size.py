@@ -9,7 +9,7 @@ from keycore.cutting.plan import cutting_of
 from keycore.errors import InputError
 from keycore.family import Family
 from wryfalcon.drawings.kinds import drawn_as, is_drawable
-from wryfalcon.drawings.sheet import BLADE_LEFT, Sheet, px
+from wryfalcon.drawings.sheet import Sheet, px
 
 MARGIN = 1.5  # mm round the blade
 LARGER = 4
@@ -36,11 +36,11 @@ def draw_real_size(
         raise InputError("blank", "a key without a blank, or of a kind without a drawing, cannot be drawn to scale")
     sheet, look, shape = Sheet.at_real_size(family), drawn_as(family), cutting_of(family).shape
     paths = look.outline(sheet, shape(family, planned, style=style)), old and look.outline(sheet, shape(family, old))
-    width, height = sheet.blade_right - BLADE_LEFT + 2 * MARGIN, sheet.bottom + 2 * MARGIN
+    width, height = sheet.blade_right - sheet.left + 2 * MARGIN, sheet.bottom + 2 * MARGIN
     return tuple(
         RealSize(
             times=times,
-            view=f"{px(BLADE_LEFT - MARGIN)} {px(-MARGIN)} {px(width)} {px(height)}",
+            view=f"{px(sheet.left - MARGIN)} {px(-MARGIN)} {px(width)} {px(height)}",
             width=px(width * times),
             height=px(height * times),
             planned=paths[0],

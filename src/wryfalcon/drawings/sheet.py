@@ -7,11 +7,7 @@ from dataclasses import dataclass
 
 from keycore.errors import InputError
 from keycore.family import Blank, Family, Gauge
-
-WIDTH = 860.0
-BOW_LEFT, BLADE_LEFT, BLADE_RIGHT = 22.0, 226.0, 812.0
-TALLEST = 190.0
-BLADE_TOP = 34.0
+from wryfalcon.drawings.paper import BLADE_TOP, DESK, Paper, paper_laid
 
 
 def px(number: float) -> float:
@@ -35,12 +31,15 @@ class Sheet:
     height: float
     scale: float  # pixels for one unit of the family
     top: float = BLADE_TOP
+    paper: Paper = DESK
 
     @classmethod
     def of(cls, family: Family) -> Sheet:
-        """The sheet of a family that has a blank; InputError for one without."""
-        blank, (length, height) = _blank(family)
-        return cls(family, blank, length, height, min((BLADE_RIGHT - BLADE_LEFT) / length, TALLEST / height))
+        """The sheet of a family that has a blank, on the paper of whoever is looking; InputError for one without."""
+        (blank, (length, height)), paper = _blank(family), paper_laid()
+        scale = min((paper.blade_right - paper.blade_left) / length, paper.tallest / height)
+        top = BLADE_TOP if family.space.is_length else BLADE_TOP + paper.above
+        return cls(family, blank, length, height, scale, top, paper)
 
     @classmethod
     def at_real_size(cls, family: Family) -> Sheet:
@@ -51,7 +50,12 @@ class Sheet:
     @property
     def blade_right(self) -> float:
         """Where the tip is."""
-        return BLADE_LEFT + self.length * self.scale
+        return self.left + self.length * self.scale
+
+    @property
+    def left(self) -> float:
+        """Where the blade begins."""
+        return self.paper.blade_left
 
     @property
     def bottom(self) -> float:
@@ -61,7 +65,7 @@ class Sheet:
     @property
     def gauge_x(self) -> float:
         """Where positions are measured from."""
-        return BLADE_LEFT if self.family.gauge == Gauge.SHOULDER else self.blade_right
+        return self.left if self.family.gauge == Gauge.SHOULDER else self.blade_right
 
     def x(self, from_gauge: float) -> float:
         """Where a space is."""

@@ -11,12 +11,15 @@ from keycore.family import Family, Track
 from keycore.reading.decode import Posterior
 from keycore.reading.evidence import Beside, Compared, Evidence, Flush, Measured, Rounded, Spread, Stated, TumblerLooks
 from wryfalcon.drawings.kinds import is_drawable
-from wryfalcon.drawings.sheet import BLADE_LEFT, WIDTH, Sheet, px
+from wryfalcon.drawings.paper import paper_laid
+from wryfalcon.drawings.sheet import Sheet, px
 from wryfalcon.lengths import figure
 
 LANE_TOP = 62.0  # below the blade
 LANE_HEIGHT = 196.0
 WIDEST = 58.0
+A_WORD = 36.0
+LEAST_LADDER = 14.0  # where its labels, which end there, still have room
 OVER_99 = 0.99
 
 
@@ -162,7 +165,8 @@ def draw_strip(family: Family, track: Track, state: StripState) -> Strip:
     )
     bottom = top + height
     pairings = _pairings(state.sources, xs, top)
-    return Strip(px(top), px(bottom), px(bottom + 74), lanes, px(max(ladder_x, BLADE_LEFT - 140)), ladder, pairings)
+    ladder_x = max(ladder_x, paper_laid().blade_left - 140, LEAST_LADDER)
+    return Strip(px(top), px(bottom), px(bottom + 74), lanes, px(ladder_x), ladder, pairings)
 
 
 PAIR_TOP, PAIR_APART, PAIR_ROWS, PAIR_STEP = 31.0, 4.0, 3, 4.0
@@ -188,8 +192,9 @@ def _lane_places(family: Family, track: Track) -> tuple[list[float], float]:
     if is_drawable(family):
         sheet = Sheet.of(family)
         return [sheet.x(space) for space in track.spaces], sheet.bottom + LANE_TOP
-    apart = min(WIDEST * 1.2, (WIDTH - BLADE_LEFT) / (len(track.spaces) + 1))
-    return [BLADE_LEFT + apart * (place + 0.5) for place in range(len(track.spaces))], LANE_TOP
+    paper = paper_laid()
+    apart = min(WIDEST * 1.2, (paper.width - paper.blade_left) / (len(track.spaces) + 1))
+    return [paper.blade_left + apart * (place + 0.5) for place in range(len(track.spaces))], LANE_TOP
 
 
 def _rung_heights(track: Track, top: float, height: float) -> list[float]:
@@ -233,8 +238,10 @@ def _lane(family: Family, track: Track, place: int, lane: _Lanes, state: StripSt
 
 
 def _chance(chance: float, width: float) -> str:
-    """A lane's chance; a narrow lane has no room to say of how many."""
+    """A lane's chance; a narrow lane has no room to say of how many, the narrowest none for a word."""
     words = chance_words(chance)
+    if width < A_WORD:
+        return {"over 99": "99+", "under 1": "<1"}.get(words, words.removesuffix(" in 100"))
     return words if width >= WIDEST * 0.9 else words.removesuffix(" in 100")
 
 

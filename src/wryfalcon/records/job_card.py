@@ -12,6 +12,7 @@ from wryfalcon.bench.queries.planning import card_of
 from wryfalcon.bench.shown.cut_table import cut_table
 from wryfalcon.bench.shown.keys_made import keys_made
 from wryfalcon.bench.views.stage import settled_key_of
+from wryfalcon.drawings.paper import DESK, laid_on
 from wryfalcon.lengths import shown_in
 from wryfalcon.records.document import record_of
 
@@ -23,7 +24,7 @@ def job_card_pdf(tag: Tag) -> bytes:
     from weasyprint import HTML  # here, since it takes seconds to load and few pages need it
     from weasyprint.urls import URLFetcher
 
-    with shown_in(tag.family.unit):  # paper is for whoever reads the family's own table
+    with shown_in(tag.family.unit), laid_on(DESK):  # paper is for whoever reads the family's own table
         text = render_to_string("records/job_card.html", _context(tag))
     fetcher = URLFetcher(allowed_protocols=["file"])
     return bytes(HTML(string=text, base_url=ASSETS.as_uri() + "/", url_fetcher=fetcher).write_pdf())

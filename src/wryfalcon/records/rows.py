@@ -9,6 +9,7 @@ from wryfalcon.accounts.models import User
 from wryfalcon.bench.models import Settlement, Tag
 from wryfalcon.drawings.cut_key import BARE, CutKey, draw_cut_key
 from wryfalcon.drawings.key import KeyDrawing
+from wryfalcon.drawings.paper import DESK, laid_on
 from wryfalcon.log.actions import write_down
 from wryfalcon.log.models import Event
 from wryfalcon.records.forms import proven_words
@@ -46,4 +47,5 @@ def _values(tags: Iterable[Tag]) -> dict[int, dict[str, list[float]]]:
 def _drawn(tag: Tag, values: dict[str, list[float]] | None) -> KeyDrawing | None:
     if tag.family_record is None:
         return None
-    return draw_cut_key(tag.family_record.document, BARE if values is None else CutKey.of(values))
+    with laid_on(DESK):  # so small, it is its outline that tells it
+        return draw_cut_key(tag.family_record.document, BARE if values is None else CutKey.of(values))

@@ -2,6 +2,12 @@
 "use strict";
 
 const isTyping = (target) => target.closest("input:not([type=checkbox], [type=radio]), select, textarea, dialog[open]") !== null;
+/* How wide the screen is, so that keys are drawn for it. */
+const narrow = window.matchMedia("(width < 40rem)");
+const layPaper = () => (document.cookie = `paper=${narrow.matches ? "phone" : "desk"}; path=/; max-age=31536000; samesite=lax`);
+layPaper();
+narrow.addEventListener("change", layPaper);
+
 const find = (selector) => document.querySelector(selector);
 const press = (selector) => find(selector)?.click();
 const TO_READ = 1000; // ms that a control of the spindle has stood there before a key may press it

@@ -10,6 +10,8 @@ from django.template.context import Context
 from django.template.loader import render_to_string
 from django.utils.safestring import SafeString, mark_safe
 
+from wryfalcon.drawings.paper import paper_laid
+
 register = template.Library()
 
 
@@ -25,13 +27,13 @@ def minus(number: float, other: float) -> float:
     return round(float(number) - float(other), 2)
 
 
-PARTS = ("key", "strip", "errors", "cutter_x", "cutter_y", "lane_link", "drawing_styles")
+PARTS = ("key", "strip", "errors", "cutter_x", "cutter_y", "lane_link", "drawing_styles", "paper")
 
 
 @register.simple_tag(takes_context=True)
 def bench_drawing(context: Context) -> SafeString:
     """The large drawing of the key and what hangs under it, from the page's context."""
-    return _rendered(tuple(context.get(name) for name in PARTS))
+    return _rendered((*(context.get(name) for name in PARTS[:-1]), paper_laid()))
 
 
 @register.simple_tag

@@ -22,6 +22,7 @@ from wryfalcon.bench.shown.fittings import driven_machines, fittings_of, guide_w
 from wryfalcon.bench.shown.tries import try_words
 from wryfalcon.bench.views.stage import attempt, find_tag, key_to_cut, open_tag, show_stage, to_stage, whole_number
 from wryfalcon.drawings.jaw import draw_jaw
+from wryfalcon.drawings.paper import DESK, laid_on
 from wryfalcon.log.actions import note_document
 from wryfalcon.machines.formats.gcode import Program, write_gcode
 from wryfalcon.machines.formats.outline import views_of, write_dxf, write_svg
@@ -46,8 +47,9 @@ def print_card(request: PersonRequest, number: int) -> HttpResponse:
     tag = open_tag(request, number)
     if tag.set_up is None:
         return to_stage(tag, "set-up")
-    context = {"key": key_to_cut(tag), **_card_context(tag, tag.set_up)}
-    return render(request, "bench/card_print.html", {"tag": tag, "family": tag.family, "allowed": {}, **context})
+    with laid_on(DESK):
+        context = {"key": key_to_cut(tag), **_card_context(tag, tag.set_up), "allowed": {}}
+        return render(request, "bench/card_print.html", {"tag": tag, "family": tag.family, **context})
 
 
 @require_POST

@@ -8,7 +8,8 @@ from keycore.cutting.commands import Move
 from keycore.family import Gauge
 from keycore.geometry.shape import Points, Shape
 from wryfalcon.drawings.kinds import KeyLook
-from wryfalcon.drawings.sheet import BLADE_LEFT, BOW_LEFT, Sheet, path, px
+from wryfalcon.drawings.paper import BOW_LEFT
+from wryfalcon.drawings.sheet import Sheet, path, px
 
 NOSE = 0.06  # share of the blade that tapers to the tip
 
@@ -33,7 +34,7 @@ def _edge(sheet: Sheet, edge: Points | None, straight: float, *, is_upper: bool)
     taken = np.maximum(0.0, from_shoulder - length * (1 - NOSE)) / (length * NOSE) * half
     kept = np.minimum(heights, straight - taken) if is_upper else np.maximum(heights, straight + taken)
     return sorted(
-        (BLADE_LEFT + x * sheet.scale, sheet.y(height)) for x, height in zip(from_shoulder, kept, strict=True)
+        (sheet.left + x * sheet.scale, sheet.y(height)) for x, height in zip(from_shoulder, kept, strict=True)
     )
 
 
@@ -42,7 +43,7 @@ def bow(sheet: Sheet) -> str:
     half = sheet.height / 2 * sheet.scale
     middle = sheet.top + half
     tall, neck = max(half * 1.12, 74), half + 9
-    left, right = BOW_LEFT, BLADE_LEFT
+    left, right = BOW_LEFT, sheet.left
     steps = [
         ("M", right, middle - neck), ("L", right - 26, middle - neck),
         ("L", right - 40, middle - tall), ("L", left + 46, middle - tall),

@@ -12,9 +12,9 @@ from wryfalcon.drawings.kinds import Extras, KeyLook
 from wryfalcon.drawings.kinds.edge import bow
 from wryfalcon.drawings.sheet import Sheet, path, px
 
-END = 9.0  # radius of an end view
-FLAT = 5.0  # how far from its middle a flat lies
-UNDER = 17.0  # of the end views below the upper edge
+END, END_ON_A_PHONE = 9.0, 7.0  # radius of an end view
+FLAT = 5 / 9  # of it, how far from its middle a flat lies
+UNDER = 1.6  # of it, how far below the upper edge its middle lies
 
 
 def outline(sheet: Sheet, shape: Shape | None) -> str:
@@ -32,20 +32,22 @@ def flats(sheet: Sheet, shape: Shape | None) -> Extras:
         path([(sheet.along(float(x)), sheet.y(float(y))) for x, y in curve.points], close=True) for curve in view.curves
     )
     lowest, whole = angle_view(sheet.family)[0], around(sheet.family)
-    ends = [_end(sheet.along(spot.x), sheet.top + UNDER, lowest + FULL_TURN * spot.y / whole) for spot in view.spots]
+    radius = END_ON_A_PHONE if sheet.paper.is_narrow else END
+    y = sheet.top + UNDER * radius
+    ends = [_end((sheet.along(spot.x), y), radius, lowest + FULL_TURN * spot.y / whole) for spot in view.spots]
     rounds, chords = " ".join(each for each, _ in ends), " ".join(each for _, each in ends)
     return Extras((("face-slot", marks), ("bow", rounds), ("cut-line", chords)))
 
 
-def _end(x: float, y: float, angle: float) -> tuple[str, str]:
+def _end(middle: tuple[float, float], radius: float, angle: float) -> tuple[str, str]:
     """A small round, and the chord that its flat leaves, turned clockwise from the top."""
-    turn = radians(angle)
+    (x, y), turn, flat = middle, radians(angle), FLAT * radius
     along, across = (sin(turn), -cos(turn)), (cos(turn), sin(turn))
-    half = (END**2 - FLAT**2) ** 0.5
-    middle = (x + FLAT * along[0], y + FLAT * along[1])
-    chord = [(middle[0] + s * half * across[0], middle[1] + s * half * across[1]) for s in (-1, 1)]
-    arc = f"A{END} {END} 0 1 0"
-    return f"M{px(x - END)} {px(y)} {arc} {px(x + END)} {px(y)} {arc} {px(x - END)} {px(y)} Z", path(chord)
+    half = (radius**2 - flat**2) ** 0.5
+    at = (x + flat * along[0], y + flat * along[1])
+    chord = [(at[0] + s * half * across[0], at[1] + s * half * across[1]) for s in (-1, 1)]
+    arc = f"A{radius} {radius} 0 1 0"
+    return f"M{px(x - radius)} {px(y)} {arc} {px(x + radius)} {px(y)} {arc} {px(x - radius)} {px(y)} Z", path(chord)
 
 
 def tool_at(sheet: Sheet, move: Move, share: float) -> tuple[float, float]:

@@ -8,9 +8,10 @@ from keycore.cutting.commands import Move
 from keycore.family import Family
 from keycore.geometry.shape import Shape
 from wryfalcon.drawings.kinds import Extras, KeyLook, ViewWords
-from wryfalcon.drawings.sheet import BLADE_LEFT, BOW_LEFT, Sheet, path, px
+from wryfalcon.drawings.paper import BOW_LEFT, DESK, PHONE, Paper
+from wryfalcon.drawings.sheet import Sheet, path, px
 
-FACE_MIDDLE = (BOW_LEFT + 84.0, 118.0)
+BESIDE, OVER = (BOW_LEFT + 84.0, 118.0), (PHONE.width / 2, 92.0)
 OUTER, INNER, NIB = 72.0, 44.0, 12.0
 NUMBERS = OUTER + 14.0
 
@@ -31,28 +32,33 @@ def no_bow(sheet: Sheet) -> str:
 
 def face(sheet: Sheet, shape: Shape | None) -> Extras:
     """The key's end as it is looked at: the ring, the nib on top, each slot where it is, clockwise."""
-    x, y = FACE_MIDDLE
-    ring = f"{_circle(OUTER)} {_circle(INNER)}"
+    x, y = middle = _middle_on(sheet.paper)
+    ring = f"{_circle(OUTER, middle)} {_circle(INNER, middle)}"
     nib = path([(x - 5, y - INNER), (x + 5, y - INNER), (x + 4, y - INNER + NIB), (x - 4, y - INNER + NIB)], close=True)
     spots = [] if shape is None else [(spot.place.space, spot.x) for spot in shape.view().spots]
     if shape is None:
         spaces = enumerate(sheet.family.tracks[0].spaces, start=1)
         spots = [(number, sheet.family.kind.along_view(sheet.family, angle)) for number, angle in spaces]
     at = [(number, 2 * pi * arc / sheet.length) for number, arc in spots]
-    marks = " ".join(_slot(angle) for _, angle in at)
+    marks = " ".join(_slot(angle, middle) for _, angle in at)
     numbers = [(px(x + NUMBERS * sin(a)), px(y - NUMBERS * cos(a) + 4), str(number)) for number, a in at]
     paths = (("blade ring", ring), ("blade", nib), ("face-slot" if shape is not None else "face-mark", marks))
     return Extras(paths, (*numbers, (px(x), px(y + 5), "key’s end")))
 
 
-def _circle(radius: float, middle: tuple[float, float] = FACE_MIDDLE) -> str:
+def _middle_on(paper: Paper) -> tuple[float, float]:
+    """Where the face stands: in the place of the bow, over the wall where there is none."""
+    return BESIDE if paper.has_bow else OVER
+
+
+def _circle(radius: float, middle: tuple[float, float]) -> str:
     x, y = middle
     half = f"A{radius} {radius} 0 1 0"
     return f"M{px(x - radius)} {y} {half} {px(x + radius)} {y} {half} {px(x - radius)} {y} Z"
 
 
 def _slot(
-    angle: float, middle: tuple[float, float] = FACE_MIDDLE, inner: float = INNER, outer: float = OUTER,
+    angle: float, middle: tuple[float, float], inner: float = INNER, outer: float = OUTER,
     half: float = 7.0,
 ) -> str:  # fmt: skip
     """A mark across the ring, clockwise from the top."""
@@ -95,4 +101,5 @@ LOOK = KeyLook(
     counting=counting,
     words=ViewWords("nib", "clockwise, seen at the key’s end", "nib"),
 )
-assert FACE_MIDDLE[0] + NUMBERS + 8 < BLADE_LEFT, "the face has room beside the wall"
+assert BESIDE[0] + NUMBERS + 8 < DESK.blade_left, "the face has room beside the wall"
+assert OVER[1] + NUMBERS + 4 < PHONE.above, "the face has room over the wall"
