@@ -33,7 +33,8 @@ from keycore.kinds.causes import CAUSES
 from keycore.kinds.handling import CUTTER, GLASSES
 from keycore.tools import DiscClamp, Tool
 from wryfalcon.drawings.kinds import KeyLook
-from wryfalcon.drawings.sheet import BLADE_LEFT, BOW_LEFT, Sheet, path
+from wryfalcon.drawings.paper import BOW_LEFT
+from wryfalcon.drawings.sheet import Sheet, path
 
 VANE = "vane"
 UPRIGHT = 90.0  # degrees: a leaf that is not turned yet
@@ -179,7 +180,7 @@ def outline(sheet: Sheet, of: Shape | None) -> str:
 
 
 def bow(sheet: Sheet) -> str:
-    return path([(BOW_LEFT, sheet.top), (BLADE_LEFT, sheet.bottom), (BOW_LEFT, sheet.bottom)], close=True)
+    return path([(BOW_LEFT, sheet.top), (sheet.left, sheet.bottom), (BOW_LEFT, sheet.bottom)], close=True)
 
 
 def tool_at(sheet: Sheet, move: Move, share: float) -> tuple[float, float]:

@@ -9,6 +9,7 @@ import pytest
 import toy_kind
 from browser import stages
 from browser.smith import Smith
+from keycore.tools import DiscClamp
 from wryfalcon.accounts.models import User
 from wryfalcon.bench.models import Piece, ProofValue, Settlement, SetUp, Sighting, Tag
 from wryfalcon.library.actions.families import import_family
@@ -28,7 +29,7 @@ def vane(smith: Smith, monkeypatch: pytest.MonkeyPatch) -> Smith:
     record = import_family(orla, json.dumps(toy_kind.DOCUMENT).encode(), restricted=False)
     record.blanks.update(left=4)
     machine = Machine.objects.get(driver="bench")
-    leaf = Cutter.objects.create(name="Leaf 1.27", flat=1.27, angle=90.0)
+    leaf = Cutter.objects.create(name="Leaf 1.27", flat=1.27, angle=90.0, tool=DiscClamp.name)
     machine.cutters.add(leaf)
     Machine.objects.filter(pk=machine.pk).update(fitted=leaf)
     return smith

@@ -19,7 +19,8 @@ from wryfalcon.drawings.jaw import draw_jaw
 from wryfalcon.drawings.key import draw_key
 from wryfalcon.drawings.kinds import is_drawable
 from wryfalcon.drawings.machine import MachineFacts, ToolFacts, draw_machine
-from wryfalcon.drawings.sheet import BLADE_LEFT, WIDTH, Sheet
+from wryfalcon.drawings.paper import DESK
+from wryfalcon.drawings.sheet import Sheet
 from wryfalcon.drawings.strip import SeenSource, StripState, chance_words, draw_strip
 
 DRAWABLE = [family for family in shipped() if is_drawable(family)]
@@ -37,7 +38,7 @@ def test_a_blank_is_drawn_to_one_scale_and_fits(family) -> None:  # type: ignore
     height = max(y for _, y in outline) - min(y for _, y in outline)
     length, tall = family.kind.view_size(family)
     assert width / height == pytest.approx(length / tall, rel=1e-3)
-    assert max(x for x, _ in outline) < WIDTH
+    assert max(x for x, _ in outline) < DESK.width
     assert key.bottom - key.top == pytest.approx(tall * sheet.scale, abs=0.02)
 
 
@@ -48,7 +49,7 @@ def test_positions_run_from_the_gauge_bow_left_tip_right() -> None:
     tip_first = [mark.x for mark in draw_key(from_tip).positions]
     assert tip_first == sorted(tip_first, reverse=True)
     assert draw_key(from_tip).gauge_x == pytest.approx(draw_key(from_tip).right)
-    assert draw_key(from_shoulder).gauge_x == BLADE_LEFT
+    assert draw_key(from_shoulder).gauge_x == DESK.blade_left
 
 
 def test_a_root_stands_where_its_depth_says() -> None:
