@@ -7,7 +7,8 @@ import contextlib
 import json
 from typing import Any
 
-from benchmachine.machine import COMMANDS, HANDS, Machine, Refused
+from benchmachine.jobs import Refused
+from benchmachine.machine import COMMANDS, HANDS, Machine
 
 VERSION = 2
 TICK = 0.05

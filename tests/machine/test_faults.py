@@ -7,7 +7,8 @@ from typing import Any
 import pytest
 
 from benchmachine.faults import Faults
-from benchmachine.machine import Machine, Refused
+from benchmachine.jobs import Refused
+from benchmachine.machine import Machine
 
 POSITIONS = [4.0, 8.0, 12.0, 16.0, 20.0]
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
+from typing import TypeVar
 
 from keycore.errors import InputError
 from keycore.family import Blank, Family, Track
@@ -11,6 +12,8 @@ from keycore.geometry.shape import Shape
 from keycore.kind import Clamping, Cutting, kinds
 from keycore.rules import breaks
 from keycore.tools import Tool
+
+AnyTool = TypeVar("AnyTool", bound=Tool)
 
 
 @dataclass(frozen=True, slots=True)
@@ -108,6 +111,23 @@ def cutting_of(family: Family) -> Cutting:
         cut = f"{', '.join(others)} and {last}"
         raise InputError("family.kind", f"a cut plan is made for {cut} keys, not for {family.kind}")
     return family.kind.cutting
+
+
+def tool_for(kind_of_tool: type[AnyTool], track: Track, fitted: Tool | None, name: str) -> AnyTool:
+    """What cuts a ``track``: what is ``fitted``, else the family's own.
+
+    Arguments: the ``kind_of_tool`` that its kind is cut with, and the ``name`` of the field that says it in a track's
+    document. Returns the tool. Raises InputError at that field where there is no such tool.
+
+    >>> from keycore.family import Depth
+    >>> from keycore.tools import Slotter
+    >>> tool_for(Slotter, Track("A", (90.0,), (Depth("1", 0.4),), tool=Slotter(3.0)), None, "slot").width
+    3.0
+    """
+    tool = fitted or track.tool
+    if not isinstance(tool, kind_of_tool):
+        raise InputError(f"family.tracks.{track.name}.{name}", "needed to plan a key")
+    return tool
 
 
 def checked_blank(family: Family) -> Blank:

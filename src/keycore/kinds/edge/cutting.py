@@ -12,7 +12,7 @@ from math import atan, cos, pi
 
 import numpy as np
 
-from keycore.cutting.plan import Plan, PlannedCut, Problem, TrackPlan, checked_blank, rules_broken
+from keycore.cutting.plan import Plan, PlannedCut, Problem, TrackPlan, checked_blank, rules_broken, tool_for
 from keycore.errors import InputError
 from keycore.family import Blank, Family, Gauge, Place, Track, Tumbler
 from keycore.geometry.profile import Profile, flats_left, profile_of, roots_gone, tumbler_heights
@@ -154,9 +154,7 @@ def plan(
     tracks, problems = [], []
     for name, labels in bitting.items():
         track = family.track(name)
-        fitted = tool or track.tool
-        if not isinstance(fitted, Wheel):
-            raise InputError(f"family.tracks.{name}.cut", "needed to plan a key")
+        fitted = tool_for(Wheel, track, tool, "cut")
         planned = _planned(family, blank, track, labels, values[name], wheel=fitted, style=style)
         tracks.append(planned)
         problems += _problems(family, blank, planned, track.steps(labels), fitted)

@@ -9,8 +9,7 @@ from math import cos, pi, radians, sin
 import numpy as np
 
 from keycore.coordinate import FULL_TURN, Quantity
-from keycore.cutting.plan import Plan, PlannedCut, Problem, TrackPlan, checked_blank, rules_broken
-from keycore.errors import InputError
+from keycore.cutting.plan import Plan, PlannedCut, Problem, TrackPlan, checked_blank, rules_broken, tool_for
 from keycore.family import Blank, Family, Gauge, Place, Track
 from keycore.geometry.shape import Curve, Shape, Spot, View, circle
 from keycore.kind import Clamping, Column, Cutting, HandCheck, RestsOn
@@ -36,14 +35,6 @@ HANDLING = (
 """Common practice, no source."""
 
 
-def clamp_for(track: Track, fitted: Tool | None = None) -> DiscClamp:
-    """What cuts a track: what is fitted, else the family's own. Raises InputError where there is none."""
-    for tool in (fitted, track.tool):
-        if isinstance(tool, DiscClamp):
-            return tool
-    raise InputError(f"family.tracks.{track.name}.cut_width", "needed to plan a key")
-
-
 def plan(
     family: Family, bitting: Mapping[str, Sequence[str]], style: str, tool: Tool | None,
     values: Mapping[str, Sequence[float]],
@@ -53,7 +44,7 @@ def plan(
     tracks, problems = [], []
     for name, labels in bitting.items():
         track = family.track(name)
-        width = clamp_for(track, tool).width
+        width = tool_for(DiscClamp, track, tool, "cut_width").width
         cuts = tuple(_cuts(track, labels, values[name], width))
         tracks.append(TrackPlan(track, cuts, None))
         problems += [*rules_broken(family, track, track.steps(labels)), *_problems(family, blank, track, cuts, width)]
@@ -98,7 +89,7 @@ def shape(
     turns: list[tuple[str, float]] = []
     for name, numbers in values.items():
         track = family.track(name)
-        half = clamp_for(track, tool).width / 2
+        half = tool_for(DiscClamp, track, tool, "cut_width").width / 2
         for space, (x, value) in enumerate(zip(track.spaces, numbers, strict=True), start=1):
             y = height_at(family, value)
             spots.append(Spot(Place(name, space), x, y))

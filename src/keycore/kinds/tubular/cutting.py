@@ -10,7 +10,7 @@ from math import cos, pi, radians, sin
 import numpy as np
 
 from keycore.coordinate import FULL_TURN
-from keycore.cutting.plan import Plan, PlannedCut, Problem, TrackPlan, checked_blank, rules_broken
+from keycore.cutting.plan import Plan, PlannedCut, Problem, TrackPlan, checked_blank, rules_broken, tool_for
 from keycore.errors import InputError
 from keycore.family import Blank, Family, Place, Track
 from keycore.geometry.shape import Curve, Shape, Spot, View, circle
@@ -43,14 +43,6 @@ def tube_for(family: Family) -> Tube:
     return tube
 
 
-def slotter_for(track: Track, fitted: Tool | None = None) -> Slotter:
-    """What cuts a track: what is fitted, else the family's own. Raises InputError where there is none."""
-    for tool in (fitted, track.tool):
-        if isinstance(tool, Slotter):
-            return tool
-    raise InputError(f"family.tracks.{track.name}.slot", "needed to plan a key")
-
-
 def plan(
     family: Family, bitting: Mapping[str, Sequence[str]], style: str, tool: Tool | None,
     values: Mapping[str, Sequence[float]],
@@ -60,7 +52,7 @@ def plan(
     tracks, problems = [], []
     for name, labels in bitting.items():
         track = family.track(name)
-        width = slotter_for(track, tool).width
+        width = tool_for(Slotter, track, tool, "slot").width
         floors = floors_left(track.spaces, values[name], width, radius)
         cuts = tuple(_cuts(track, labels, values[name], floors, webs(track.spaces, width, radius)))
         tracks.append(TrackPlan(track, cuts, None))
@@ -148,7 +140,7 @@ def shape(
     ends: list[tuple[str, float, float]] = []  # a slot's name, angle and half its width
     for name, numbers in values.items():
         track = family.track(name)
-        half = slotter_for(track, tool).width / 2
+        half = tool_for(Slotter, track, tool, "slot").width / 2
         for space, (angle, value) in enumerate(zip(track.spaces, numbers, strict=True), start=1):
             x = radius * radians(angle)
             deep = 0.0 if (1, Place(name, space)) in uncut else value
