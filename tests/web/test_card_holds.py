@@ -118,7 +118,7 @@ Change = tuple[Callable[[People, Machine], object], str, bool]
 CHANGES: list[Change] = [
     (fit_another, "Old Gannet has W-100 fitted now, not W-80.", False),
     (new_wheel, "A new cutter was put on Old Gannet since", False),
-    (clear_a_jam, "Somebody cleared a jam on Old Gannet since", False),
+    (clear_a_jam, "Since then on Old Gannet: cleared a jam. The blank is clamped and checked anew", False),
     (trim, "The depths put in for Old Gannet have changed by +0.0012 in", True),
     (put_back, "The depths put in for Old Gannet have changed by +0.0008 in", True),
     (shift, "The places put in for Old Gannet have moved by +0.0020 in", True),

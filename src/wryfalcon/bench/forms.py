@@ -148,7 +148,7 @@ class TrialForm(forms.Form):
     free = forms.BooleanField(label="Goes freely", required=False)
     at = forms.CharField(label="Shows at", required=False)
     grade = forms.IntegerField(label="Grade", min_value=0, max_value=BEST_GRADE, required=False)
-    worked = forms.BooleanField(label="After working it a few times", required=False)
+    worked = forms.BooleanField(label="After a few turns", required=False)
     enters = forms.ChoiceField(label="Goes in", choices=Felt, required=False)
     turns = forms.ChoiceField(label="Turns", choices=Felt, required=False)
     leaves = forms.ChoiceField(label="Comes out", choices=Felt, required=False)

@@ -200,7 +200,7 @@ LAPSED = {
         "A new cutter was put on {machine} since: how true it cuts is not known until a key of it is measured."
     ),
     Moved.JAW: "The jaw or clamp named on this card was changed in the machine’s book.",
-    Moved.WORK: "Somebody {detail} on {machine} since: the blank is clamped and checked anew.",
+    Moved.WORK: "Since then on {machine}: {detail}. The blank is clamped and checked anew.",
     Moved.PLAN: "It cannot be cut so any more: {detail}.",
     Moved.CUTS: "The cuts on this card are not those of its plan.",
     Moved.DEPTHS: "The depths put in for {machine} have changed by {by} since this card was made.",
