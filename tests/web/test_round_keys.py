@@ -281,10 +281,10 @@ class TestByDials:
         for step, says in enumerate(
             ("Cut 1: index to dot 1", "Cut 1: side dial to 24.4 divisions", "front dial to the cut mark", "gauge point")
         ):
-            smith.post(f"/tags/{tag}/cut/{piece.pk}/walked", {"step": step})
+            smith.post(f"/tags/{tag}/cut/{piece.pk}/walked", {"step": step + 1})
             assert says in shown(), says
         for step in range(4, 10):
-            smith.post(f"/tags/{tag}/cut/{piece.pk}/walked", {"step": step})
+            smith.post(f"/tags/{tag}/cut/{piece.pk}/walked", {"step": step + 1})
         page = shown()
         assert "Cut 3: side dial to 16.3 divisions" in page
         assert "It lies lower than before: go back past it by half a turn, then come up to it clockwise." in page
@@ -295,28 +295,52 @@ class TestByDials:
         tag = tubular(people)
         settled(people, tag, {"A": SLOTS})
         piece, to = self.begun(people, tag, auk), f"/tags/{tag}/cut/"
-        smith.post(f"{to}{piece.pk}/walked", {"step": 0})
-        said = smith.post(f"{to}{piece.pk}/walked", {"step": 0}, follow=True).content.decode()
-        assert "That step was said already" in said
-        assert "Another step is next" in smith.post(f"{to}{piece.pk}/walked", {"step": 9}, follow=True).content.decode()
+        smith.post(f"{to}{piece.pk}/walked", {"step": 1})
+        said = smith.post(f"{to}{piece.pk}/walked", {"step": 1}, follow=True).content.decode()
+        assert "That was said already" in said
+        assert (
+            "Another step is next" in smith.post(f"{to}{piece.pk}/walked", {"step": 10}, follow=True).content.decode()
+        )
         with pytest.raises(NotDone, match="Steps at the dials are still to be done: 28"):
             finish_by_hand(by(people), tag, piece)
-        smith.post(f"{to}{piece.pk}/walked", {"back": "1"})
+        for _ in range(2):  # a repeated one takes nothing more back
+            smith.post(f"{to}{piece.pk}/walked", {"step": 2})
+            said = smith.post(f"{to}{piece.pk}/walked", {"back": 2}, follow=True).content.decode()
+            piece.refresh_from_db()
+            assert piece.walked == 1
+            said = smith.post(f"{to}{piece.pk}/walked", {"back": 2}, follow=True).content.decode()
+            assert "That was said already" in said
+        for odd in (5, -1, "first", ""):
+            said = smith.post(f"{to}{piece.pk}/walked", {"back": odd}, follow=True).content.decode()
+            assert "Another step was done last" in said, odd
         piece.refresh_from_db()
-        assert piece.walked == 0
-        assert (
-            "No step at the dials is done yet"
-            in smith.post(f"{to}{piece.pk}/walked", {"back": "1"}, follow=True).content.decode()
-        )
+        assert piece.walked == 1
         for step in range(len(piece.steps)):
-            smith.post(f"{to}{piece.pk}/walked", {"step": step})
+            smith.post(f"{to}{piece.pk}/walked", {"step": step + 1})
         assert "Made and deburred" in smith.get(f"/tags/{tag}/cut").content.decode()
         finish_by_hand(by(people), tag, piece)
         assert piece.state == "finished"
         assert (
             "No key is being cut by dials"
-            in smith.post(f"{to}{piece.pk}/walked", {"step": 3}, follow=True).content.decode()
+            in smith.post(f"{to}{piece.pk}/walked", {"step": 4}, follow=True).content.decode()
         )
+
+    def test_a_bitting_settled_anew_in_between_stops_the_walk_before_the_blank_is_spoilt(
+        self, smith: Client, people: People, auk: Machine
+    ) -> None:
+        tag = tubular(people)
+        settled(people, tag, {"A": SLOTS})
+        piece, to = self.begun(people, tag, auk), f"/tags/{tag}/cut/"
+        smith.post(f"{to}{piece.pk}/walked", {"step": 1})
+        again(tag)
+        settled(people, tag, {"A": [*SLOTS[:-1], "4"]})
+        page = smith.get(f"/tags/{tag}/cut").content.decode()
+        assert "The bitting was settled anew since this key was begun" in page
+        assert 'id="walked"' not in page
+        said = smith.post(f"{to}{piece.pk}/walked", {"step": 2}, follow=True).content.decode()
+        assert "end it, and begin another" in said
+        piece.refresh_from_db()
+        assert piece.walked == 1
 
     def test_edge_keys_too_their_offsets_put_in_and_never_in_one_press(
         self, smith: Client, people: People, auk: Machine

@@ -103,17 +103,19 @@ def make_by_hand(press: Press, tag: Tag, work: HandWork) -> Piece:
 
 @transaction.atomic
 def walk_on(tag: Tag, piece: Piece, step: int) -> bool:
-    """The step of that number at the dials is done; returns whether it was not said before.
+    """The step of that number, from 1, at the dials is done; returns whether it was not said before.
 
-    Raises NotDone for a key that is not being cut by dials, and for a step that is not next.
+    Raises NotDone for a key that is not being cut by dials or not to the bitting in force, and for a step not next.
     """
     check_open(tag)
     piece.refresh_from_db()
     if piece.state != PieceState.BEGUN or not piece.steps:
         raise NotDone("No key is being cut by dials.")
-    if step < piece.walked:
+    if piece.is_of_old_bitting:
+        raise NotDone("The bitting was settled anew since this key was begun: end it, and begin another.")
+    if 1 <= step <= piece.walked:
         return False
-    if step != piece.walked or step >= len(piece.steps):
+    if step != piece.walked + 1 or step > len(piece.steps):
         raise NotDone("Another step is next: look at the dials.")
     piece.walked += 1
     piece.save(update_fields=["walked"])
@@ -121,14 +123,22 @@ def walk_on(tag: Tag, piece: Piece, step: int) -> bool:
 
 
 @transaction.atomic
-def walk_back(tag: Tag, piece: Piece) -> None:
-    """The last step at the dials was not done after all. Raises NotDone where none was."""
+def walk_back(tag: Tag, piece: Piece, step: int) -> bool:
+    """The step of that number, the last one done, was not done after all; returns whether it was not said before.
+
+    Raises NotDone for a step that is not the last one done.
+    """
     check_open(tag)
     piece.refresh_from_db()
-    if piece.state != PieceState.BEGUN or not piece.walked:
-        raise NotDone("No step at the dials is done yet.")
+    if piece.state != PieceState.BEGUN or not piece.steps:
+        raise NotDone("No key is being cut by dials.")
+    if step == piece.walked + 1:
+        return False
+    if step != piece.walked or step < 1:
+        raise NotDone("Another step was done last: look at the dials.")
     piece.walked -= 1
     piece.save(update_fields=["walked"])
+    return True
 
 
 @transaction.atomic

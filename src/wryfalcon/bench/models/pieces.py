@@ -124,6 +124,12 @@ class Piece(models.Model):
         return f"made on {self.machine}" if self.machine is not None else MadeHow(self.made_how).label
 
     @property
+    def is_of_old_bitting(self) -> bool:
+        """Whether its tag was settled anew since it was begun, to other cuts."""
+        begun, now = self.settlement, self.tag.settlement
+        return begun is not None and (now is None or now.values != begun.values)
+
+    @property
     def next_index(self) -> int:
         """The index that an adapter is turned to for the next cut, from 1; 0 where nothing is turned."""
         return self.done + 1 if self.state == PieceState.INDEX else 0

@@ -24,7 +24,7 @@ OVER = "Brush the chips away, same stop, sight the millings parallel to the jaw.
 class StepShown:
     """One step: what is done, how it is done, and whether it is."""
 
-    number: int  # from 0, as a form sends it back
+    number: int  # from 1, as a form sends it back
     says: str
     how: str
     is_done: bool
@@ -37,6 +37,7 @@ class Walk:
 
     steps: tuple[StepShown, ...]
     walked: int
+    is_of_old_bitting: bool = False
 
     @property
     def following(self) -> StepShown | None:
@@ -53,14 +54,14 @@ def walk_of(piece: Piece) -> Walk | None:
     """The steps of a key that is cut by dials; None for one that is not."""
     if not piece.steps or piece.machine is None:
         return None
-    shown = [_step(number, step, piece) for number, step in enumerate(piece.steps)]
-    return Walk(tuple(shown), piece.walked)
+    shown = [_step(number, step, piece) for number, step in enumerate(piece.steps, start=1)]
+    return Walk(tuple(shown), piece.walked, piece.is_of_old_bitting)
 
 
 def _step(number: int, step: Mapping[str, Any], piece: Piece) -> StepShown:
     assert piece.machine is not None
     says, how = words_of(step, piece.machine, piece.steps)
-    return StepShown(number, says, how, number < piece.walked, number == piece.walked)
+    return StepShown(number, says, how, number <= piece.walked, number == piece.walked + 1)
 
 
 def words_of(step: Mapping[str, Any], machine: Machine, every: Sequence[Mapping[str, Any]]) -> tuple[str, str]:

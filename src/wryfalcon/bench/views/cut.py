@@ -148,13 +148,10 @@ def walked(request: PersonRequest, number: int, piece: int) -> HttpResponse:
     """A step at the dials is done, or was not after all; one that was said before is noticed and changes nothing."""
     tag = find_tag(number)
     kept = get_object_or_404(Piece, pk=piece, tag=tag)
-    if "back" in request.POST:
-        attempt(request, lambda: walk_back(tag, kept))
-        return to_stage(tag, "cut", f"?piece={piece}")
-    said: list[bool] = []
-    step = whole_number(request.POST.get("step"))
-    if attempt(request, lambda: said.append(walk_on(tag, kept, step))) and not said[0]:
-        messages.info(request, "That step was said already; the one below is next.")
+    walk, said = (walk_back, "back") if "back" in request.POST else (walk_on, "step")
+    step, news = whole_number(request.POST.get(said)), list[bool]()
+    if attempt(request, lambda: news.append(walk(tag, kept, step))) and not news[0]:
+        messages.info(request, "That was said already; the step below is next.")
     return to_stage(tag, "cut", f"?piece={piece}")
 
 
