@@ -17,6 +17,7 @@ HERE = Path(__file__).resolve().parent
 SOURCE, PICTURE = HERE.parent / "src", HERE / "house.svg"
 WORDS = {
     "demonstration": "an invented shop", "records": "find, papers, make again",
+    "editions": "what waits, what it touches",
     "keeping": "trims, courses, wheels, why",
     "bench": "tags, take in to hand over", "machines": "drivers, orders, the follower", "codes": "code series",
     "library": "families and blanks", "drawings": "from shapes to SVG", "log": "who did and saw what",

@@ -241,14 +241,23 @@ def say_figure(coordinate: Coordinate, number: float) -> str:
     return say_mm(number) if coordinate.is_length else f"{as_machine(coordinate, number)}°"
 
 
-def say_value(coordinate: Coordinate, value: float) -> str:
+def say_value(coordinate: Coordinate, value: float, *, fine: bool = False) -> str:
     """A value of a coordinate with its unit, for sentences.
 
     >>> from keycore.coordinate import Quantity
     >>> say_value(Coordinate("left at the root"), 7.62), say_value(Coordinate("angle", Quantity.ANGLE), 36.0)
     ('7.62 mm', '36.0°')
     """
-    return f"{figure(coordinate, value)}{' ' if coordinate.is_length else ''}{unit_words(coordinate)}"
+    return f"{figure(coordinate, value, fine=fine)}{' ' if coordinate.is_length else ''}{unit_words(coordinate)}"
+
+
+def say_difference(coordinate: Coordinate, value: float) -> str:
+    """A difference of two values with its sign and unit, finely: corrections are small.
+
+    >>> say_difference(Coordinate("left at the root"), -0.0512)
+    '−0.051 mm'
+    """
+    return f"{'+' if value > 0 else '−'}{say_value(coordinate, abs(value), fine=True)}"
 
 
 def say_tool(lengths: Coordinate, tool: Tool) -> str:

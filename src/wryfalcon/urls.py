@@ -5,6 +5,7 @@ from django.urls import include, path
 handler500 = "wryfalcon.requests.went_wrong"
 urlpatterns = [
     path("", include("wryfalcon.bench.urls")),
+    path("library/editions/", include("wryfalcon.editions.urls")),
     path("library/", include("wryfalcon.library.urls")),
     path("codes/", include("wryfalcon.codes.urls")),
     path("machines/", include("wryfalcon.machines.urls")),

@@ -91,7 +91,8 @@ class Smith:
         """Remember the address of the tag the page shows."""
         self.tag = urlsplit(self.page.url).path.rsplit("/", 1)[0]
 
-    def sees(self, text: str, seconds: float = 10) -> None:
+    def sees(self, text: str, seconds: float = 30) -> None:
+        """Wait until the page says something; so long since a busy machine is slow, and nothing is lost by it."""
         expect(self.page.locator("#main")).to_contain_text(text, timeout=seconds * 1000)
 
     def is_at(self, path: str) -> None:

@@ -11,7 +11,6 @@ import pytest
 from django.test import Client
 from django.utils import timezone
 
-from keycore.errors import InputError
 from web.jobs import People, carded, hang, settled, tick_on_page
 from web.test_bench import words
 from wryfalcon.bench.actions.take_in import Baseline
@@ -24,7 +23,6 @@ from wryfalcon.keeping.queries.why import why_wrong
 from wryfalcon.keeping.shown.course import due_words, forecast_words, offset_words
 from wryfalcon.keeping.shown.help_file import help_file
 from wryfalcon.keeping.shown.wheels import verdict_words
-from wryfalcon.library.actions.families import import_family
 from wryfalcon.log.models import AuditEntry, Event
 from wryfalcon.machines.models import (
     Clamp,
@@ -554,11 +552,3 @@ def test_the_card_proposes_a_machine_that_is_driven_from_here(smith: Client, peo
     assert re.search(rf'name="jaw_side" value="{side.pk}"\s+checked><span>side A, named by the family', page)
     assert f"/machines/{tern.pk}/duplicates?tag={tag.number}" in page
     assert "The Fulmar" not in page
-
-
-def test_a_family_that_machines_are_kept_true_by_is_not_replaced(smith: Client, people: People, tern: Machine) -> None:
-    document = family_record("harbour-five").document.encode()
-    import_family(people["orla"], document)  # nothing hangs on it yet
-    traced(smith, tern, ".306 .286 .326 .266 .286", ".305 .285 .325 .265 .285")
-    with pytest.raises(InputError, match="machines were kept true by keys of harbour-five already"):
-        import_family(people["orla"], document)

@@ -12,7 +12,7 @@ from wryfalcon.bench.actions.prove import BEST_GRADE, TrialFelt
 from wryfalcon.bench.actions.set_up import Chosen
 from wryfalcon.bench.actions.take_in import Baseline, TagDetails
 from wryfalcon.bench.models import Felt, OnBench, Tag, WayUp
-from wryfalcon.library.models import Blank, FamilyRecord
+from wryfalcon.library.models import Blank, EditionState, FamilyRecord
 from wryfalcon.machines.models import Cutter, DriverKind, JawSide, Machine
 
 MOST_KEYS = 500
@@ -43,7 +43,9 @@ class TakeInForm(forms.Form):
         required=False,
         help_text="Word for word; it may say who may copy it.",
     )
-    family = forms.ModelChoiceField(label="Key family", queryset=FamilyRecord.objects.all(), required=False)
+    family = forms.ModelChoiceField(
+        label="Key family", queryset=FamilyRecord.objects.exclude(state=EditionState.CHECKED), required=False
+    )
     blank = forms.ModelChoiceField(
         label="Blank", queryset=Blank.objects.all(), required=False, empty_label="The family's own"
     )

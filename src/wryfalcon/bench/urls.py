@@ -32,6 +32,7 @@ urlpatterns = [
     path("tags/<int:number>", tags.at_its_stage, name="tag"),
     path("tags/<int:number>/take-in", tags.take_in_stage, name="take-in"),
     path("tags/<int:number>/family", tags.learn, name="learn-family"),
+    path("tags/<int:number>/edition", tags.take_edition, name="go-over"),
     path("tags/<int:number>/picture.jpg", quotation.picture, name="picture"),
     path("tags/<int:number>/picture", quotation.send_picture, name="send-picture"),
     path("tags/<int:number>/answers", quotation.answer, name="answer"),

@@ -113,4 +113,4 @@ def proven(actor: User, tag: Tag, piece: Piece, *, passed: bool, reason: str = "
 
 def family_record(slug: str) -> FamilyRecord:
     """A family of the library."""
-    return FamilyRecord.objects.get(slug=slug)
+    return FamilyRecord.objects.in_force().get(slug=slug)

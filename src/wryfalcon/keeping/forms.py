@@ -54,7 +54,7 @@ class OffsetForm(TypedInForm):
         label="On top, for jaw side", queryset=JawSide.objects.none(), required=False, empty_label="every side"
     )
     family = forms.ModelChoiceField(
-        label="or for family", queryset=FamilyRecord.objects.all(), required=False, empty_label="every family"
+        label="or for family", queryset=FamilyRecord.objects.in_force(), required=False, empty_label="every family"
     )
     value = MmField(label="Depth", initial=0)
     space = MmField(label="Along the blade", initial=0)

@@ -45,7 +45,7 @@ def which_keyway(asked: Mapping[str, str], shop: Unit) -> list[Ranked]:
         height=_one(asked, "height", shop, Unit.INCH),
         thickness=_one(asked, "thickness", shop, Unit.INCH),
     )
-    records = {record.family.id: record for record in FamilyRecord.objects.prefetch_related("blanks")}
+    records = {record.family.id: record for record in FamilyRecord.objects.in_force().prefetch_related("blanks")}
     fits = rank_families(seen, [record.family for record in records.values()])
     return [Ranked(records[fit.family.id], fit) for fit in fits]
 

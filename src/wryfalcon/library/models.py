@@ -6,16 +6,42 @@ from functools import cached_property
 
 from django.conf import settings
 from django.db import models
+from django.urls import reverse
+from django.utils.http import urlencode
 
+from keycore.editions import reads_bittings
 from keycore.family import Family
 from keycore.reading.guide import BlankNumber, GuideRow
 from wryfalcon.documents import parsed
 
 
-class FamilyRecord(models.Model):
-    """One key family: its document word for word, and what the shop adds to it."""
+class EditionState(models.TextChoices):
+    """Where an edition of a family stands. New keys are made by the one in force."""
 
-    slug = models.SlugField(max_length=80, unique=True)
+    CHECKED = "checked", "checked, not in force yet"
+    IN_FORCE = "in-force", "in force"
+    REPLACED = "replaced", "no longer in force"
+
+
+class FamilyQuerySet(models.QuerySet["FamilyRecord"]):
+    """Families by where their editions stand."""
+
+    def in_force(self) -> FamilyQuerySet:
+        """One edition of each family: what new keys are made by."""
+        return self.filter(state=EditionState.IN_FORCE)
+
+    def checked(self) -> FamilyQuerySet:
+        """Those that wait to be put in force."""
+        return self.filter(state=EditionState.CHECKED)
+
+
+class FamilyRecord(models.Model):
+    """One edition of a key family: its document, and what the shop adds to it.
+
+    Keys, codes, trims and tools hang on the edition they were made by, and keep it when another comes in force.
+    """
+
+    slug = models.SlugField(max_length=80)
     name = models.CharField(max_length=120)
     kind = models.CharField(max_length=12)
     unit = models.CharField(max_length=2)
@@ -23,14 +49,53 @@ class FamilyRecord(models.Model):
     document = models.TextField()
     restricted = models.BooleanField(default=False, help_text="no key without the authority recorded")
     provenance = models.CharField(max_length=200, blank=True)
+    state = models.CharField(max_length=8, choices=EditionState, default=EditionState.IN_FORCE)
+    in_force_at = models.DateTimeField(null=True, help_text="last put in force; none for a family's first edition")
     created_at = models.DateTimeField(auto_now_add=True)
     changed_at = models.DateTimeField(auto_now=True)
 
+    objects = FamilyQuerySet.as_manager()
+
     class Meta:
         ordering = ["name"]
+        constraints = [
+            models.UniqueConstraint(fields=["slug", "edition"], name="one_family_of_each_edition"),
+            models.UniqueConstraint(
+                fields=["slug"], condition=models.Q(state=EditionState.IN_FORCE), name="one_edition_in_force"
+            ),
+            models.UniqueConstraint(
+                fields=["slug"], condition=models.Q(state=EditionState.CHECKED), name="one_edition_waits"
+            ),
+        ]
 
     def __str__(self) -> str:
         return self.name
+
+    def get_absolute_url(self) -> str:
+        """Its page: the family's own, or that of an edition which is not in force."""
+        page = reverse("library:family", args=[self.slug])
+        return page if self.is_in_force else f"{page}?{urlencode({'edition': self.edition})}"
+
+    @property
+    def named(self) -> str:
+        """Its name with its edition."""
+        return f"{self.name}, edition {self.edition or 'not named'}"
+
+    @property
+    def is_in_force(self) -> bool:
+        """Whether new keys are made by it."""
+        return self.state == EditionState.IN_FORCE
+
+    @property
+    def is_checked(self) -> bool:
+        """Whether it waits to be put in force."""
+        return self.state == EditionState.CHECKED
+
+    def reads(self, other: FamilyRecord) -> bool:
+        """Whether a bitting written by another edition means the same cuts by this one."""
+        if self.slug != other.slug:
+            return False
+        return self.pk == other.pk or reads_bittings(other.family, self.family)
 
     @cached_property
     def family(self) -> Family:

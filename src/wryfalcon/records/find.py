@@ -90,7 +90,7 @@ def _codes(text: str) -> list[Found]:
 
 
 def _families(text: str) -> list[Found]:
-    found = FamilyRecord.objects.filter(Q(name__icontains=text) | Q(slug__icontains=text))[:MOST]
+    found = FamilyRecord.objects.in_force().filter(Q(name__icontains=text) | Q(slug__icontains=text))[:MOST]
     return [
         Found("Family", family.name, f"{family.kind}, {family.edition}", reverse("library:family", args=[family.slug]))
         for family in found
@@ -104,7 +104,7 @@ def _blanks(text: str) -> list[Found]:
             "Blank", blank.code, f"hook {blank.hook}, {blank.left} left", reverse("library:family", args=[family.slug])
         )
         for blank in found
-        for family in list(blank.families.all())[:1]
+        for family in [each for each in blank.families.all() if each.is_in_force][:1]
     ]
 
 

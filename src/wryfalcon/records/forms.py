@@ -16,7 +16,7 @@ class RecordsForm(forms.Form):
     """Every field is free to be left; what makes no sense is left too."""
 
     customer = forms.ModelChoiceField(Customer.objects.all(), required=False, empty_label="anybody")
-    family = forms.ModelChoiceField(FamilyRecord.objects.all(), required=False, empty_label="any")
+    family = forms.ModelChoiceField(FamilyRecord.objects.in_force(), required=False, empty_label="any")
     state = forms.ChoiceField(choices=[("", "any"), *TagState.choices], required=False)
     proven = forms.ChoiceField(label="Proven", choices=PROVEN, required=False)
     back = forms.ChoiceField(label="Came back", choices=BACK, required=False)
@@ -30,9 +30,11 @@ class RecordsForm(forms.Form):
         )
         self.is_valid()
         said = self.cleaned_data
-        for name, field in (("customer", "customer"), ("family", "family_record"), ("state", "state")):
+        for name, field in (("customer", "customer"), ("state", "state")):
             if said.get(name):
                 tags = tags.filter(**{field: said[name]})
+        if said.get("family"):
+            tags = tags.filter(family_record__slug=said["family"].slug)  # by whichever edition they were made
         if said.get("proven"):
             tags = tags.filter(proven_by=None if said["proven"] == "not" else said["proven"])
         if said.get("back"):

@@ -6,7 +6,6 @@ import json
 
 from django.db import transaction
 
-from keycore.documents.family import read_family
 from keycore.documents.record import read_record
 from keycore.documents.text import parse_json
 from keycore.family import Family
@@ -14,8 +13,8 @@ from wryfalcon.accounts.models import User
 from wryfalcon.bench.actions.codes import read_code
 from wryfalcon.bench.actions.take_in import Baseline, TagDetails, take_in
 from wryfalcon.bench.models import OnBench, Settlement, Tag
-from wryfalcon.library.actions.families import import_family
-from wryfalcon.library.models import FamilyRecord
+from wryfalcon.library.actions.families import import_family, keep_edition
+from wryfalcon.library.models import EditionState, FamilyRecord
 from wryfalcon.log.actions import write_down
 from wryfalcon.log.models import Event
 from wryfalcon.refusal import NotDone
@@ -89,13 +88,14 @@ def make_tag_again(actor: User, tag: Tag, *, authority: str, quantity: int = 1) 
 
 
 def _family_record(actor: User, family: Family, document: dict[str, object]) -> FamilyRecord:
-    """The library's own record of that family, brought in if it is not there yet."""
-    found = FamilyRecord.objects.filter(slug=family.id).first()
-    if found is None:
+    """The edition that the record's key was made by; one that the library lacks is kept for it, not put in force."""
+    editions = FamilyRecord.objects.filter(slug=family.id).exclude(state=EditionState.CHECKED)
+    if not editions:
         return import_family(actor, json.dumps(document).encode())
-    if read_family(document).tracks != found.family.tracks:
-        raise NotDone(
-            f"The library's {found.name} (edition {found.edition or 'not named'}) has other depths or spaces than the "
-            f"record's (edition {family.edition or 'not named'}). Bring that edition in under an id of its own first."
-        )
-    return found
+    if editions[0].kind != family.kind.id:
+        raise NotDone(f"The library's {editions[0].name} is of kind {editions[0].kind}, the record's of {family.kind}.")
+    same = [each for each in editions if each.family.tracks == family.tracks and each.unit == family.unit]
+    of_its_name = [each for each in same if each.edition == family.edition]
+    in_force = [each for each in same if each.is_in_force]
+    found = next(iter(of_its_name or in_force or same), None)
+    return found or keep_edition(actor, family, document)

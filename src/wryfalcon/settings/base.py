@@ -28,6 +28,7 @@ INSTALLED_APPS = [
     "wryfalcon.bench",
     "wryfalcon.keeping",
     "wryfalcon.records",
+    "wryfalcon.editions",
     "wryfalcon.drawings",
     "wryfalcon.demonstration",
     "django.forms",  # last: the shop's own select comes first
@@ -187,6 +188,7 @@ LOGGING = {
 }
 
 DATA_UPLOAD_MAX_MEMORY_SIZE = 6_000_000
+DATA_UPLOAD_MAX_NUMBER_FILES = 400  # a yearly update is a folder
 MACHINE_SECONDS_TO_ANSWER = 2.0  # for a whole answer, however slowly it comes
 CUT_PLAN_FOLDER = VAR / "cut-plans"
 TABLE_FOLDER = VAR / "tables"  # of codes, while they are read

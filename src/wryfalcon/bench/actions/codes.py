@@ -14,9 +14,15 @@ from wryfalcon.refusal import NotDone
 
 @transaction.atomic
 def read_code(actor: User, tag: Tag, code: Code, source: Source | None = None) -> Source:
-    """Take a code's bitting as a source that names the code and its series. Raises NotDone for another family's."""
-    if code.series.family_record_id != tag.family_record_id:
-        raise NotDone(f"{code.series} is a series of {code.series.family_record}, not of this key's family.")
+    """Take a code's bitting as a source that names the code and its series.
+
+    Raises NotDone for another family's, and for one of an edition whose labels or cuts are not those of the tag's.
+    """
+    made_by, record = code.series.family_record, tag.family_record
+    if record is None or made_by.slug != record.slug:
+        raise NotDone(f"{code.series} is a series of {made_by}, not of this key's family.")
+    if not record.reads(made_by):
+        raise NotDone(f"{code.series} was made by {made_by.named}; this key is of edition {record.edition}.")
     name = f"{code}, {code.series}"
     source = source or add_source(actor, tag, code.series.track, SourceKind.CODE, name)
     if source.counted_from != tag.family.numbered_from:

@@ -89,6 +89,10 @@ def change(actor: User, tag: Tag, job: TagDetails) -> str:
     _write(actor, tag, job)
     says = ""
     if old is not None and old.pk != tag.family_record_id:
+        if tag.family_record is not None and old.slug == tag.family_record.slug:
+            raise NotDone(
+                "Another edition of its family: go over to it by the notice at the head of the tag.", "family"
+            )
         if tag.settlements.exists():
             raise NotDone("The bitting is settled for this family already. Take in a new tag instead.", "family")
         says = _carry_reading(tag, old.family, tag.family)
@@ -219,7 +223,7 @@ def _of_its_blank(job: TagDetails) -> TagDetails:
     if job.on_bench not in IN_HAND:
         raise NotDone("Only a key that lies here can be copied.", "on_bench")
     if job.family is None and job.blank is not None:
-        families = list(job.blank.families.all()[:2])
+        families = list(job.blank.families.in_force()[:2])
         return replace(job, family=families[0]) if len(families) == 1 else job
     return job
 
@@ -238,7 +242,7 @@ def copy_or_read(actor: User, tag: Tag, *, is_copied: bool) -> None:
 
 def _filled_from(maker: Tag, job: TagDetails) -> TagDetails:
     """A job for a key that came back: family, blank and locks are those of its tag where nothing else is said."""
-    if job.family is not None and job.family.pk != maker.family_record_id:
+    if job.family is not None and (maker.family_record is None or job.family.slug != maker.family_record.slug):
         raise NotDone(f"Tag {maker} made a {maker.family_record} key: a key brought back is of that family.", "family")
     locks = [lock for lock in job.locks if lock.name.strip()] or [Baseline(lock.name) for lock in maker.locks.all()]
     return replace(job, family=maker.family_record, blank=job.blank or maker.blank, locks=locks)

@@ -61,7 +61,8 @@ def work_through(actor: User, tag: Tag, track: str, manner: SheetSettings) -> Tr
     """Choose the order, half steps and the series of a sheet. Raises NotDone for a series of another family."""
     check_read(tag)
     series = manner.series
-    if series is not None and (series.family_record_id, series.track) != (tag.family_record_id, track):
+    is_its = series is None or (tag.family_record is not None and tag.family_record.reads(series.family_record))
+    if series is not None and not (is_its and series.track == track):
         raise NotDone(f"{series} is a series of another key.")
     if manner.order not in TrialOrder.values:
         raise NotDone("There is no such order.")

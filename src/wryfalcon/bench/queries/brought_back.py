@@ -35,7 +35,8 @@ def brought_back(made_at: Mapping[int, datetime]) -> dict[int, BroughtBack]:
     """What was measured of these pieces' keys when they came back, by piece; given is when each was made."""
     seen = Sighting.objects.filter(
         source__tag__made_by__in=made_at, source__kind__in=MEASURED, source__removed=False, withdrawn=False,
-        value__isnull=False, source__tag__family_record=F("source__tag__made_by__tag__family_record"),
+        value__isnull=False, source__tag__family_record__slug=F("source__tag__made_by__tag__family_record__slug"),
+        source__tag__family_record__unit=F("source__tag__made_by__tag__family_record__unit"),
     )  # fmt: skip
     rows = seen.order_by("at").values_list(
         "source__tag__made_by", "source__tag__number", "at", "source__track", "space", "value"

@@ -29,7 +29,7 @@ from wryfalcon.machines.models import (
     Trim,
     Work,
 )
-from wryfalcon.machines.queries.offsets import OffsetNow, added_up
+from wryfalcon.machines.queries.offsets import OFFSET_NOW, OffsetNow, added_up
 
 EVERY_TICK = None
 """All checks fall, whichever the kind of key has."""
@@ -182,7 +182,7 @@ class MachinesNow:
         )
         on = Practice.objects.filter(machine__in=machines, ended_at=None).order_by().values_list("machine_id")
         return cls(
-            tuple(starmap(OffsetNow, offsets.values_list(*OffsetNow.__slots__))),
+            tuple(starmap(OffsetNow, offsets.values_list(*OFFSET_NOW))),
             tuple(starmap(WorkNow, works.order_by("pk").values_list("pk", "machine_id", "what"))),
             frozenset(pk for (pk,) in on) if practices else frozenset(),
         )

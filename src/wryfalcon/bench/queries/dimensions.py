@@ -43,10 +43,14 @@ def beside_of(tag: Tag, piece: Piece) -> list[Beside]:
 def _known(tag: Tag, piece: Piece) -> defaultdict[str, list[float]]:
     """New less old of each dimension, of keys of this family that turned freely in a lock and were kept as good."""
     known: defaultdict[str, list[float]] = defaultdict(list)
-    if tag.family_record_id is None:
+    if tag.family_record is None:
         return known
     worked = Piece.objects.filter(
-        tag__family_record=tag.family_record_id, state=PieceState.FINISHED, proof__passed=True, trials__turns=Felt.FREE
+        tag__family_record__slug=tag.family_record.slug,
+        tag__family_record__unit=tag.family_record.unit,
+        state=PieceState.FINISHED,
+        proof__passed=True,
+        trials__turns=Felt.FREE,
     )
     rows = SideBySide.objects.filter(piece__in=worked, old__isnull=False, new__isnull=False).exclude(piece=piece)
     for what, old, new in rows.order_by("what").values_list("what", "old", "new"):

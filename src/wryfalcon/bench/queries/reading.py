@@ -380,3 +380,14 @@ def _influences(
 ) -> tuple[Influence | None, ...]:
     family = parsed(document)
     return influences(Reading(family, family.track(name), evidence, stray=SHOP_STRAY), best)
+
+
+def another_bitting(tag: Tag) -> str:
+    """What was read says of a settled key where that is another bitting than was settled; "" where it agrees."""
+    settled = tag.settlement.bitting if tag.settlement is not None else {}
+    says = [
+        " ".join(reading.labels)
+        for reading in readings_of(tag)
+        if reading.steps is not None and reading.sources and list(reading.labels) != settled.get(reading.track.name)
+    ]
+    return " · ".join(says)

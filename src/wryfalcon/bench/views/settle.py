@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from django.http import HttpResponse
+from django.http import Http404, HttpResponse
 from django.shortcuts import get_object_or_404
 from django.views.decorators.http import require_GET, require_POST
 
@@ -118,7 +118,10 @@ def fill_cuts(request: PersonRequest, number: int) -> HttpResponse:
         beyond = reading.posterior.beyond_rules
         if "code" in request.POST:
             wanted = whole_number(request.POST.get("code"))
-            code = get_object_or_404(Code, pk=wanted, series__family_record=tag.family_record, series__track=name)
+            related = Code.objects.select_related("series__family_record")
+            code = get_object_or_404(related, pk=wanted, series__track=name)
+            if tag.family_record is None or not tag.family_record.reads(code.series.family_record):
+                raise Http404
             attempt(request, lambda: take_code(request.user, tag, steps, reading.known, code))
         elif "beyond" in request.POST and beyond is not None:
             attempt(request, lambda: take_beyond_rules(request.user, tag, name, beyond, steps))

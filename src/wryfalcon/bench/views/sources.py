@@ -41,6 +41,7 @@ from wryfalcon.bench.views.read import RefusedEntry, check_there, show_read, sou
 from wryfalcon.bench.views.stage import attempt, find_tag, to_stage, whole_number
 from wryfalcon.codes.models import Code
 from wryfalcon.codes.queries.by_code import codes_called
+from wryfalcon.codes.queries.family import series_read_by
 from wryfalcon.fields import unit_typed
 from wryfalcon.refusal import NotDone
 
@@ -129,8 +130,8 @@ def look_up(request: PersonRequest, number: int, source: int) -> HttpResponse:
     """A code of this family's series, typed as it is stamped."""
     tag, found = _source_reading(number, source)
     text = request.POST.get("code", "")
-    asked = (tag.family_record_id, found.track.name)
-    called = [each.pk for each in codes_called(text) if (each.series.family_record_id, each.series.track) == asked]
+    its = {each.pk for each in series_read_by(tag.family_record, found.track.name)} if tag.family_record else set()
+    called = [each.pk for each in codes_called(text) if each.series.pk in its]
     code = Code.objects.select_related("series__family_record").filter(pk__in=called[:1]).first()
     if code is None:
         says = f"No series of this family has the code “{text.strip()[:20]}”."

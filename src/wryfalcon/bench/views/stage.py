@@ -20,6 +20,7 @@ from wryfalcon.bench.queries import stages
 from wryfalcon.bench.queries.come_back import made_then
 from wryfalcon.bench.queries.stages import rail_of, stage_of
 from wryfalcon.bench.shown.come_back import made_then_words
+from wryfalcon.bench.shown.edition import edition_notice
 from wryfalcon.drawings.cut_key import BARE, CutKey, Values, draw_cut_key
 from wryfalcon.drawings.key import KeyDrawing
 from wryfalcon.log.actions import note_tag_opened
@@ -80,6 +81,7 @@ def show_stage(
             "polled": POLL in request.headers,
             "allowed": allowed_on(request.user, tag),
             "made_then": _made_then(tag, stage),
+            "edition": edition_notice(tag, names_cuts=may(request.user, Act.READ_KEYS)),
             **context,
         },
         status=status,

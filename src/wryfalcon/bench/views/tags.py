@@ -14,13 +14,16 @@ from django.views.decorators.http import require_GET, require_http_methods, requ
 
 from wryfalcon.accounts.permissions import Act, PersonRequest, may, needs, needs_to_change
 from wryfalcon.bench.actions.codes import read_code
+from wryfalcon.bench.actions.editions import go_over
 from wryfalcon.bench.actions.take_in import TagDetails, change, decline, learn_family, take_in
 from wryfalcon.bench.forms import KeptLockFormSet, LockFormSet, TakeInForm, locks_of
 from wryfalcon.bench.models import Asked, Felt, OnBench, Picture, Tag, TagState
 from wryfalcon.bench.queries.come_back import is_copied_again
+from wryfalcon.bench.queries.reading import another_bitting
 from wryfalcon.bench.queries.stages import on_the_bench, stage_of
 from wryfalcon.bench.views.stage import attempt, find_tag, key_of, open_tag, show_stage, to_stage, whole_number
 from wryfalcon.codes.models import Code
+from wryfalcon.codes.queries.family import edition_to_make_by
 from wryfalcon.library.models import Blank, FamilyRecord
 from wryfalcon.library.queries.guide import found_row
 from wryfalcon.machines.models import Practice, Shift
@@ -53,10 +56,11 @@ def tags(request: PersonRequest) -> HttpResponse:
 @needs(Act.TAKE_IN)
 def new(request: PersonRequest) -> HttpResponse:
     """Take in a new tag."""
-    code = _code_asked(request)
+    code, made_by = _code_asked(request), None
     initial = _from_guide(request)
     if code:
-        initial = {"family": code.series.family_record_id, "on_bench": OnBench.CODE, "title": f"From code {code}"}
+        made_by = edition_to_make_by(code.series)
+        initial = {"family": made_by.pk, "on_bench": OnBench.CODE, "title": f"From code {code}"}
     form = TakeInForm(request.POST or None, initial=initial)
     locks = LockFormSet(request.POST or None, prefix="locks")
     if request.method == "POST" and form.is_valid() and locks.is_valid():
@@ -78,7 +82,7 @@ def new(request: PersonRequest) -> HttpResponse:
             "code": code,
             "begins": code is None,
             "guide": request.GET.get("guide"),
-            **_choices(),
+            **_choices(made_by),
         },
         status=422 if bad else 200,
     )
@@ -100,7 +104,8 @@ def fill_from_maker(request: PersonRequest) -> HttpResponse:
         initial["title"] = initial["title"] or f"{maker.title}, brought back"
         locks = LockFormSet(prefix="locks", initial=[{"name": lock.name} for lock in maker.locks.all()])
     form = TakeInForm(initial=initial)
-    context = {"form": form, "locks": locks, "maker": maker, "brought_back": posted.get("brought_back"), **_choices()}
+    choices = _choices(maker.family_record if maker is not None else None)
+    context = {"form": form, "locks": locks, "maker": maker, "brought_back": posted.get("brought_back"), **choices}
     return render(request, "bench/_new_form.html", context)
 
 
@@ -120,7 +125,13 @@ def take_in_stage(request: PersonRequest, number: int) -> HttpResponse:
         except NotDone as refusal:
             form.add_error(refusal.field or None, refusal.says)
     query = urlencode({"tag": tag.number, "words": tag.title})
-    context = {"form": form, "locks": locks, **_choices(), "key": key_of(tag, {}), "guide_query": query}
+    context = {
+        "form": form,
+        "locks": locks,
+        **_choices(tag.family_record),
+        "key": key_of(tag, {}),
+        "guide_query": query,
+    }
     if tag.on_bench == OnBench.PICTURE:
         heard = dict(tag.answers.values_list("asked", "text"))
         context["questions"] = [(asked, asked.label, heard.get(asked, "")) for asked in Asked]
@@ -181,6 +192,23 @@ def decline_tag(request: PersonRequest, number: int) -> HttpResponse:
     return to_stage(tag, "take-in")
 
 
+@require_POST
+@needs(Act.SETTLE)
+def take_edition(request: PersonRequest, number: int) -> HttpResponse:
+    """Make the tag's key by the edition of its family that is in force."""
+    tag = find_tag(number)
+    if attempt(request, lambda: go_over(request.user, tag)):
+        tag = find_tag(number)
+        says = f"By {tag.family.edition or 'the edition in force'} from now on."
+        if tag.settlement is None:
+            messages.success(request, says)
+        elif doubt := another_bitting(tag):
+            messages.error(request, f"{says} By this table what was read says {doubt}: settle it again.")
+        else:
+            messages.success(request, f"{says} The bitting stands; read it back again.")
+    return to_stage(tag, stage_of(tag).stage)
+
+
 def _from_guide(request: PersonRequest) -> dict[str, object]:
     """What a row of the fitting guide says of a new tag."""
     row = found_row(whole_number(request.GET.get("guide")))
@@ -198,11 +226,14 @@ def _code_asked(request: PersonRequest) -> Code | None:
     return Code.objects.select_related("series__family_record").filter(pk=wanted).first()
 
 
-def _choices() -> dict[str, object]:
-    """What the form chooses from, as plain rows."""
+def _choices(made_by: FamilyRecord | None = None) -> dict[str, object]:
+    """What the form chooses from, as plain rows: families in force, and the edition its key was made by before."""
     blanks = Blank.objects.values_list("pk", "code", "hook", "left")
+    families = list(FamilyRecord.objects.in_force().values_list("pk", "name"))
+    if made_by is not None and not made_by.is_in_force:
+        families.insert(0, (made_by.pk, made_by.named))
     return {
         "felt_choices": Felt.choices,
-        "families": FamilyRecord.objects.values_list("pk", "name"),
+        "families": families,
         "blanks": [(pk, f"{code}, hook {hook}, {left} left") for pk, code, hook, left in blanks],
     }

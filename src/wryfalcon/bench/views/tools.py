@@ -24,7 +24,7 @@ SMITHS = (Role.SMITH, Role.OWNER)
 @needs(Act.LOOK)
 def tools(request: PersonRequest) -> HttpResponse:
     """Every one there is, and those that are gone."""
-    families = FamilyRecord.objects.filter(restricted=False)
+    families = FamilyRecord.objects.in_force().filter(restricted=False)
     context = {
         "tools": ShopTool.objects.select_related("family_record", "holder", "destroyed_by"),
         "families": [(each.pk, each.name) for each in families if len(each.family.tracks) == 1],
@@ -38,7 +38,7 @@ def tools(request: PersonRequest) -> HttpResponse:
 @needs(Act.CUT)
 def make(request: PersonRequest) -> HttpResponse:
     """A set of depth keys, or a test key of the bitting typed."""
-    record = get_object_or_404(FamilyRecord, pk=whole_number(request.POST.get("family")))
+    record = get_object_or_404(FamilyRecord.objects.in_force(), pk=whole_number(request.POST.get("family")))
     typed = request.POST.get("bitting", "").strip()
 
     def act() -> None:

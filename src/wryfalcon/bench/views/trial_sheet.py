@@ -39,6 +39,7 @@ from wryfalcon.bench.sentences import sheet_problem
 from wryfalcon.bench.shown.tries import can_send, try_out
 from wryfalcon.bench.views.stage import allowed_on, attempt, find_tag, key_of, open_tag, to_stage, whole_number
 from wryfalcon.codes.models import Series
+from wryfalcon.codes.queries.family import series_read_by
 
 
 @require_GET
@@ -55,7 +56,7 @@ def show(request: PersonRequest, number: int) -> HttpResponse:
     out = out_of(sheet)
     if out is not None:
         values = out.to_cut.values if out.to_cut is not None else values
-    series = Series.objects.in_force().filter(family_record=tag.family_record, track=reading.track.name)
+    series = series_read_by(tag.family_record, reading.track.name) if tag.family_record is not None else []
     context: dict[str, Any] = {
         "tag": tag, "family": tag.family, "allowed": allowed_on(request.user, tag),
         "reading": reading, "sheet": sheet, "left": left, "out": try_out(tag, out) if out is not None else None,
@@ -63,7 +64,7 @@ def show(request: PersonRequest, number: int) -> HttpResponse:
         "shown": left.trials[: MOST_SHOWN if "all" in request.GET else FIRST_SHOWN],
         "noted": [(entry, _noted(reading, entry)) for entry in reversed(entries)],
         "problem": sheet_problem(left), "has_turned": bool(entries) and entries[-1].outcome == Outcome.TURNS,
-        "many_tracks": len(tag.family.tracks) > 1, "series": series.values_list("pk", "name"),
+        "many_tracks": len(tag.family.tracks) > 1, "series": [(each.pk, each.name) for each in series],
         "key": key_of(tag, values, track=reading.track.name) if values else None,
         "try_minutes": settings.TRY_MINUTES, "hour_price": settings.HOUR_PRICE, "blank_price": settings.BLANK_PRICE,
         "spaces": range(1, len(reading.track.spaces) + 1),

@@ -228,6 +228,8 @@ def bring_in(actor: User, series: Series, *, without: int | None = None) -> Seri
         raise InputError("codes", f"{series.intake.bad:,} rows cannot be taken; mend them, or leave them out")
     if not series.count:
         raise InputError("codes", "there is no code in it that can be taken")
+    if series.family_record.is_checked:
+        raise InputError("family", f"{series.family_record.named} is not in force yet; put that in force first")
     in_force = list(Series.objects.in_force().filter(slug=series.slug))
     if any(other != series.replaces for other in in_force):
         raise InputError("edition", "another edition was brought in meanwhile; offer this one again")

@@ -24,8 +24,8 @@ from keycore.errors import InputError
 from wryfalcon.accounts.models import User
 from wryfalcon.codes.actions.intake import discard, read_in
 from wryfalcon.codes.models import Intake, Series, SeriesState
+from wryfalcon.codes.queries.family import newest_edition
 from wryfalcon.codes.tables import LARGEST, LARGEST_DOCUMENT, check_unpacked, document_in, ending_of
-from wryfalcon.library.models import FamilyRecord
 from wryfalcon.log.actions import write_down
 from wryfalcon.log.models import Event
 
@@ -88,7 +88,7 @@ def offer_formula(actor: User, about: SeriesDocument, formula: Formula) -> Serie
 def _begin(actor: User, document: SeriesDocument, file: Path) -> Intake:
     if not document.id or slugify(document.id) != document.id:
         raise InputError("id", "use small letters, digits and hyphens only, such as 'harbour-boats'")
-    record = FamilyRecord.objects.filter(slug=document.family).first()
+    record = newest_edition(document.family)
     if record is None:
         raise InputError("family", f"there is no family {document.family!r} in the library")
     document = replace(document, track=record.family.track(document.track).name)
@@ -107,7 +107,7 @@ def _begin(actor: User, document: SeriesDocument, file: Path) -> Intake:
         printed=check_printed(document.printed), formula=_in_words(document.formula), by=actor,
         replaces=editions.in_force().first(),
     )  # fmt: skip
-    if series.replaces and (series.replaces.family_record_id, series.replaces.track) != (record.pk, series.track):
+    if series.replaces and (series.replaces.family_record.slug, series.replaces.track) != (record.slug, series.track):
         raise InputError("family", f"the edition before is of {series.replaces.family_record}; an edition keeps it")
     write_down(Event.SERIES_OFFERED, actor, series=series.slug, edition=series.edition)
     return Intake.objects.create(series=series, file=str(file), size=file.stat().st_size)

@@ -16,6 +16,7 @@ from keycore.codes.series import bitting_texts, broken_rules
 from keycore.family import Rules, Track
 from wryfalcon.codes.models import Series
 from wryfalcon.codes.queries.by_code import MOST, FoundCode, Row, with_series
+from wryfalcon.codes.queries.family import series_read_by
 from wryfalcon.library.models import FamilyRecord
 
 COLUMN = "SELECT first, steps FROM codes_column WHERE series_id = %s AND space = %s ORDER BY first"
@@ -60,7 +61,7 @@ class Table:
 
 def tables_of(record: FamilyRecord, track: Track) -> list[Table]:
     """The series in force for a track of a family."""
-    return [Table(series, track) for series in Series.objects.in_force().filter(family_record=record, track=track.name)]
+    return [Table(series, track) for series in series_read_by(record, track.name)]
 
 
 @dataclass(frozen=True)

@@ -11,6 +11,8 @@ from django.db import connection
 from keycore.codes.series import code_range, looked_up
 from keycore.family import Family, Track
 from wryfalcon.codes.models import Series, SeriesState
+from wryfalcon.codes.queries.family import editions_to_make_by
+from wryfalcon.library.models import FamilyRecord
 
 MOST = 200
 
@@ -42,18 +44,17 @@ class FoundCode:
     bitting: str
     broken: str
     series: Series
+    record: FamilyRecord  # the edition of the family that a key of it is made by
 
     @property
     def family(self) -> Family:
         """The key family."""
-        return self.series.family_record.family
+        return self.record.family
 
     @property
     def blanks(self) -> str:
         """The blanks that serve the family, and what is left of each."""
-        return ", ".join(
-            f"{blank.code}, hook {blank.hook}, {blank.left} left" for blank in self.series.family_record.blanks.all()
-        )
+        return ", ".join(f"{blank.code}, hook {blank.hook}, {blank.left} left" for blank in self.record.blanks.all())
 
     @property
     def cuts(self) -> tuple[object, ...]:
@@ -112,8 +113,9 @@ def with_series(rows: Sequence[Row], typed: str = "") -> list[FoundCode]:
     """Rows with their series, family and blanks; nothing is asked for a row of its own."""
     wanted = Series.objects.filter(pk__in={row[1] for row in rows}, state=SeriesState.IN_FORCE)
     series = {s.pk: s for s in wanted.select_related("family_record").prefetch_related("family_record__blanks")}
+    made_by = editions_to_make_by(series.values())
     return [
-        FoundCode(pk, code, looked_up(typed or code, series[of].printed), bitting, broken, series[of])
+        FoundCode(pk, code, looked_up(typed or code, series[of].printed), bitting, broken, series[of], made_by[of])
         for pk, of, code, bitting, broken in rows
         if of in series
     ]

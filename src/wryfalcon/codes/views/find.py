@@ -51,7 +51,8 @@ def by_bitting(request: PersonRequest) -> HttpResponse:
         except InputError as wrong:
             error = wrong
     shown = _shown(request, matches.codes, "by bitting")
-    families = FamilyRecord.objects.filter(series__state=SeriesState.IN_FORCE).distinct()
+    with_codes = Series.objects.in_force().values("family_record__slug")
+    families = FamilyRecord.objects.in_force().filter(slug__in=with_codes)
     context: dict[str, Any] = {
         "asked": asked, "error": error, "matches": matches, **shown,
         "families": families.values_list("pk", "name"), "ends": ENDS, "here": request.get_full_path(),

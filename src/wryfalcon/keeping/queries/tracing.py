@@ -72,7 +72,7 @@ def tracks_to_trace() -> list[tuple[str, str]]:
     """What can be measured with a caliper: each family's tracks, for a choice."""
     found = []
     traced = [kind.id for kind in kinds() if kind.surface in TRACES_SURFACE]
-    for record in FamilyRecord.objects.filter(kind__in=traced):
+    for record in FamilyRecord.objects.in_force().filter(kind__in=traced):
         tracks = record.family.tracks if record.family.tolerance else ()
         several = len(tracks) > 1
         found += [(f"{record.pk}:{t.name}", f"{record}, {t.name}" if several else str(record)) for t in tracks]

@@ -170,7 +170,7 @@ def can_be_cut(trim: Trim) -> bool:
 def families_to_trim_by(sides: Sequence[JawSide]) -> list[FamilyRecord]:
     """The families whose test keys tell the terms apart: edges, and tubular keys where a clamp holds them."""
     surfaces = {Surface.EDGE} | ({Surface.END} if any(side.clamp_id for side in sides) else set())
-    records = FamilyRecord.objects.filter(kind__in=[kind.id for kind in kinds() if kind.surface in surfaces])
+    records = FamilyRecord.objects.in_force().filter(kind__in=[kind.id for kind in kinds() if kind.surface in surfaces])
     return [r for r in records if len(r.family.tracks[0].spaces) > 2 and r.family.tolerance]
 
 

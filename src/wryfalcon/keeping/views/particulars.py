@@ -10,8 +10,9 @@ from django.views.decorators.http import require_GET, require_POST
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.keeping.actions.trimming import MakerFigures, change_offset
 from wryfalcon.keeping.forms import ClampForm, FollowerForm, OffsetForm, ParticularsForm
+from wryfalcon.library.models import FamilyRecord
 from wryfalcon.machines.actions.care import describe_machine
-from wryfalcon.machines.models import TRACES, Machine, MachineOffset
+from wryfalcon.machines.models import TRACES, JawSide, Machine, MachineOffset
 from wryfalcon.refusal import NotDone
 
 
@@ -47,15 +48,21 @@ def offset(request: PersonRequest, pk: int) -> HttpResponse:
     if not form.is_valid():
         return particulars_page(request, machine, offset=form)
     said = form.cleaned_data
-    row, _ = MachineOffset.objects.get_or_create(
-        machine=machine, gauge=said["gauge"], jaw_side=said["jaw_side"], family_record=said["family"]
-    )
+    row = _offset_of(machine, said["gauge"], said["jaw_side"], said["family"])
     maker = MakerFigures(said["maker_value"], said["maker_space"])
     try:
         change_offset(request.user, row, said["value"], said["space"], why=said["why"], maker=maker)
     except NotDone as refusal:
         messages.error(request, refusal.says)
     return redirect("keeping:machine", pk=pk)
+
+
+def _offset_of(machine: Machine, gauge: str, side: JawSide | None, family: FamilyRecord | None) -> MachineOffset:
+    """The row of that sort, of a family also where it was set under another edition; a new one where there is none."""
+    rows = machine.offsets.filter(gauge=gauge, jaw_side=side)
+    found = rows.filter(family_record__slug=family.slug) if family is not None else rows.filter(family_record=None)
+    row = found.first()
+    return row or MachineOffset.objects.create(machine=machine, gauge=gauge, jaw_side=side, family_record=family)
 
 
 def particulars_page(

@@ -63,7 +63,7 @@ def withdraw(request: PersonRequest, pk: int, duplicate: int) -> HttpResponse:
 
 def _traced(request: PersonRequest, typed: dict[str, str]) -> TracedKey:
     number, _, track = typed["key"].partition(":")
-    record = FamilyRecord.objects.filter(pk=number).first() if number.isdecimal() else None
+    record = FamilyRecord.objects.in_force().filter(pk=number).first() if number.isdecimal() else None
     if record is None or track not in {each.name for each in record.family.tracks}:
         raise NotDone("Say which family the keys are of.")
     depth, shop = record.family.depth, unit_typed(request)
@@ -106,4 +106,5 @@ def _from_tag(request: PersonRequest, number: str) -> dict[str, str]:
         "-" if value is None else show_value(tag.family.depth, value, shown, fine=True)
         for value in measured_pattern(tag, track)
     ]
-    return {"key": f"{tag.family_record.pk}:{track}", "pattern": "" if set(values) == {"-"} else " ".join(values)}
+    record = FamilyRecord.objects.in_force().get(slug=tag.family_record.slug)
+    return {"key": f"{record.pk}:{track}", "pattern": "" if set(values) == {"-"} else " ".join(values)}

@@ -44,7 +44,8 @@ def begin(request: PersonRequest, pk: int) -> HttpResponse:
     """Begin a trim, or a morning check."""
     machine = get_object_or_404(Machine, pk=pk)
     wanted = request.POST.get("family", "")
-    record = FamilyRecord.objects.filter(pk=int(wanted) if wanted.isdecimal() and len(wanted) < 10 else 0).first()
+    in_force = FamilyRecord.objects.in_force()
+    record = in_force.filter(pk=int(wanted) if wanted.isdecimal() and len(wanted) < 10 else 0).first()
     try:
         if record is None:
             raise NotDone("Choose the family whose blanks the test key is cut on.")

@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Collection
+from itertools import chain, count
 from typing import Any
 
 from django.db import transaction
-from django.db.models import PROTECT, ForeignObjectRel
+from django.utils import timezone
 from django.utils.text import slugify
 
 from keycore.documents.family import read_family
@@ -14,48 +16,110 @@ from keycore.documents.text import parse_json
 from keycore.errors import InputError
 from keycore.family import Family
 from wryfalcon.accounts.models import User
-from wryfalcon.library.models import Blank, FamilyRecord
+from wryfalcon.library.models import Blank, EditionState, FamilyRecord
 from wryfalcon.log.actions import write_down
 from wryfalcon.log.models import Event
+
+BY_DAY = "brought in "
+"""How an edition is named whose document does not name it, or names one that is there."""
 
 
 @transaction.atomic
 def import_family(actor: User | None, raw: bytes, *, restricted: bool = False) -> FamilyRecord:
     """Bring a family document in. Raises InputError naming the field.
 
-    A family that no tag, trim or copy uses is replaced by a document of the same id; one in use is
-    not, since its past keys must keep the edition they were cut from.
+    A family that the library does not know is in force at once; a document of a known one is its next edition,
+    and waits to be put in force.
     """
     data = parse_json(raw)
     family = _read(data if isinstance(data, dict) else {})
-    slug = family.id
-    record = FamilyRecord.objects.filter(slug=slug).first() or FamilyRecord(slug=slug)
-    if record.pk and record.tags.exists():
-        raise InputError(
-            "id", f"{record.tags.count()} tags hang on {slug} already; give the new edition an id of its own"
-        )
-    if record.pk and _machines_rest_on(record):
-        raise InputError(
-            "id", f"machines were kept true by keys of {slug} already; give the new edition an id of its own"
-        )
-    record.name, record.kind, record.unit = family.name, family.kind.id, family.unit
-    record.edition, record.provenance, record.restricted = family.edition, family.source[:200], restricted
-    record.document = json.dumps(data, ensure_ascii=False, indent=1)
+    record = next_edition(family, data)
+    if record is None:
+        record = FamilyRecord(slug=family.id, state=EditionState.IN_FORCE)
+        _write(record, family, data)
+        hang_blank(record, family)
+    record.restricted = restricted or record.restricted
     record.save()
-    _hang_blank(record, family)
-    write_down(Event.FAMILY_IMPORTED, actor, family=slug, edition=family.edition)
+    write_down(Event.FAMILY_IMPORTED, actor, family=record.slug, edition=record.edition, state=record.state)
     return record
 
 
-def _machines_rest_on(record: FamilyRecord) -> bool:
-    """Whether a row of the machine room, which this room knows nothing of, must not outlive this family."""
-    protected = [
-        field
-        for field in record._meta.get_fields(include_hidden=True)
-        if isinstance(field, ForeignObjectRel) and field.on_delete is PROTECT
-    ]
-    of_machines = [field for field in protected if field.related_model._meta.app_label == "machines"]
-    return any(field.related_model._base_manager.filter(**{field.field.name: record}).exists() for field in of_machines)
+def next_edition(family: Family, data: dict[str, Any]) -> FamilyRecord | None:
+    """A document of a family that the library knows, as the edition that waits; None for a family new to it.
+
+    An edition that waited already makes way. What the shop keeps beside the table goes with the family: whether it
+    is restricted, and the cuts of each lock where the document says nothing of them. Raises InputError for a
+    document that is there already, and for one of another kind.
+    """
+    editions = list(FamilyRecord.objects.filter(slug=family.id))
+    now = next((each for each in editions if each.is_in_force), None)
+    if now is None:
+        return None
+    if now.family.kind != family.kind:
+        raise InputError("kind", f"{now.named} is of kind {now.family.kind}; another kind needs an id of its own")
+    data = _with_positions(data, family, now)
+    for each in editions:
+        if _same_document(each, data):
+            raise InputError("id", f"that document is in the library already: {each.named}, {each.get_state_display()}")
+    waiting = next((each for each in editions if each.is_checked), None)
+    if waiting is not None and (series := waiting.series.first()) is not None:
+        raise InputError("id", f"{series} rests on {waiting.named}, which waits: put both in force or throw both away")
+    others = {each.edition for each in editions if each != waiting}
+    if family.edition[:200] in others or not family.edition:
+        data = {**data, "edition": _named_by_day(family.edition, others)}
+    record = waiting or FamilyRecord(slug=family.id, state=EditionState.CHECKED)
+    record.restricted = now.restricted
+    _write(record, read_family(data), data)
+    record.save()
+    return record
+
+
+def keep_edition(actor: User, family: Family, data: dict[str, Any]) -> FamilyRecord:
+    """An edition that the library lacks, kept for the keys made by it and not put in force."""
+    record = FamilyRecord(slug=family.id, state=EditionState.REPLACED)
+    others = set(FamilyRecord.objects.filter(slug=family.id).values_list("edition", flat=True))
+    if family.edition[:200] in others:
+        data = {**data, "edition": _named_by_day(family.edition, others)}
+    _write(record, read_family(data), data)
+    now = FamilyRecord.objects.in_force().filter(slug=family.id).first()
+    record.restricted = now is not None and now.restricted
+    record.save()
+    if now is not None:
+        record.blanks.add(*now.blanks.all())
+    write_down(Event.FAMILY_IMPORTED, actor, family=record.slug, edition=record.edition, state=record.state)
+    return record
+
+
+def _write(record: FamilyRecord, family: Family, data: dict[str, Any]) -> None:
+    record.name, record.kind, record.unit = family.name, family.kind.id, family.unit
+    record.edition, record.provenance = family.edition[:200], family.source[:200]
+    record.document = json.dumps(data, ensure_ascii=False, indent=1)
+    record.__dict__.pop("family", None)
+
+
+def _same_document(record: FamilyRecord, data: dict[str, Any]) -> bool:
+    """Whether an edition has this document, also where the day that it came in had to name it."""
+    of_it, named = json.loads(record.document), data.get("edition", "")
+    if {**of_it, "edition": ""} != {**data, "edition": ""}:
+        return False
+    return not named or record.edition == named or record.edition.startswith(f"{named}, {BY_DAY}")
+
+
+def _named_by_day(edition: str, others: Collection[str]) -> str:
+    """A name for an edition whose document has none, or one that another has: by the day it came in."""
+    day = f"{BY_DAY}{timezone.localdate().isoformat()}"
+    name = f"{edition}, {day}" if edition else day
+    names = chain([name], (f"{name}, {number}" for number in count(2)))
+    return next(each for each in names if each not in others)
+
+
+def _with_positions(data: dict[str, Any], family: Family, now: FamilyRecord) -> dict[str, Any]:
+    """The document with the cuts of each lock of the edition before, where it says nothing of them itself."""
+    before = json.loads(now.document).get("positions")
+    spaces = [(track.name, len(track.spaces)) for track in family.tracks]
+    if not before or data.get("positions") or spaces != [(t.name, len(t.spaces)) for t in now.family.tracks]:
+        return data
+    return {**data, "positions": before}
 
 
 def _read(data: dict[str, Any]) -> Family:
@@ -76,7 +140,9 @@ def _read(data: dict[str, Any]) -> Family:
     return family
 
 
-def _hang_blank(record: FamilyRecord, family: Family) -> None:
+def hang_blank(record: FamilyRecord, family: Family) -> None:
+    """Hang the blank that a document names, new where the shop has none of its code."""
+    record.save()
     if family.blank is not None:
         blank, _ = Blank.objects.get_or_create(code=family.blank.code[:40], defaults={"hook": "new"})
         blank.families.add(record)

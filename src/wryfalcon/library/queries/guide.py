@@ -62,7 +62,8 @@ def found_row(pk: int) -> FoundRow | None:
 
 
 def _with_blanks(entries: Sequence[GuideEntry]) -> tuple[FoundRow, ...]:
-    families = {record.slug: record for record in FamilyRecord.objects.filter(slug__in={e.family for e in entries})}
+    named = FamilyRecord.objects.in_force().filter(slug__in={entry.family for entry in entries})
+    families = {record.slug: record for record in named}
     here = {plain_number(blank.code): blank for blank in Blank.objects.all()}
     found = []
     for entry in entries:

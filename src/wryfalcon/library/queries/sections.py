@@ -16,7 +16,7 @@ def same_section(record: FamilyRecord) -> list[FamilyRecord]:
     """The other families whose blanks have this one's section; none where it is not known."""
     if not record.family.section:
         return []
-    others = FamilyRecord.objects.exclude(pk=record.pk).prefetch_related("blanks")
+    others = FamilyRecord.objects.in_force().exclude(slug=record.slug).prefetch_related("blanks")
     return [other for other in others if _are_alike(record.document, other.document)]
 
 

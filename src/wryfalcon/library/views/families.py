@@ -33,14 +33,21 @@ AS_IN = {Unit.INCH: "0.223 0.361 0.502", Unit.MILLIMETRE: "5.65 9.20 12.75"}  # 
 @needs(Act.LOOK)
 def families(request: PersonRequest) -> HttpResponse:
     """Every family."""
-    return render(request, "library/families.html", {"families": FamilyRecord.objects.prefetch_related("blanks")})
+    return render(
+        request,
+        "library/families.html",
+        {
+            "families": FamilyRecord.objects.in_force().prefetch_related("blanks"),
+            "waiting": FamilyRecord.objects.checked().count(),
+        },
+    )
 
 
 @require_GET
 @needs(Act.LOOK)
 def family(request: PersonRequest, slug: str) -> HttpResponse:
     """One family, drawn to scale."""
-    record = get_object_or_404(FamilyRecord.objects.prefetch_related("blanks"), slug=slug)
+    record = _edition_asked(request, slug)
     found = record.family
     drawable = is_drawable(found)
     return render(
@@ -57,6 +64,7 @@ def family(request: PersonRequest, slug: str) -> HttpResponse:
             "degrees": "" if found.depth.is_length else "°",
             "play_ways": ("high", "low") if found.depth.is_length else ("one way", "the other"),
             "same": same_section(record),
+            "editions": FamilyRecord.objects.filter(slug=slug).exclude(pk=record.pk),
         },
     )
 
@@ -65,7 +73,7 @@ def family(request: PersonRequest, slug: str) -> HttpResponse:
 @needs(Act.LOOK)
 def section(request: PersonRequest, slug: str) -> HttpResponse:
     """The blank's section seen from its tip, to sight down the blade beside a key that lies here."""
-    record = get_object_or_404(FamilyRecord.objects.prefetch_related("blanks"), slug=slug)
+    record = _edition_asked(request, slug)
     same = same_section(record)
     rows = [record, *same]
     context = {"record": record, "sizes": draw_section(record.family), "same": same, "rows": rows}
@@ -87,7 +95,7 @@ def preview(request: PersonRequest) -> HttpResponse:
 @needs(Act.LOOK)
 def family_document(request: PersonRequest, slug: str) -> HttpResponse:
     """The document word for word."""
-    record = get_object_or_404(FamilyRecord, slug=slug)
+    record = _edition_asked(request, slug)
     answer = HttpResponse(record.document, content_type="application/json")
     answer["Content-Disposition"] = f'attachment; filename="{record.slug}.json"'
     return answer
@@ -103,6 +111,9 @@ def bring_in(request: PersonRequest) -> HttpResponse:
         raw = upload.read(LARGEST_UPLOAD) if upload else pasted.encode()
         try:
             record = import_family(request.user, raw, restricted="restricted" in request.POST)
+            if not record.is_in_force:
+                messages.success(request, f"{record.named} waits: look at what it changes, then put it in force.")
+                return redirect("editions:one", pk=record.pk)
             messages.success(request, f"{record.name} is in the library.")
             if assumed := len(_assumed(record)):
                 says = "one thing is" if assumed == 1 else f"{assumed} things are"
@@ -151,6 +162,9 @@ def measured(request: PersonRequest) -> HttpResponse:
             if "save" in posted:
                 document = json.dumps(document_of(fitted, unknown)).encode()
                 record = import_family(request.user, document)
+                if not record.is_in_force:
+                    messages.success(request, f"{record.named} waits: look at what it changes, then put it in force.")
+                    return redirect("editions:one", pk=record.pk)
                 messages.success(request, f"{record.name} is in the library, as measured and not published.")
                 return redirect("library:family", slug=record.slug)
         except InputError as wrong:
@@ -173,8 +187,15 @@ def count(request: PersonRequest, pk: int) -> HttpResponse:
         count_blank(request.user, blank, request.POST.get("hook", ""), int(left))
     else:
         messages.error(request, "How many are left? Type a whole number.")
-    record = blank.families.first()
+    record = blank.families.in_force().first()
     return redirect("library:family", slug=record.slug) if record else redirect("library:families")
+
+
+def _edition_asked(request: PersonRequest, slug: str) -> FamilyRecord:
+    """The edition of a family that the address names, without one that in force; 404 where there is none."""
+    editions = FamilyRecord.objects.prefetch_related("blanks").filter(slug=slug)
+    named = request.GET.get("edition")
+    return get_object_or_404(editions.in_force() if named is None else editions.filter(edition=named))
 
 
 def _assumed(record: FamilyRecord) -> list[str]:

@@ -211,3 +211,8 @@ class MachineOffset(models.Model):
 
     def __str__(self) -> str:
         return " ".join(filter(None, [self.gauge, str(self.jaw_side or ""), str(self.family_record or "")]))
+
+    @property
+    def family_slug(self) -> str | None:
+        """The family it is for, whichever edition was in force when it was set; None for every family."""
+        return self.family_record.slug if self.family_record is not None else None

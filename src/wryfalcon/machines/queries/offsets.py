@@ -14,7 +14,8 @@ def offsets_for(
     machine: Machine, gauge: str, jaw_side: JawSide | None = None, record: FamilyRecord | None = None
 ) -> MachineOffsets:
     """What is added to every command for a key so gauged, in this side of the jaw, of this family; mm."""
-    return added_up(machine.offsets.filter(gauge=gauge).order_by(), gauge, jaw_side, record)
+    offsets = machine.offsets.filter(gauge=gauge).select_related("family_record").order_by()
+    return added_up(offsets, gauge, jaw_side, record)
 
 
 @dataclass(frozen=True, slots=True)
@@ -24,18 +25,25 @@ class OffsetNow:
     machine_id: int
     gauge: str
     jaw_side_id: int | None
-    family_record_id: int | None
+    family_slug: str | None
     value: float
     space: float
+
+
+OFFSET_NOW = ("machine_id", "gauge", "jaw_side_id", "family_record__slug", "value", "space")
+"""Where the fields of an offset so read stand."""
 
 
 def added_up(
     rows: Iterable[MachineOffset | OffsetNow], gauge: str, jaw_side: JawSide | None, record: FamilyRecord | None
 ) -> MachineOffsets:
-    """The same of rows that were read already, of one machine; of a clamp that turns the key its own say nothing."""
+    """The same of rows that were read already, of one machine; of a clamp that turns the key its own say nothing.
+
+    A family's offset holds for every edition of it: it is the machine's and the blank's, not the table's.
+    """
     of_side: set[int | None] = {jaw_side.pk} if jaw_side is not None else {None}
     if jaw_side is None or not jaw_side.turns:
         of_side.add(None)
-    of_family = {None, record and record.pk}
-    counts = [r for r in rows if r.gauge == gauge and r.jaw_side_id in of_side and r.family_record_id in of_family]
+    of_family = {None, record and record.slug}
+    counts = [r for r in rows if r.gauge == gauge and r.jaw_side_id in of_side and r.family_slug in of_family]
     return MachineOffsets(sum(row.value for row in counts), sum(row.space for row in counts))

@@ -1,0 +1,123 @@
+"""Editions in words and figures, for their pages."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from keycore.coordinate import Coordinate
+from keycore.editions import FigureChange
+from keycore.family import Family
+from wryfalcon.editions.queries import EditionSeen, TouchedKey
+from wryfalcon.lengths import say_difference, say_value
+from wryfalcon.library.models import FamilyRecord
+
+LACKING = "–"
+NO_FIGURES = "The table itself is as it was."
+
+
+@dataclass(frozen=True)
+class ChangeRow:
+    """One change: what, as it was, as it is, and by how much where that is a figure."""
+
+    what: str
+    was: str
+    now: str
+    by: str = ""
+
+
+@dataclass(frozen=True)
+class TouchedRow:
+    """A key that an edition touches, in words."""
+
+    key: TouchedKey
+    number: str  # of its tag or tool
+    made_by: str
+    says: str
+    where: str
+
+
+@dataclass(frozen=True)
+class SeriesRow:
+    """A series in force and what becomes of it."""
+
+    name: str
+    key: int
+    codes: int
+    says: str
+
+
+@dataclass(frozen=True)
+class EditionShown:
+    """An edition beside the one in force."""
+
+    record: FamilyRecord
+    against: FamilyRecord
+    changes: tuple[ChangeRow, ...]
+    touched: tuple[TouchedRow, ...]
+    more: int  # keys touched beyond those shown
+    summary: str
+    series: tuple[SeriesRow, ...]
+
+
+def edition_shown(seen: EditionSeen, most: int) -> EditionShown:
+    """An edition with its changes, and the first so many of the keys it touches."""
+    family, changes = seen.record.family, seen.changes
+    rows = [
+        *_figures("Depth", family, family.depth, changes.depths),
+        *_figures("Space", family, family.space, changes.spaces),
+        *(ChangeRow(", ".join(each.where), each.was or LACKING, each.now or LACKING) for each in changes.fields),
+    ]
+    touched = tuple(_touched(family, key) for key in seen.touched[:most])
+    series = tuple(
+        SeriesRow(
+            str(each.series),
+            each.series.pk,
+            each.series.count,
+            "read by it as it stands" if each.is_read else "keeps its own edition: other labels or cuts",
+        )
+        for each in seen.series
+    )
+    more = len(seen.touched) - len(touched)
+    return EditionShown(seen.record, seen.against, tuple(rows), touched, more, _summary(seen), series)
+
+
+def _figures(heading: str, family: Family, coordinate: Coordinate, changes: Sequence[FigureChange]) -> list[ChangeRow]:
+    rows = []
+    for each in changes:
+        track = f", track {each.track}" if len(family.tracks) > 1 else ""
+        was, now = (LACKING if x is None else say_value(coordinate, x, fine=True) for x in (each.was, each.now))
+        by = (
+            ""
+            if each.was is None or each.now is None
+            else say_difference(coordinate, coordinate.off_by(each.now, each.was))
+        )
+        rows.append(ChangeRow(f"{heading} {each.name}{track}", was, now, by))
+    return rows
+
+
+def _touched(family: Family, key: TouchedKey) -> TouchedRow:
+    number = f"{key.tag:04d}" if key.tag is not None else f"tool {key.tool}"
+    if key.shifts is None:
+        says = "its labels or cuts are none of this edition's"
+    else:
+        parts = []
+        if key.value:
+            parts.append(f"depth by up to {say_difference(family.depth, key.value)}")
+        if key.space:
+            parts.append(f"place by up to {say_difference(family.space, key.space)}")
+        cuts = len(key.shifts)
+        says = f"{cuts} cut{'' if cuts == 1 else 's'}: {', '.join(parts)}"
+    where = "a tool of the shop's" if key.tag is None else "on the bench" if key.is_open else "given out"
+    return TouchedRow(key, number, key.edition or "not named", says, where)
+
+
+def _summary(seen: EditionSeen) -> str:
+    """How many keys are touched, in a sentence."""
+    every = len(seen.touched)
+    if not every:
+        return "No key made here is touched by it."
+    beyond, bench = sum(key.is_beyond for key in seen.touched), sum(key.is_open for key in seen.touched)
+    says = f"{every} key{'' if every == 1 else 's'} of this shop would be cut otherwise by it"
+    says += f", {beyond} by more than its tolerance" if beyond else ", none by more than its tolerance"
+    return f"{says}; {bench} of them can still go over. The others keep the edition they were made by."
