@@ -15,10 +15,15 @@ from web.jobs import BITTING, People, carded, cut, hang, on_the_line, read, sett
 from web.test_bench import words
 from web.test_codes import in_force
 from wryfalcon.bench.actions.editions import go_over
+from wryfalcon.bench.actions.read import state_labels
 from wryfalcon.bench.actions.settle import read_back
+from wryfalcon.bench.actions.sources import add_source
 from wryfalcon.bench.actions.tools import make_depth_keys
-from wryfalcon.bench.models import Tag
+from wryfalcon.bench.actions.trial_sheet import note_try
+from wryfalcon.bench.models import Outcome, SourceKind, Tag
 from wryfalcon.bench.queries.cards import what_holds
+from wryfalcon.bench.queries.reading import readings_of
+from wryfalcon.bench.queries.trial_sheet import entries_of, left_to_try, sheet_of
 from wryfalcon.codes.models import Series
 from wryfalcon.demonstration.making import family_record
 from wryfalcon.library.actions.editions import put_in_force, throw_away
@@ -52,7 +57,7 @@ def offered(people: People, document: dict[str, Any]) -> FamilyRecord:
 def brought(people: People, document: dict[str, Any]) -> FamilyRecord:
     """An edition in force."""
     record = offered(people, document)
-    put_in_force(people["orla"], record, family_record(record.slug).pk)
+    put_in_force(people["orla"], record, family_record(record.slug).pk, record.digest)
     return FamilyRecord.objects.get(pk=record.pk)
 
 
@@ -65,7 +70,7 @@ def test_a_known_id_waits_as_the_next_edition_and_shows_what_it_changes(owner: C
     assert "Harbour five, edition 2027 waits" in said
     assert "Depth 4" in said
     assert "−0.0040 in" in said
-    assert "1 key of this shop would be cut otherwise by it, 1 by more than its tolerance" in said
+    assert "One key of this shop would be cut otherwise by it by more than its tolerance" in said
     assert f"{tag}</a> Stage door" in said
     assert family_record("harbour-five") == before
     assert "Editions, 1 waiting" in words(owner, "/library/")
@@ -76,10 +81,12 @@ def test_an_edition_comes_in_force_as_it_was_looked_at_and_goes_back_the_same_wa
     owner: Client, people: People
 ) -> None:
     before, after = family_record("harbour-five"), offered(people, corrected())
-    owner.post(f"/library/editions/{after.pk}/put-in-force", {"against": before.pk + 1000})
+    owner.post(f"/library/editions/{after.pk}/put-in-force", {"against": before.pk + 1000, "seen": after.digest})
     assert family_record("harbour-five") == before  # looked at beside another one
-    owner.post(f"/library/editions/{after.pk}/put-in-force", {"against": before.pk})
-    owner.post(f"/library/editions/{after.pk}/put-in-force", {"against": before.pk})  # pressed twice
+    owner.post(f"/library/editions/{after.pk}/put-in-force", {"against": before.pk, "seen": after.digest})
+    owner.post(
+        f"/library/editions/{after.pk}/put-in-force", {"against": before.pk, "seen": after.digest}
+    )  # pressed twice
     assert family_record("harbour-five") == after
     assert words(owner, "/library/harbour-five").count("edition 2027")
     assert "edition 2024 : no longer in force" in words(owner, "/library/harbour-five")
@@ -87,10 +94,20 @@ def test_an_edition_comes_in_force_as_it_was_looked_at_and_goes_back_the_same_wa
     page = words(owner, f"/library/editions/{before.pk}")
     assert "Put it back in force" in page
     assert "+0.0040 in" in page
-    owner.post(f"/library/editions/{before.pk}/put-in-force", {"against": after.pk})
+    owner.post(f"/library/editions/{before.pk}/put-in-force", {"against": after.pk, "seen": before.digest})
     assert family_record("harbour-five") == before
     events = AuditEntry.objects.filter(event=Event.EDITION_IN_FORCE).order_by("id").values_list("data", flat=True)
     assert [(each["before"], each["edition"]) for each in events] == [("2024", "2027"), ("2027", "2024")]
+
+
+def test_a_document_that_was_not_looked_at_is_not_put_in_force(owner: Client, people: People) -> None:
+    """Another one was offered in its place while the page stood open."""
+    before, waiting = family_record("harbour-five"), offered(people, corrected())
+    seen = {"against": before.pk, "seen": waiting.digest}
+    offered(people, corrected(notes="and another"))
+    said = owner.post(f"/library/editions/{waiting.pk}/put-in-force", seen, follow=True).content.decode()
+    assert "was offered anew meanwhile" in said
+    assert family_record("harbour-five") == before
 
 
 def test_a_tag_keeps_its_edition_until_it_goes_over_and_is_read_back_again(smith: Client, people: People) -> None:
@@ -102,8 +119,8 @@ def test_a_tag_keeps_its_edition_until_it_goes_over_and_is_read_back_again(smith
     brought(people, corrected())
     assert Tag.objects.get(pk=tag.pk).family_record == before
     head = words(smith, f"/tags/{tag}/settle")
-    assert "Hung by Harbour five, edition 2024; edition 2027 is in force since. By it: cut 4: depth −0.0040 in." in head
-    assert "Hung by" not in words(smith, f"/tags/{hang(people)}/take-in")  # a new one is by the new edition
+    assert "By edition 2024; edition 2027 is in force now. By that one: cut 4: depth −0.0040 in." in head
+    assert "is in force now" not in words(smith, f"/tags/{hang(people)}/take-in")  # a new one is by the new edition
     answer = smith.post(f"/tags/{tag}/edition", follow=True)
     assert "By 2027 from now on. The bitting stands; read it back again." in " ".join(answer.content.decode().split())
     tag = Tag.objects.get(pk=tag.pk)
@@ -143,6 +160,18 @@ def test_a_key_that_was_begun_stays_with_its_edition(people: People, bench_machi
     tag = Tag.objects.get(pk=tag.pk)
     assert tag.set_up is not None
     assert not what_holds(tag, tag.set_up).lapses  # its card still holds
+
+
+def test_a_tag_whose_keys_were_tried_stays_with_its_edition(people: People) -> None:
+    tag = hang(people, on_bench="part-lock")
+    sheet = sheet_of(tag, "A")
+    state_labels(people["tam"], tag, add_source(people["tam"], tag, "A", SourceKind.PARTS), {1: ["3"], 2: ["5"]})
+    left = left_to_try(readings_of(tag)[0], sheet, entries_of(sheet))
+    assert left.next is not None
+    note_try(people["tam"], sheet, left, left.next.form_value, Outcome.NO_TURN)
+    brought(people, corrected())
+    with pytest.raises(NotDone, match="were tried by Harbour five, edition 2024"):
+        go_over(people["tam"], tag)
 
 
 def test_a_table_with_other_labels_is_for_new_tags_only(smith: Client, people: People) -> None:
@@ -229,7 +258,7 @@ def test_a_series_of_a_waiting_edition_comes_in_after_it(owner: Client, people: 
         throw_away(people["orla"], series.family_record)
     page = owner.get("/library/editions/").content.decode()
     assert "Put these 2 in force together" in page
-    pairs = f"{series.family_record_id}:{family_record('harbour-five').pk}"
+    pairs = f"{series.family_record_id}:{family_record('harbour-five').pk}:{series.family_record.digest}"
     owner.post("/library/editions/put-in-force", {"family": pairs, "series": series.pk})
     series.refresh_from_db()
     assert (series.state, family_record("harbour-five").edition) == ("in-force", "2027")
@@ -238,7 +267,9 @@ def test_a_series_of_a_waiting_edition_comes_in_after_it(owner: Client, people: 
 def test_all_come_in_force_or_none(owner: Client, people: People) -> None:
     after, before = offered(people, corrected()), family_record("harbour-five")
     said = owner.post(
-        "/library/editions/put-in-force", {"family": f"{after.pk}:{before.pk}", "series": "999"}, follow=True
+        "/library/editions/put-in-force",
+        {"family": f"{after.pk}:{before.pk}:{after.digest}", "series": "999"},
+        follow=True,
     )
     assert "waits no longer" in said.content.decode()
     assert family_record("harbour-five") == before

@@ -11,7 +11,7 @@ from wryfalcon.accounts.models import Theme, UnitShown
 
 ROOMS = {
     "bench": "bench", "library": "library", "codes": "library", "machines": "machines", "keeping": "machines",
-    "records": "records",
+    "records": "records", "editions": "library",
 }  # fmt: skip
 FINEST = {
     (UnitShown.INCH, False): "0.001", (UnitShown.INCH, True): "0.0001",

@@ -144,17 +144,17 @@ TAKEN_IN: Mapping[str, Callable[[User, Document], str]] = {
 
 
 @transaction.atomic
-def put_all_in_force(actor: User, families: Sequence[tuple[int, int]], series: Sequence[int]) -> int:
+def put_all_in_force(actor: User, families: Sequence[tuple[int, int, str]], series: Sequence[int]) -> int:
     """Put these editions in force together, or none of them; returns how many.
 
-    ``families`` are pairs of an edition's key and of the key of the edition it was looked at beside; ``series``
-    are keys. Raises NotDone naming the one that cannot be.
+    ``families`` are an edition's key, the key of the edition it was looked at beside, and the digest of the
+    document that was looked at; ``series`` are keys. Raises NotDone naming the one that cannot be.
     """
-    for key, against in families:
+    for key, against, seen in families:
         record = FamilyRecord.objects.checked().filter(pk=key).first()
         if record is None:
             raise NotDone("One of them waits no longer: look again.")
-        put_in_force(actor, record, against)
+        put_in_force(actor, record, against, seen)
     for key in series:
         found = Series.objects.select_related("family_record", "replaces", "intake").filter(pk=key).first()
         if found is None:

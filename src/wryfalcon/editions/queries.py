@@ -11,6 +11,7 @@ from keycore.editions import CutShift, EditionChanges, compare_editions, cut_shi
 from keycore.family import Family
 from wryfalcon.bench.models import Settlement, ShopTool, Tag, TagState
 from wryfalcon.codes.models import Series, SeriesState
+from wryfalcon.codes.queries.editions import keys_touched
 from wryfalcon.library.models import EditionState, FamilyRecord
 
 Bitting = Mapping[str, Sequence[str]]
@@ -96,6 +97,11 @@ def can_come_in(series: Series, with_families: Iterable[FamilyRecord] = ()) -> b
     rests_on = series.family_record
     is_clean = series.is_checked and not series.intake.bad and series.count > 0
     return is_clean and (not rests_on.is_checked or rests_on in set(with_families))
+
+
+def touched_by(series: Series) -> int:
+    """How many keys were made here from codes that a series which waits changes."""
+    return len(keys_touched(series, series.replaces)) if series.replaces and series.is_checked else 0
 
 
 def editions_of(slug: str) -> list[FamilyRecord]:

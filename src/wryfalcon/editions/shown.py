@@ -13,7 +13,6 @@ from wryfalcon.lengths import say_difference, say_value
 from wryfalcon.library.models import FamilyRecord
 
 LACKING = "–"
-NO_FIGURES = "The table itself is as it was."
 
 
 @dataclass(frozen=True)
@@ -24,6 +23,11 @@ class ChangeRow:
     was: str
     now: str
     by: str = ""
+
+    @property
+    def was_there(self) -> bool:
+        """Whether the edition before had it at all."""
+        return self.was != LACKING
 
 
 @dataclass(frozen=True)
@@ -53,7 +57,8 @@ class EditionShown:
 
     record: FamilyRecord
     against: FamilyRecord
-    changes: tuple[ChangeRow, ...]
+    figures: tuple[ChangeRow, ...]
+    fields: tuple[ChangeRow, ...]  # whatever else its document says otherwise
     touched: tuple[TouchedRow, ...]
     more: int  # keys touched beyond those shown
     summary: str
@@ -63,11 +68,14 @@ class EditionShown:
 def edition_shown(seen: EditionSeen, most: int) -> EditionShown:
     """An edition with its changes, and the first so many of the keys it touches."""
     family, changes = seen.record.family, seen.changes
-    rows = [
+    figures = (
         *_figures("Depth", family, family.depth, changes.depths),
         *_figures("Space", family, family.space, changes.spaces),
-        *(ChangeRow(", ".join(each.where), each.was or LACKING, each.now or LACKING) for each in changes.fields),
-    ]
+    )
+    fields = tuple(
+        ChangeRow(" · ".join(each.where).capitalize(), each.was or LACKING, each.now or LACKING)
+        for each in changes.fields
+    )
     touched = tuple(_touched(family, key) for key in seen.touched[:most])
     series = tuple(
         SeriesRow(
@@ -79,7 +87,7 @@ def edition_shown(seen: EditionSeen, most: int) -> EditionShown:
         for each in seen.series
     )
     more = len(seen.touched) - len(touched)
-    return EditionShown(seen.record, seen.against, tuple(rows), touched, more, _summary(seen), series)
+    return EditionShown(seen.record, seen.against, figures, fields, touched, more, _summary(seen), series)
 
 
 def _figures(heading: str, family: Family, coordinate: Coordinate, changes: Sequence[FigureChange]) -> list[ChangeRow]:
@@ -118,6 +126,11 @@ def _summary(seen: EditionSeen) -> str:
     if not every:
         return "No key made here is touched by it."
     beyond, bench = sum(key.is_beyond for key in seen.touched), sum(key.is_open for key in seen.touched)
-    says = f"{every} key{'' if every == 1 else 's'} of this shop would be cut otherwise by it"
-    says += f", {beyond} by more than its tolerance" if beyond else ", none by more than its tolerance"
-    return f"{says}; {bench} of them can still go over. The others keep the edition they were made by."
+    off = "all of them" if beyond == every else str(beyond) if beyond else "none"
+    says = f"{every} keys" if every > 1 else "One key"
+    says += " of this shop would be cut otherwise by it"
+    says += f", {off} by more than its tolerance." if every > 1 else " by more than its tolerance." if beyond else "."
+    on_bench = "None of them is" if not bench else "One of them is" if bench == 1 else f"{bench} of them are"
+    go_over = " and can go over" if bench else ""
+    keep = "They keep the edition they were made by." if every > 1 else "It keeps the edition it was made by."
+    return f"{says} {keep} {on_bench} still on the bench{go_over}."

@@ -10,7 +10,14 @@ from django.views.decorators.http import require_GET, require_POST
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.codes.models import Series, SeriesState
 from wryfalcon.editions.actions import bring_in_folder, put_all_in_force
-from wryfalcon.editions.queries import beside_force, can_come_in, editions_of, waiting_families, waiting_series
+from wryfalcon.editions.queries import (
+    beside_force,
+    can_come_in,
+    editions_of,
+    touched_by,
+    waiting_families,
+    waiting_series,
+)
 from wryfalcon.editions.shown import edition_shown
 from wryfalcon.library.actions.editions import put_in_force, throw_away
 from wryfalcon.library.models import EditionState, FamilyRecord
@@ -29,7 +36,7 @@ def overview(request: PersonRequest) -> HttpResponse:
     replaced = FamilyRecord.objects.filter(state=EditionState.REPLACED).order_by("name", "-created_at")
     context = {
         "families": [edition_shown(each, FEW) for each in families],
-        "series": [(each, each in ready) for each in series],
+        "series": [(each, each in ready, touched_by(each)) for each in series],
         "ready": ready, "count": len(families) + len(ready),
         "replaced": replaced,
         "replaced_series": Series.objects.filter(state=SeriesState.REPLACED).select_related("family_record"),
@@ -52,7 +59,7 @@ def force(request: PersonRequest, pk: int) -> HttpResponse:
     """Put one edition of a family in force, as it was looked at."""
     record = get_object_or_404(FamilyRecord, pk=pk)
     try:
-        before = put_in_force(request.user, record, _number(request.POST.get("against")))
+        before = put_in_force(request.user, record, _number(request.POST.get("against")), request.POST.get("seen", ""))
     except NotDone as refusal:
         messages.error(request, refusal.says)
         return redirect("editions:one", pk=pk)
@@ -64,8 +71,8 @@ def force(request: PersonRequest, pk: int) -> HttpResponse:
 @needs(Act.KEEP_LIBRARY)
 def force_all(request: PersonRequest) -> HttpResponse:
     """Put everything in force together that was on the page."""
-    pairs = [each.partition(":") for each in request.POST.getlist("family")]
-    families = [(_number(key), _number(against)) for key, _, against in pairs]
+    posted = [(each.split(":") + ["", ""])[:3] for each in request.POST.getlist("family")]
+    families = [(_number(key), _number(against), seen) for key, against, seen in posted]
     try:
         count = put_all_in_force(request.user, families, [_number(key) for key in request.POST.getlist("series")])
         messages.success(request, f"{count} editions are in force.")

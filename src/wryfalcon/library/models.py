@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from functools import cached_property
+from hashlib import sha256
 
 from django.conf import settings
 from django.db import models
@@ -90,6 +91,11 @@ class FamilyRecord(models.Model):
     def is_checked(self) -> bool:
         """Whether it waits to be put in force."""
         return self.state == EditionState.CHECKED
+
+    @property
+    def digest(self) -> str:
+        """What its document is known by: a page that shows it says so, since one that waits may make way for another."""
+        return sha256(self.document.encode()).hexdigest()[:16]
 
     def reads(self, other: FamilyRecord) -> bool:
         """Whether a bitting written by another edition means the same cuts by this one."""

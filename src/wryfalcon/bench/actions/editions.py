@@ -23,7 +23,7 @@ def go_over(actor: User, tag: Tag) -> FamilyRecord:
 
     What was read stays. A bitting that was settled stays too, with the figures of the new table, and is read back
     anew: whatever was made ready by the old one lapses. Raises NotDone where it is of the edition in force, a key
-    of it is begun or made, or the new table has other labels or cuts.
+    of it is begun or made (one that was tried too), or the new table has other labels or cuts.
     """
     check_open(tag)
     tag.refresh_from_db(fields=["family_record"])

@@ -31,7 +31,7 @@ def edition_notice(tag: Tag, *, names_cuts: bool) -> EditionNotice | None:
     now = FamilyRecord.objects.in_force().filter(slug=record.slug).first()
     if now is None:
         return None
-    begins = f"Hung by {record.named}; edition {now.edition or 'not named'} is in force since."
+    begins = f"By edition {record.edition or 'not named'}; edition {now.edition or 'not named'} is in force now."
     if not now.reads(record) or now.unit != record.unit:
         return EditionNotice(f"{begins} It has other cuts or labels: take in a new tag for a key by it.", False)
     changes = _what_changes(tag, record.family, now.family) if names_cuts else ""
@@ -54,4 +54,4 @@ def _what_changes(tag: Tag, was: Family, now: Family) -> str:
         figures = ((now.depth, shift.value, "depth"), (now.space, shift.space, "place"))
         parts = [f"{what} {say_difference(coordinate, value)}" for coordinate, value, what in figures if value]
         says.append(f"cut {where}: {', '.join(parts)}")
-    return f"By it: {'; '.join(says)}."
+    return f"By that one: {'; '.join(says)}."

@@ -14,14 +14,16 @@ from wryfalcon.refusal import NotDone
 
 
 @transaction.atomic
-def put_in_force(actor: User, record: FamilyRecord, against: int) -> FamilyRecord:
+def put_in_force(actor: User, record: FamilyRecord, against: int, seen: str) -> FamilyRecord:
     """Make new keys by this edition from now on; returns the one it replaces, which its own keys keep.
 
-    ``against`` is the key of the edition in force when its changes were looked at. An edition that was replaced can
-    be put back in the same way. The blanks on the hooks go with the family. Raises NotDone where it is in force
-    already, and where another came in force since the look.
+    ``against`` is the key of the edition in force when its changes were looked at, ``seen`` the digest of the
+    document that was. An edition that was replaced can be put back in the same way. The blanks on the hooks go with
+    the family. Raises NotDone where it is in force already, and where either is another since the look.
     """
     record = FamilyRecord.objects.get(pk=record.pk)
+    if record.digest != seen:
+        raise NotDone(f"{record.named} was offered anew meanwhile: look at what changes again.")
     if record.is_in_force:
         raise NotDone(f"{record.named} is in force already.")
     before = FamilyRecord.objects.in_force().get(slug=record.slug)

@@ -11,6 +11,7 @@ from django.core.management.base import BaseCommand, CommandError
 from django.db import transaction
 
 from wryfalcon.accounts.models import User
+from wryfalcon.demonstration.editions import by_an_older_print, offer_an_update
 from wryfalcon.demonstration.keeping_true import check_some, hang_a_trim, trace_some
 from wryfalcon.demonstration.open_jobs import hang_open_tags
 from wryfalcon.demonstration.other_ways import hang_other_ways
@@ -35,10 +36,11 @@ class Command(BaseCommand):
         if not User.objects.exists():
             with transaction.atomic():
                 people = furnish()
-                fill_history(people)
+                by_an_older_print(people, fill_history)
                 hang_open_tags(people)
                 hang_other_ways(people)
                 bring_in_series(people["orla"])
+                offer_an_update(people["orla"])
                 hang_a_trim(people)
                 check_some(people["tam"])
                 trace_some(people["tam"])
