@@ -170,7 +170,7 @@ def test_a_tag_whose_keys_were_tried_stays_with_its_edition(people: People) -> N
     assert left.next is not None
     note_try(people["tam"], sheet, left, left.next.form_value, Outcome.NO_TURN)
     brought(people, corrected())
-    with pytest.raises(NotDone, match="were tried by Harbour five, edition 2024"):
+    with pytest.raises(NotDone, match="was begun by Harbour five, edition 2024"):
         go_over(people["tam"], tag)
 
 

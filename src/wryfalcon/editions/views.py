@@ -71,7 +71,7 @@ def force(request: PersonRequest, pk: int) -> HttpResponse:
 @needs(Act.KEEP_LIBRARY)
 def force_all(request: PersonRequest) -> HttpResponse:
     """Put everything in force together that was on the page."""
-    posted = [(each.split(":") + ["", ""])[:3] for each in request.POST.getlist("family")]
+    posted = [[*each.split(":"), "", ""][:3] for each in request.POST.getlist("family")]
     families = [(_number(key), _number(against), seen) for key, against, seen in posted]
     try:
         count = put_all_in_force(request.user, families, [_number(key) for key in request.POST.getlist("series")])

@@ -94,7 +94,7 @@ class FamilyRecord(models.Model):
 
     @property
     def digest(self) -> str:
-        """What its document is known by: a page that shows it says so, since one that waits may make way for another."""
+        """What its document is known by: a page that shows it says so, since one that waits may make way."""
         return sha256(self.document.encode()).hexdigest()[:16]
 
     def reads(self, other: FamilyRecord) -> bool:
