@@ -28,7 +28,7 @@ class Paper:
 
 BOW_LEFT, BLADE_TOP = 22.0, 34.0
 DESK = Paper(width=860.0, blade_left=226.0, blade_right=812.0, tallest=190.0, above=0.0, figure=40.0, has_bow=True)
-PHONE = Paper(width=380.0, blade_left=32.0, blade_right=342.0, tallest=110.0, above=184.0, figure=42.0, has_bow=False)
+PHONE = Paper(width=380.0, blade_left=32.0, blade_right=336.0, tallest=110.0, above=184.0, figure=42.0, has_bow=False)
 PAPERS = {"desk": DESK, "phone": PHONE}
 _LAID: ContextVar[Paper] = ContextVar("paper_laid", default=DESK)
 """As figures have the unit of whoever is looking; the desk's where nobody is."""
