@@ -24,6 +24,7 @@ from wryfalcon.bench.queries.stages import on_the_bench, stage_of
 from wryfalcon.bench.views.stage import attempt, find_tag, key_of, open_tag, show_stage, to_stage, whole_number
 from wryfalcon.codes.models import Code
 from wryfalcon.codes.queries.family import edition_to_make_by
+from wryfalcon.drawings.paper import PHONE, laid_on
 from wryfalcon.library.models import Blank, FamilyRecord
 from wryfalcon.library.queries.guide import found_row
 from wryfalcon.machines.models import Practice, Shift
@@ -129,14 +130,15 @@ def take_in_stage(request: PersonRequest, number: int) -> HttpResponse:
         "form": form,
         "locks": locks,
         **_choices(tag.family_record),
-        "key": key_of(tag, {}),
         "guide_query": query,
     }
     if tag.on_bench == OnBench.PICTURE:
         heard = dict(tag.answers.values_list("asked", "text"))
         context["questions"] = [(asked, asked.label, heard.get(asked, "")) for asked in Asked]
         context["has_picture"] = Picture.objects.filter(tag=tag).exists()
-    return show_stage(request, tag, "take-in", context, status=422 if request.method == "POST" else 200)
+    with laid_on(PHONE):  # beside the form: a narrow sheet whatever the screen
+        context["key"] = key_of(tag, {})
+        return show_stage(request, tag, "take-in", context, status=422 if request.method == "POST" else 200)
 
 
 def _completed(request: PersonRequest, job: TagDetails) -> TagDetails:

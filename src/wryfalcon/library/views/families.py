@@ -16,6 +16,7 @@ from keycore.units import Unit
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.drawings.key import draw_key
 from wryfalcon.drawings.kinds import is_drawable
+from wryfalcon.drawings.paper import PHONE, laid_on
 from wryfalcon.drawings.section import draw_section
 from wryfalcon.fields import ENDS, GAUGES, unit_typed
 from wryfalcon.library.actions.families import count_blank, import_family
@@ -87,8 +88,9 @@ def preview(request: PersonRequest) -> HttpResponse:
     wanted = request.GET.get("family", "")
     record = FamilyRecord.objects.filter(pk=int(wanted)).first() if wanted.isdecimal() and len(wanted) < 10 else None
     found = record.family if record else None
-    key = draw_key(found) if found is not None and is_drawable(found) else None
-    return render(request, "library/_preview.html", {"record": record, "family": found, "key": key})
+    with laid_on(PHONE):  # beside a form: a narrow sheet whatever the screen
+        key = draw_key(found) if found is not None and is_drawable(found) else None
+        return render(request, "library/_preview.html", {"record": record, "family": found, "key": key})
 
 
 @require_GET
