@@ -125,7 +125,7 @@ def stands(
     return tuple(values)
 
 
-def clampings(family: Family, tracks: Iterable[str]) -> tuple[Clamping, ...]:
+def clampings(family: Family, tracks: Iterable[str], style: str = "") -> tuple[Clamping, ...]:
     return (Clamping(1, "front", DiscClamp.name, tuple(tracks)),)
 
 

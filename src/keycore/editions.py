@@ -117,7 +117,7 @@ def reads_bittings(was: Family, now: Family) -> bool:
 def cut_shifts(was: Family, now: Family, bitting: Mapping[str, Sequence[str]]) -> tuple[CutShift, ...]:
     """What a key with a bitting would be cut otherwise by a later edition, place by place; only what differs.
 
-    ``was`` is the edition it was cut by, ``now`` the later one, ``bitting`` labels by track in the family's order.
+    ``was`` is the edition it was cut by, ``now`` the later one, ``bitting`` labels (n,) by track in the family's order.
     Values and places are in the unit of ``now``. Raises InputError where the editions do not read each other's
     bittings, or the bitting is none of theirs.
 

@@ -113,6 +113,13 @@ class Shaping(Protocol):
         """``values`` by track; without a style the usual one; ``uncut`` by clamping and place. InputError likewise."""
 
 
+class Clampings(Protocol):
+    """How a key is clamped, time after time."""
+
+    def __call__(self, family: Family, tracks: Iterable[str], style: str = "") -> tuple[Clamping, ...]:
+        """``tracks`` are those that are cut; ``style`` the path's, the usual one without. Raises nothing."""
+
+
 class TumblerHeights(Protocol):
     """Where the tumblers of one track stand on a key."""
 
@@ -136,7 +143,7 @@ class Cutting:
     tool: type[Tool]
     styles: Mapping[str, str]  # of the path, with words; the first is the usual one
     columns: tuple[Column, ...]
-    clampings: Callable[[Family, Iterable[str]], tuple[Clamping, ...]]  # for the tracks that are cut
+    clampings: Clampings
     plan: Planning
     shape: Shaping
     tumbler_heights: TumblerHeights

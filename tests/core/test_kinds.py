@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import ast
 from collections.abc import Iterator
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -13,6 +14,7 @@ from shapely.geometry import Polygon
 import keycore
 import toy_kind
 import wryfalcon
+from keycore import kind as kind_module
 from keycore.cutting.commands import AxisMap, MachineOffsets, Move, moves_of
 from keycore.cutting.plan import plan_cuts
 from keycore.documents import answer_of
@@ -111,10 +113,17 @@ def test_every_kind_says_what_its_coordinates_are() -> None:
         kind_of("weathercock")
 
 
-@pytest.mark.parametrize("kind", ["side-milled", "dimple", "lever"])
-def test_a_kind_without_cutting_is_refused_a_plan_in_plain_words(kind: str) -> None:
-    family = read_family({**tiny(), "kind": kind})
-    with pytest.raises(InputError, match=f"made for edge, double-edge, tubular and rotary keys, not for {kind}"):
+def test_a_kind_without_cutting_is_refused_a_plan_in_plain_words(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setitem(kind_module._KINDS, "wavy", replace(kind_of("edge"), id="wavy", cuts=None))
+    family = replace(read_family(tiny()), kind=kind_of("wavy"))
+    with pytest.raises(InputError, match="rotary and lever keys, not for wavy"):
+        plan_cuts(family, {"A": ["1", "2", "3"]})
+
+
+@pytest.mark.parametrize(("kind", "field"), [("side-milled", "mill"), ("dimple", "drill"), ("lever", "bit")])
+def test_what_a_kind_needs_to_be_planned_is_named(kind: str, field: str) -> None:
+    family = read_family({**tiny(), "kind": kind, "tracks": [{**tiny()["tracks"][0], "cut": None}]})
+    with pytest.raises(InputError, match=f"{field}: needed to plan a key"):
         plan_cuts(family, {"A": ["1", "2", "3"]})
 
 

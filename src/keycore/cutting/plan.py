@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
-from typing import TypeVar
+from typing import Any, TypeVar
 
 from keycore.errors import InputError
 from keycore.family import Blank, Family, Track
@@ -25,7 +25,7 @@ class PlannedCut:
     from_gauge: float
     from_previous: float  # for the first, from the gauge
     value: float  # depth value left, as the table measures it
-    own: Mapping[str, float | None] = field(default_factory=dict)  # what only this kind has, see its columns
+    own: Mapping[str, Any] = field(default_factory=dict)  # what only this kind has: see its columns, and its document
 
 
 @dataclass(frozen=True)
@@ -61,7 +61,9 @@ class Plan:
     @property
     def clampings(self) -> tuple[Clamping, ...]:
         """How the key is clamped to cut it, in order."""
-        return cutting_of(self.family).clampings(self.family, [planned.track.name for planned in self.tracks])
+        return cutting_of(self.family).clampings(
+            self.family, [planned.track.name for planned in self.tracks], self.style
+        )
 
     @property
     def shape(self) -> Shape:

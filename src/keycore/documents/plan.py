@@ -42,7 +42,8 @@ def write_plan(plan: Plan) -> dict[str, Any]:
         ]
     }
     problems = [{**asdict(problem), "spaces": list(problem.spaces)} for problem in plan.problems]
-    return {"tracks": tracks, **(clampings if part.tells_clampings else {}), "problems": problems}
+    told = clampings if part.tells_clampings else {}
+    return {"tracks": tracks, **told, **part.plan_answer(plan), "problems": problems}
 
 
 def _write_cut(cut: PlannedCut) -> dict[str, Any]:
@@ -52,7 +53,7 @@ def _write_cut(cut: PlannedCut) -> dict[str, Any]:
         "from_gauge": cut.from_gauge,
         "from_previous": cut.from_previous,
         "value": cut.value,
-        **cut.own,
+        **{name: list(each) if isinstance(each, tuple) else each for name, each in cut.own.items()},
     }
 
 

@@ -15,9 +15,12 @@ from keycore.documents.models.plan import PlanModel
 from keycore.tools import Tool, Wheel
 
 if TYPE_CHECKING:
-    from keycore.cutting.plan import TrackPlan
+    from keycore.cutting.plan import Plan, TrackPlan
 
-_MODULE_OF = {"edge": "edge", "double-edge": "edge", "tubular": "tubular", "rotary": "rotary"}
+_MODULE_OF = {
+    "edge": "edge", "double-edge": "edge", "tubular": "tubular", "rotary": "rotary", "side-milled": "side_milled",
+    "dimple": "dimple", "lever": "lever",
+}  # fmt: skip
 _PARTS: dict[str, DocumentPart] = {}
 
 
@@ -37,6 +40,10 @@ def _nothing_more(planned: TrackPlan) -> dict[str, Any]:
     return {}
 
 
+def _nothing_of_it(plan: Plan) -> dict[str, Any]:
+    return {}
+
+
 @dataclass(frozen=True)
 class DocumentPart:
     """How a kind's families and plans are read, and what its plans answer beside what all do.
@@ -52,6 +59,7 @@ class DocumentPart:
     track_own: Callable[[Any], Any] = _nothing_own
     family_own: Callable[[Any], Any] = _nothing_own
     track_answer: Callable[[TrackPlan], dict[str, Any]] = _nothing_more
+    plan_answer: Callable[[Plan], dict[str, Any]] = _nothing_of_it
     tells_clampings: bool = True
 
 

@@ -13,10 +13,10 @@ from keycore.kinds.edge import cutting as edge
 from keycore.tools import Tool, Wheel
 
 
-def clampings(family: Family, tracks: Iterable[str]) -> tuple[Clamping, ...]:
-    """One clamping for each edge of the ``tracks`` that are cut; a single one is cut again with the key turned over.
+def clampings(family: Family, tracks: Iterable[str], style: str = "") -> tuple[Clamping, ...]:
+    """One for each edge that is cut; a single one is cut again with the key turned over.
 
-    Raises nothing.
+    For its arguments see ``Clampings`` in the record of a kind.
     """
     once = edge.clampings(family, tracks)
     if len(family.tracks) > 1:

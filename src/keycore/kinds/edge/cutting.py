@@ -234,8 +234,7 @@ def reach(plan: Plan) -> float | None:
 
 def _cut_in(cut: PlannedCut) -> float:
     """How far a cut goes into the blank's edge."""
-    deep = cut.own["depth_of_cut"]
-    assert deep is not None  # every edge has one
+    deep: float = cut.own["depth_of_cut"]  # every edge has one
     return deep
 
 
@@ -250,8 +249,8 @@ def working(family: Family, plan: Plan) -> tuple[str, ...]:
     )
 
 
-def clampings(family: Family, tracks: Iterable[str]) -> tuple[Clamping, ...]:
-    """One clamping for each of the ``tracks`` that are cut, in their order. Raises nothing."""
+def clampings(family: Family, tracks: Iterable[str], style: str = "") -> tuple[Clamping, ...]:
+    """One for each of the tracks that are cut, in their order; see ``Clampings`` in the record of a kind."""
     return tuple(Clamping(number, "front", Wheel.name, (track,)) for number, track in enumerate(tracks, start=1))
 
 

@@ -128,8 +128,8 @@ def stands(
     return tuple(values)
 
 
-def clampings(family: Family, tracks: Iterable[str]) -> tuple[Clamping, ...]:
-    """One clamping for all ``tracks``: the clamp turns the key by itself. Raises nothing."""
+def clampings(family: Family, tracks: Iterable[str], style: str = "") -> tuple[Clamping, ...]:
+    """One for all: the clamp turns the key by itself; see ``Clampings`` in the record of a kind."""
     return (Clamping(1, "front", DiscClamp.name, tuple(tracks)),)
 
 

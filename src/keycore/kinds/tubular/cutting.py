@@ -190,8 +190,8 @@ def stands(
     return tuple(-value for value in values)
 
 
-def clampings(family: Family, tracks: Iterable[str]) -> tuple[Clamping, ...]:
-    """One clamping for all ``tracks``: the adapter indexes the tube. Raises nothing."""
+def clampings(family: Family, tracks: Iterable[str], style: str = "") -> tuple[Clamping, ...]:
+    """One for all: the adapter indexes the tube; see ``Clampings`` in the record of a kind."""
     return (Clamping(1, "front", Slotter.name, tuple(tracks)),)
 
 
