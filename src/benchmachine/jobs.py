@@ -27,11 +27,13 @@ class Holder:
 
 
 JAW, ADAPTER, TURNING_CLAMP = Holder("X", "Z"), Holder("A", "X", by_hand=True), Holder("X", "A")
-HOLDERS = {holder.axes: holder for holder in (JAW, ADAPTER, TURNING_CLAMP)}
-"""A jaw; an adapter indexed by hand and fed by the axis that else makes the place; a clamp that turns the key."""
+FACE_CLAMP = Holder("X", "Y")
+HOLDERS = {holder.axes: holder for holder in (JAW, ADAPTER, TURNING_CLAMP, FACE_CLAMP)}
+"""A jaw; an adapter indexed by hand and fed by the axis that else makes the place; a clamp that turns the key; one that
+holds a blade flat, its face up, for a mill whose walls the axis across makes."""
 ANGLES = frozenset({"A"})
 DEEPER = ("less", "more", "turned")
-"""What a deeper cut's number is; one of a turning clamp is neither."""
+"""What a deeper cut's number is; of a turning clamp, or where walls face both ways, it is neither."""
 
 
 @dataclass

@@ -156,11 +156,15 @@ def test_a_family_in_use_keeps_the_edition_its_keys_were_cut_from(client: Client
     assert FamilyRecord.objects.checked().get(slug="harbour-five").family.name == "Tiny"  # to be looked at first
 
 
-def test_a_family_of_a_kind_not_drawn_yet_is_kept_and_counted(client: Client, people: People) -> None:
+def test_a_family_whose_tools_are_not_known_is_kept_counted_and_drawn_bare(client: Client, people: People) -> None:
     client.force_login(people["orla"])
-    client.post("/library/bring-in", {"document": json.dumps({**tiny(), "kind": "dimple"})})
-    said = client.get("/library/tiny").content.decode()
-    assert "a drawing of them is still to come" in said
+    document = {**tiny(), "kind": "dimple"}
+    document["tracks"] = [{name: value for name, value in document["tracks"][0].items() if name != "cut"}]
+    client.post("/library/bring-in", {"document": json.dumps(document)})
+    said = " ".join(client.get("/library/tiny").content.decode().split())
+    assert "drill or row of track A: not known" in said
+    assert "17 allowed" in said
+    assert "Tiny, uncut, drawn to scale: its front face" in said
 
 
 def test_a_record_makes_the_same_key_again(smith: Client, people: People, ready: Tag) -> None:

@@ -10,7 +10,7 @@ from django.contrib.auth.hashers import make_password
 from keycore import families
 from keycore.documents.family import read_family
 from keycore.family import Family
-from keycore.tools import Mill
+from keycore.tools import File, Mill
 from wryfalcon.accounts.models import Role, UnitShown, User
 from wryfalcon.library.actions.families import import_family
 from wryfalcon.library.actions.guide import About, bring_in_guide
@@ -37,7 +37,8 @@ RESTRICTED = {"harbour-office-six"}
 BLANKS_LEFT = {
     "allotment-four": 34, "beach-hut-five": 18, "boathouse-four": 41, "chandler-ten": 9, "harbour-five": 63,
     "harbour-office-six": 27, "lighthouse-eight": 12, "net-loft-seven": 50, "pier-six": 4, "theatre-six": 22,
-    "bollard-seven": 16, "lantern-nine": 31,
+    "bollard-seven": 16, "lantern-nine": 31, "gantry-eight": 20, "lamphouse-six": 14, "capstan-five": 11,
+    "sluice-four": 3,
 }  # fmt: skip
 """The families of the shop, in the order of their hooks, and how many blanks hang there."""
 
@@ -83,7 +84,7 @@ def _machines() -> None:
     _duplicators(by_name["W-80"])
     _by_dials(cutters)
     for machine, offsets in ((line, (0.012, -0.02)), (slow, (0.0, 0.0))):
-        machine.cutters.set(cutters)
+        machine.cutters.set(each for each in cutters if each.tool != File.name)
         for name, slot_depth in (("A", 4.2), ("B", 3.2)):
             JawSide.objects.create(machine=machine, name=name, slot_depth=slot_depth)
         for gauge in ("shoulder", "tip"):
@@ -97,6 +98,11 @@ def _machines() -> None:
         note="For keys cut around their end; put in the place of the jaw.",
     )  # fmt: skip
     JawSide.objects.create(machine=line, clamp=adapter, name="7.8", slot_depth=0.0)
+    flat = Clamp.objects.create(
+        machine=line, name="Face clamp", space_axis="X", depth_axis="Y",
+        note="Holds a blade flat, one face up, for mills.",
+    )  # fmt: skip
+    JawSide.objects.create(machine=line, clamp=flat, name="flat", slot_depth=0.0)
     turning = Clamp.objects.create(
         machine=line, name="Turning clamp", space_axis="X", depth_axis="A",
         note="Turns the key by itself; probe out before it is plugged in.",
@@ -110,7 +116,7 @@ def _by_dials(cutters: list[Cutter]) -> None:
         name="Little Auk", driver=DriverKind.NONE, kind=MachineKind.CODE_HAND, depth_dial=0.02, space_dial=0.05,
         closer=Closer.CLOCKWISE, fitted=cutters[0], note="Worked by two dials, for tubular keys and a slow afternoon.",
     )  # fmt: skip
-    auk.cutters.set(cutters)
+    auk.cutters.set(each for each in cutters if each.tool != File.name)
     JawSide.objects.create(machine=auk, name="A", slot_depth=4.2)
     adapter = Clamp.objects.create(
         machine=auk, name="Round-key adapter", space_axis="A", depth_axis="X",
@@ -128,7 +134,7 @@ def _duplicators(wheel: Cutter) -> None:
     tern.cutters.add(wheel)
     Follower.objects.create(machine=tern, name="F-80", flat=wheel.flat, angle=wheel.angle, is_fitted=True)
     Follower.objects.create(machine=tern, name="F-broad", flat=wheel.flat + 0.3, angle=100.0)
-    mill = Cutter.objects.create(name="Mill 2.5", flat=2.5, angle=0.0, tool=Mill.name)
+    mill, _ = Cutter.objects.get_or_create(name="Mill 2.5", defaults={"flat": 2.5, "angle": 0.0, "tool": Mill.name})
     fulmar = Machine.objects.create(
         name="The Fulmar", driver=DriverKind.NONE, kind=MachineKind.SIDE_MILL, depth_step=0.02, fitted=mill,
         note="Side mill under the stairs, for keys with tracks.",

@@ -161,8 +161,8 @@ def shape(
         own = bit.bolt.value if bit.bolt is not None else bit.height
         edge += [(edge[-1][0], own), (bit.length, own)]
     whole = [(0.0, bit.height), (bit.length, bit.height)]
-    bare = np.array([(0.0, bit.stem), *whole, (bit.length, bit.stem)])
-    outline = np.array([(0.0, bit.stem), *(edge or whole), (bit.length, bit.stem)])
+    bare = np.array([(0.0, 0.0), *whole, (bit.length, 0.0)])
+    outline = np.array([(0.0, 0.0), *(edge or whole), (bit.length, 0.0)])
     steps = (Curve("edge", np.array(edge), "above"),) if edge else ()
     return Shape((View("bit", bare, outline, (*steps, *curves), tuple(spots)),))
 

@@ -409,10 +409,11 @@ def _head(piece: Piece) -> list[str]:
 
 
 def deeper_of(family: Family) -> str:
-    """What a deeper cut's number is, as the line protocol says it; of a key that is turned it is neither."""
-    if family.depth.is_round:
+    """What a deeper cut's number is, as the line protocol says it; neither, where a key is turned or tracks differ."""
+    ways = {track.falls_when_deeper for track in family.tracks}
+    if family.depth.is_round or len(ways) > 1:
         return "turned"
-    return "less" if family.tracks[0].falls_when_deeper else "more"
+    return "less" if ways.pop() else "more"
 
 
 def send_piece(press: Press, piece: Piece) -> None:

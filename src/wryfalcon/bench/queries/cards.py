@@ -131,6 +131,7 @@ def commands_of(
     """What a machine is told to cut, its offsets put in; mm. Raises InputError for what cannot be planned."""
     plan = plan_of(tag, settlement, style=style, cutter=cutter)
     clampings = {clamping.number: clamping for clamping in plan.clampings}
+    are_several = len({clamping.tool for clamping in clampings.values()}) > 1
     return [
         {
             "clamping": move.clamping,
@@ -139,6 +140,7 @@ def commands_of(
             "place": f"{clampings[move.clamping].words_of(move.place.track)} {move.place.space}",
             "position": move.position,
             "value": move.value,
+            **({"tool": clampings[move.clamping].tool} if are_several else {}),
         }
         for move in moves_of(plan, offsets)
     ]

@@ -27,11 +27,11 @@ TOOLS: dict[type[Tool], Callable[[float, float], Tool]] = {
 
 
 def tool_of(tag: Tag, cutter: Cutter | None) -> Tool | None:
-    """A cutter as a tool in the family's unit; the family's own where it is the same."""
+    """A cutter as a tool in the family's unit; None where it is the family's own: each track has its own then."""
     if cutter is None:
         return None
     own = tag.family.tracks[0].tool
-    return own if own is not None and serves(tag, own, cutter) else made_tool(tag.family, cutter)
+    return None if own is not None and serves(tag, own, cutter) else made_tool(tag.family, cutter)
 
 
 def made_tool(family: Family, cutter: Cutter | CutterLook) -> Tool:

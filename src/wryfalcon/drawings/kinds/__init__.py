@@ -15,7 +15,10 @@ from keycore.geometry.shape import Shape
 from keycore.kind import Kind
 from wryfalcon.drawings.sheet import Sheet
 
-_MODULE_OF = {"edge": "edge", "double-edge": "edge", "tubular": "tubular", "rotary": "rotary"}
+_MODULE_OF = {
+    "edge": "edge", "double-edge": "edge", "tubular": "tubular", "rotary": "rotary", "side-milled": "side_milled",
+    "dimple": "dimple", "lever": "lever",
+}  # fmt: skip
 _DRAWINGS: dict[str, KeyLook] = {}
 
 
