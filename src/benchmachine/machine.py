@@ -236,7 +236,10 @@ class Machine:
         if self.clamped != held.clamping:
             raise Refused("the key is not clamped for this side")
         if held.wants_tool not in (None, self.tool):
-            raise Refused(f"it wants {held.wants_tool} fitted first")
+            if self.state == "tool":
+                raise Refused(f"it wants {held.wants_tool} fitted first")
+            self._happen(("tool-wanted", {}, {"tool": held.wants_tool}))
+            return
         if held.holder.by_hand and held.at and self.state == "stopped":
             self._happen(("index-wanted", {}, {"index": held.at + 1}))  # nobody knows where it was turned to
             return

@@ -15,7 +15,7 @@ from typing import TYPE_CHECKING, Any, Protocol
 
 from keycore.coordinate import Coordinate, Quantity
 from keycore.errors import InputError
-from keycore.tools import Tool
+from keycore.tools import File, Tool
 
 if TYPE_CHECKING:
     from keycore.cutting.plan import Plan
@@ -64,6 +64,8 @@ class Clamping:
         >>> Clamping(2, "back", "wheel", ("A",), "long-axis").words_of("A")
         'A, turned over'
         """
+        if isinstance(self.turn, float):
+            return f"{track}, {self.face} edge up"
         return track if self.turn is None else f"{track}, turned over"
 
 
@@ -212,6 +214,7 @@ class Kind:
     can_be_across: bool = False  # whether a table may give the width across both roots
     usual_entry: str = ""  # how its keys usually go in, added where the document does not say
     once_cut_down: str = "Then look: does its tumbler sit flush, or still mark the blank?"  # at each stage of a blank
+    track_word: str = "Track"  # what one of several rows of cuts is called
     ends: tuple[str, str] = ("the bow", "the tip")  # what cuts are counted from, by the names bow and tip
     looks: frozenset[str] = frozenset()  # ways of looking that only its locks allow, by name
     no_looks: frozenset[str] = frozenset()  # ways of looking that tell nothing of its cuts, by name
@@ -234,6 +237,11 @@ class Kind:
     def cutting(self) -> Cutting | None:
         """How its keys are cut, None where they are not cut from here; brought in when it is first asked for."""
         return self.cuts() if self.cuts else None
+
+    @property
+    def is_filed(self) -> bool:
+        """Whether its keys are filed by hand, whatever machines there are."""
+        return self.cutting is not None and self.cutting.tool is File
 
     def __reduce__(self) -> tuple[Callable[[str], Kind], tuple[str]]:
         # A family that is copied or sent to another process keeps the one kind that is registered.

@@ -162,10 +162,14 @@ def _did(reading: TrackReading, source: SourceReading, influence: Influence | No
     return f"without it {' '.join(reading.labelled(influence.without))}, {chance}"
 
 
+OTHER_TOOL = frozenset({"cutter", "mill", "drill"})
+"""Problems of a plan that say that another tool than the family's is fitted."""
+
+
 def said_problems(plan: Plan) -> list[Problem]:
     """What is wrong with a plan, another tool than the family's in the unit of whoever is looking."""
     return [
-        replace(problem, says=_says_tool(plan, problem.track)) if problem.code == "cutter" else problem
+        replace(problem, says=_says_tool(plan, problem.track)) if problem.code in OTHER_TOOL else problem
         for problem in plan.problems
     ]
 

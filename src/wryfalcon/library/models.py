@@ -83,6 +83,11 @@ class FamilyRecord(models.Model):
         return f"{self.name}, edition {self.edition or 'not named'}"
 
     @property
+    def called(self) -> str:
+        """Its name, with its edition where that is not in force."""
+        return self.name if self.is_in_force else self.named
+
+    @property
     def is_in_force(self) -> bool:
         """Whether new keys are made by it."""
         return self.state == EditionState.IN_FORCE

@@ -84,6 +84,7 @@ KIND = Kind(
     space=Coordinate("from the gauge"),
     depth=Coordinate("left at the root"),
     falls_when_deeper=True,
+    track_word="Edge",
     usual_entry="; a blade cut on one edge usually goes in one way only",
     assumed=assumed,
     uncut=uncut,

@@ -120,6 +120,8 @@ def _wait(tag: Tag, progress: Progress) -> Wait:
 
 def _needs_no_card(tag: Tag, progress: Progress) -> bool:
     """Whether no machine need be set up: a key waits for its proof, is made by hand, or all are proven."""
+    if tag.family.kind.is_filed:
+        return True
     waits_for_proof = bool(progress.piece_state) and progress.passed is None
     return waits_for_proof or progress.made_how in BY_HAND or progress.proven >= tag.quantity
 

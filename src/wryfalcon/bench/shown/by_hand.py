@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 from wryfalcon.bench.models import MadeHow, Tag
 from wryfalcon.bench.queries.dials import holder_on
+from wryfalcon.bench.shown.filing import is_filed
 from wryfalcon.machines.models import TRACES, TRACES_SURFACE, Machine
 
 
@@ -37,6 +38,8 @@ def hand_ways(tag: Tag) -> list[HandWay]:
     settled = tag.settlement
     if settled is None or settled.read_back_at is None:
         return [*traced, HandWay(MadeHow.BOUGHT)]
+    if is_filed(tag):
+        return [HandWay(MadeHow.FILED), HandWay(MadeHow.BOUGHT)]
     dials = [HandWay(MadeHow.DIALS, each) for each in machines if each.is_worked_by_dials and holder_on(each, tag)[1]]
     return [HandWay(MadeHow.FILED), *traced, *dials, HandWay(MadeHow.BOUGHT)]
 

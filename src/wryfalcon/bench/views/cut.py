@@ -43,6 +43,7 @@ from wryfalcon.bench.sentences import lapse_words, practice_words
 from wryfalcon.bench.shown.brief import brief_shown
 from wryfalcon.bench.shown.by_hand import HandWay, hand_ways, ways_shortly
 from wryfalcon.bench.shown.dial_walk import walk_of
+from wryfalcon.bench.shown.filing import filing_of, is_filed
 from wryfalcon.bench.shown.hand_card import hand_card
 from wryfalcon.bench.shown.tries import try_words
 from wryfalcon.bench.views.stage import (
@@ -80,7 +81,7 @@ def cut_stage(request: PersonRequest, number: int) -> HttpResponse:
     piece = _current(pieces, wanted_piece)
     if piece is not None and tag.set_up is not None and piece.set_up_id == tag.set_up.pk:
         piece.set_up, piece.settlement = tag.set_up, tag.settlement  # read already, with what they rest on
-    chosen = request.GET.get("way", "")
+    chosen = request.GET.get("way", "") or (HandWay(MadeHow.FILED).value if is_filed(tag) else "")
     wanted = request.GET.get("piece") and piece and piece.pk
     return show_stage(request, tag, "cut", {**_context(tag, pieces, piece, order, chosen), "asked_for": wanted})
 
@@ -225,11 +226,13 @@ def _context(tag: Tag, pieces: list[Piece], piece: Piece | None, order: OrderNow
         "expected": "" if is_try else f"{number}.{tries}",
         **_by_hand(tag, pieces, piece, chosen),
         "is_copy": tag.is_copied and not tag.progress.is_read_back,
+        "leads_by_hand": is_filed(tag) or (tag.is_copied and not tag.progress.is_read_back),
         "to_prove": piece is not None and piece.state == PieceState.FINISHED and not hasattr(piece, "proof"),
         "of_sheet": sheet_of_piece(piece) if piece is not None else "",
         "is_one_more": number > tag.quantity and not is_try,
         "key": key_to_cut(tag),
         "tries": try_words(tag),
+        "filing": filing_of(tag),
         "holding": holding,
         "practice": practice_words(machine) if holding is not None and machine is not None else "",
         "lapses": lapse_words(holding) if holding is not None else [],
@@ -238,7 +241,9 @@ def _context(tag: Tag, pieces: list[Piece], piece: Piece | None, order: OrderNow
     is_by_hand = piece is not None and piece.is_by_hand
     is_under_way = piece is not None and piece.state in OPEN
     context["shows_machine"] = (context["ready"] or context["has_open"]) and not (is_by_hand and is_under_way)
-    context["needs_card"] = not (context["shows_machine"] or context["is_copy"] or is_by_hand or not tag.is_open)
+    context["needs_card"] = not (
+        context["shows_machine"] or context["is_copy"] or is_by_hand or not tag.is_open or is_filed(tag)
+    )
     if piece is not None:
         context |= {
             "exchange_left": piece.is_begun and any(not each.is_done for each in context["hand"].exchange),

@@ -18,6 +18,7 @@ from wryfalcon.bench.queries.cards import hand_checks, what_holds
 from wryfalcon.bench.queries.planning import Card, card_of, serves
 from wryfalcon.bench.sentences import lapse_words, plan_head, practice_words, problems_of
 from wryfalcon.bench.shown.cut_table import cut_table
+from wryfalcon.bench.shown.filing import filing_of
 from wryfalcon.bench.shown.fittings import driven_machines, fittings_of, guide_words
 from wryfalcon.bench.shown.tries import try_words
 from wryfalcon.bench.views.stage import attempt, find_tag, key_to_cut, open_tag, show_stage, to_stage, whole_number
@@ -124,6 +125,9 @@ def _written(tag: Tag, card: Card, kind: str, view: str) -> tuple[str, str]:
 
 
 def _context(request: PersonRequest, tag: Tag) -> dict[str, Any]:
+    filing = filing_of(tag)
+    if filing is not None:
+        return {"filing": filing, "key": key_to_cut(tag), "tries": try_words(tag), "guide_says": guide_words(tag)}
     choosing = tag.set_up is None or "choose" in request.GET
     context: dict[str, Any] = {
         "choosing": choosing,

@@ -5,14 +5,13 @@ from __future__ import annotations
 from keycore.cutting.commands import Move
 from keycore.geometry.shape import Shape
 from wryfalcon.drawings.kinds import Extras, KeyLook
-from wryfalcon.drawings.kinds.edge import bow
-from wryfalcon.drawings.kinds.edge import outline as blade
+from wryfalcon.drawings.kinds.edge import bow, square_blade
 from wryfalcon.drawings.sheet import Sheet, path
 
 
 def outline(sheet: Sheet, shape: Shape | None) -> str:
     """The blade, whose edges no drill takes away."""
-    return blade(sheet, None)
+    return square_blade(sheet)
 
 
 def holes(sheet: Sheet, shape: Shape | None) -> Extras:

@@ -38,6 +38,12 @@ def _edge(sheet: Sheet, edge: Points | None, straight: float, *, is_upper: bool)
     )
 
 
+def square_blade(sheet: Sheet) -> str:
+    """A blade looked at on its face, its edges straight to the tip."""
+    corners = [(0.0, 0.0), (0.0, sheet.height), (sheet.length, sheet.height), (sheet.length, 0.0)]
+    return path([(sheet.along(x), sheet.y(y)) for x, y in corners], close=True)
+
+
 def bow(sheet: Sheet) -> str:
     """The bow: a plain shape of our own, a shield lying on its side."""
     half = sheet.height / 2 * sheet.scale

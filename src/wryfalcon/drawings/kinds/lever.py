@@ -6,7 +6,7 @@ from keycore.cutting.commands import Move
 from keycore.geometry.shape import Shape
 from keycore.kinds.lever import bit_of
 from wryfalcon.drawings.kinds import Extras, KeyLook, ViewWords
-from wryfalcon.drawings.sheet import Sheet, path
+from wryfalcon.drawings.sheet import Sheet, path, px
 
 BEFORE, RING = 26.0, 46.0  # pixels of the stem before the bit; radius of the bow's ring
 
@@ -33,13 +33,20 @@ def levers(sheet: Sheet, shape: Shape | None) -> Extras:
         left, top, low = sheet.along(0.0) - BEFORE, sheet.y(bit.stem), sheet.y(0.0)
         paths.append(("bow", path([(left, top), (right, top), (right, low), (left, low)], close=True)))
         if sheet.paper.has_bow:
-            middle, turn = low - high / 2, f"A{RING} {RING} 0 1 1"
-            paths.append(("bow", f"M{right} {middle} {turn} {right + 2 * RING} {middle} {turn} {right} {middle} Z"))
+            middle = low - high / 2
+            rings = " ".join(_round(right, right + 2 * RING, middle, radius) for radius in (RING, RING / 2))
+            paths.append(("bow ring", rings))
     for curve in () if shape is None else shape.view().curves:
         if curve.name.endswith("lever"):
             at = [(sheet.along(float(x)), sheet.y(float(y))) for x, y in curve.points]
             paths.append(("face-mark", path(at, close=True)))
     return Extras(tuple(paths))
+
+
+def _round(left: float, right: float, y: float, radius: float) -> str:
+    """A circle about the middle of a span."""
+    middle, arc = (left + right) / 2, f"A{radius} {radius} 0 1 0"
+    return f"M{px(middle - radius)} {px(y)} {arc} {px(middle + radius)} {px(y)} {arc} {px(middle - radius)} {px(y)} Z"
 
 
 def tool_at(sheet: Sheet, move: Move, share: float) -> tuple[float, float]:

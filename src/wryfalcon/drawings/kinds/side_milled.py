@@ -1,4 +1,4 @@
-"""Side-milled keys: the blade's front face with what its mills take, the back's as lines, and its section in the bow."""
+"""Side-milled keys: the front face with what its mills take, other walls as lines, and the section in the bow."""
 
 from __future__ import annotations
 
@@ -7,9 +7,9 @@ import numpy as np
 from keycore.cutting.commands import Move
 from keycore.cutting.plan import checked_blank
 from keycore.geometry.shape import Points, Shape
+from keycore.kinds.side_milled import FACES
 from wryfalcon.drawings.kinds import Extras, KeyLook
-from wryfalcon.drawings.kinds.edge import bow
-from wryfalcon.drawings.kinds.edge import outline as blade
+from wryfalcon.drawings.kinds.edge import bow, square_blade
 from wryfalcon.drawings.paper import BOW_LEFT
 from wryfalcon.drawings.sheet import Sheet, path, px
 
@@ -18,8 +18,8 @@ SWATH, WAY = "swath", "path"
 
 
 def outline(sheet: Sheet, shape: Shape | None) -> str:
-    """The blade, whose edges no mill takes away."""
-    return blade(sheet, None)
+    """The blade, as long as a mill may run, whose edges are drawn straight."""
+    return square_blade(sheet)
 
 
 def milled(sheet: Sheet, shape: Shape | None) -> Extras:
@@ -28,8 +28,8 @@ def milled(sheet: Sheet, shape: Shape | None) -> Extras:
         return Extras()
     paths: list[tuple[str, str]] = []
     for view in shape.views:
-        if view.name == "sections":
-            continue
+        if view.name not in FACES:
+            continue  # sections, and tracks in the edges
         is_first = view is shape.views[0]
         for curve in view.curves:
             what = curve.name.partition(" ")[2]

@@ -7,6 +7,8 @@ import json
 from django.contrib import messages
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
+from django.urls import reverse
+from django.utils.http import urlencode
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
 from keycore.documents.family import assumed_of
@@ -65,6 +67,7 @@ def family(request: PersonRequest, slug: str) -> HttpResponse:
             "degrees": "" if found.depth.is_length else "°",
             "play_ways": ("high", "low") if found.depth.is_length else ("one way", "the other"),
             "same": same_section(record),
+            "document": document_address(record),
             "editions": FamilyRecord.objects.filter(slug=slug).exclude(pk=record.pk),
         },
     )
@@ -191,6 +194,12 @@ def count(request: PersonRequest, pk: int) -> HttpResponse:
         messages.error(request, "How many are left? Type a whole number.")
     record = blank.families.in_force().first()
     return redirect("library:family", slug=record.slug) if record else redirect("library:families")
+
+
+def document_address(record: FamilyRecord) -> str:
+    """Where an edition's document is."""
+    page = reverse("library:document", args=[record.slug])
+    return page if record.is_in_force else f"{page}?{urlencode({'edition': record.edition})}"
 
 
 def _edition_asked(request: PersonRequest, slug: str) -> FamilyRecord:

@@ -18,6 +18,7 @@ from wryfalcon.machines.models.keeping import (
 )
 from wryfalcon.machines.models.line import STATE_WORDS, Line, LineEvent, Misreport, Order, OrderState
 from wryfalcon.machines.models.machine import (
+    ACROSS_AXES,
     TRACES,
     TRACES_SURFACE,
     TURNING_AXES,
@@ -33,6 +34,7 @@ from wryfalcon.machines.models.machine import (
 )
 
 __all__ = [
+    "ACROSS_AXES",
     "STATE_WORDS",
     "TRACES",
     "TRACES_SURFACE",

@@ -155,6 +155,7 @@ class Follower(models.Model):
 
 
 TURNING_AXES = frozenset("ABC")
+ACROSS_AXES = frozenset("YV")
 """The letters of axes that turn (ISO 841, from memory)."""
 
 

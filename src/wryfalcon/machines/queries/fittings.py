@@ -7,9 +7,10 @@ from dataclasses import dataclass
 
 from keycore.cutting.commands import AxisMap
 from keycore.family import Family
+from keycore.kind import Surface
 from keycore.machines.touch import ShapeMatch, match_shapes
 from keycore.tools import Wheel
-from wryfalcon.machines.models import TURNING_AXES, Cutter, Follower, JawSide, Machine
+from wryfalcon.machines.models import ACROSS_AXES, TURNING_AXES, Cutter, Follower, JawSide, Machine
 
 DEEPEST_CUT_MM = 3.0  # of an ordinary key; common practice, no source
 
@@ -47,9 +48,11 @@ def axes_of(machine: Machine, side: JawSide | None) -> AxisMap:
 def makes(machine: Machine, side: JawSide | None, family: Family) -> bool:
     """Whether a key of this family can be cut held so: the axes turn what is an angle and slide what is a length.
 
-    Two lengths are made by the machine's own axes only.
+    Two lengths are made by the machine's own axes only; a wall across a face by the axis that goes across.
     """
     axes, usual = axes_of(machine, side), axes_of(machine, None)
+    if family.kind.surface == Surface.GROOVE:
+        return axes.space == usual.space and axes.depth in ACROSS_AXES
     if family.space.is_length and family.depth.is_length:
         return axes == usual
     turned = axes.space in TURNING_AXES, axes.depth in TURNING_AXES

@@ -12,6 +12,7 @@ from django.db import transaction
 
 from wryfalcon.accounts.models import User
 from wryfalcon.demonstration.editions import by_an_older_print, offer_an_update
+from wryfalcon.demonstration.faces import hang_faces
 from wryfalcon.demonstration.keeping_true import check_some, hang_a_trim, trace_some
 from wryfalcon.demonstration.open_jobs import hang_open_tags
 from wryfalcon.demonstration.other_ways import hang_other_ways
@@ -39,6 +40,7 @@ class Command(BaseCommand):
                 by_an_older_print(people, fill_history)
                 hang_open_tags(people)
                 hang_other_ways(people)
+                hang_faces(people)
                 bring_in_series(people["orla"])
                 offer_an_update(people["orla"])
                 hang_a_trim(people)

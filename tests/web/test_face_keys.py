@@ -1,0 +1,170 @@
+"""Keys with faces and flags from a settled bitting to a verdict: milled, drilled, filed by hand."""
+
+from __future__ import annotations
+
+import json
+
+import pytest
+from django.test import Client
+
+from conftest import BenchMachine
+from keycore import families
+from web.jobs import People, asked, by, carded, finish, followed, hang, on_the_line, pass_time, sent, settled
+from web.test_bench import words
+from wryfalcon.bench.actions.prove import read_caliper
+from wryfalcon.bench.models import MadeHow, OnBench, Piece, PieceState, Tag
+from wryfalcon.bench.queries.planning import plan_of
+from wryfalcon.bench.queries.stages import stage_of
+from wryfalcon.demonstration.making import family_record
+from wryfalcon.machines.formats.outline import views_of
+from wryfalcon.machines.models import JawSide, Machine
+from wryfalcon.machines.queries.fittings import makes
+
+pytestmark = pytest.mark.django_db
+
+LAMPHOUSE = {"A": list("123212"), "B": list("212321"), "S": list("xyx")}
+CAPSTAN = {"A": list("23132"), "B": list("1232"), "C": list("abc")}
+SLUICE = {"A": list("2413")}
+
+
+def ready(people: People, family_id: str, bitting: dict[str, list[str]], machine: BenchMachine) -> Tag:
+    """A tag whose card is made and ticked, its machine homed."""
+    tag = hang(people, family=family_record(family_id))
+    settled(people, tag, bitting)
+    gannet = on_the_line(machine)
+    carded(people, tag, gannet)
+    return Tag.objects.get(pk=tag.pk)
+
+
+def test_a_groove_is_milled_on_both_faces_then_on_its_edge_and_measured_true(
+    smith: Client, people: People, bench_machine: BenchMachine
+) -> None:
+    tag = ready(people, "lamphouse-six", LAMPHOUSE, bench_machine)
+    assert tag.set_up is not None
+    assert [c["place"] for c in tag.set_up.commands[::6]] == [
+        "A 1", "B 1", "A, turned over 1", "B, turned over 1", "S, top edge up 1",
+    ]  # fmt: skip
+    piece = pass_time(asked(people, tag, sent(people, tag), "clamp", "start"), 60)
+    assert piece.state == PieceState.TURN
+    piece = pass_time(asked(people, tag, piece, "clamp", "start"), 60)
+    assert piece.state == PieceState.TURN  # on its edge
+    piece = finish(asked(people, tag, piece, "clamp", "start"))
+    assert piece.done == len(tag.set_up.commands) == 27
+    page = words(smith, f"/tags/{tag}/cut")
+    assert "its front face" in page
+    assert views_of(plan_of(tag, tag.settlement, cutter=tag.set_up.cutter)) == ["front", "top", "sections"]
+
+
+def test_walls_that_face_both_ways_are_each_cut_the_way_they_are_told(
+    people: People, bench_machine: BenchMachine
+) -> None:
+    """A wall with metal above gets larger as it goes deeper, one with metal below smaller: neither is held back."""
+    tag = ready(people, "lamphouse-six", LAMPHOUSE, bench_machine)
+    piece = asked(people, tag, sent(people, tag), "clamp", "start")
+    made = pass_time(piece, 60)
+    read = dict.fromkeys(("A 3", "B 4"), made)
+    assert set(read) <= {command["place"] for command in made.cuts}
+    values = {(c["track"], c["space"]): c["value"] for c in made.cuts}
+    assert values["A", 3] == pytest.approx(2.6 + 0.0, abs=0.2)
+    assert values["B", 4] == pytest.approx(6.0 + 0.0, abs=0.2)
+
+
+def test_the_face_clamp_alone_mills_walls(people: People, bench_machine: BenchMachine) -> None:
+    tag = ready(people, "lamphouse-six", LAMPHOUSE, bench_machine)
+    assert tag.set_up is not None
+    assert tag.set_up.jaw_side is not None
+    assert tag.set_up.jaw_side.clamp is not None
+    assert tag.set_up.jaw_side.clamp.name == "Face clamp"
+    gannet = Machine.objects.get(name="Old Gannet")
+    jaw = JawSide.objects.get(machine=gannet, name="A", clamp=None)
+    assert not makes(gannet, jaw, tag.family)
+    assert makes(gannet, jaw, family_record("capstan-five").family)
+    assert not makes(gannet, tag.set_up.jaw_side, family_record("harbour-five").family)
+
+
+def test_holes_are_drilled_by_one_drill_then_the_machine_asks_for_the_other(
+    people: People, bench_machine: BenchMachine
+) -> None:
+    tag = ready(people, "capstan-five", CAPSTAN, bench_machine)
+    assert tag.set_up is not None
+    assert {command["tool"] for command in tag.set_up.commands} == {"drill 1.2/90", "drill 0.4/40"}
+    piece = asked(people, tag, sent(people, tag), "clamp", "start")
+    states = []
+    for _ in range(12):
+        piece = pass_time(piece, 60)
+        states.append(piece.state)
+        if piece.state == PieceState.FINISHED:
+            break
+        wanted = {PieceState.TURN: ("clamp", "start"), PieceState.TOOL: ("fit", "start")}.get(
+            PieceState(piece.state), ()
+        )
+        piece = asked(people, tag, piece, *(wanted or ("clamp", "start")))
+    assert states[-1] == PieceState.FINISHED
+    assert PieceState.TURN in states
+    assert PieceState.TOOL in states
+    assert piece.done == 12
+
+
+def test_a_lever_key_is_filed_by_its_stages_and_needs_no_card(smith: Client, people: People) -> None:
+    tag = hang(people, family=family_record("sluice-four"), on_bench=OnBench.LOCK)
+    settled(people, tag, SLUICE)
+    tag = Tag.objects.select_related("progress").get(pk=tag.pk)
+    assert stage_of(tag).stage == "cut"
+    page = words(smith, f"/tags/{tag}/cut")
+    assert "Its wall may stand" in page
+    assert "0.3504, then 0.3386, then 0.3307" in page  # 8.9, 8.6 and 8.4 mm
+    assert "Traced on" not in page
+    assert "Filed by hand: no machine is set up." in words(smith, f"/tags/{tag}/set-up")
+    smith.post(f"/tags/{tag}/cut/by-hand", {"way": "filed:", "expected": "1.1", "made": "1", "press": "x1"})
+    piece = Piece.objects.get(tag=tag)
+    assert (piece.state, piece.made_how) == (PieceState.FINISHED, MadeHow.FILED)
+    assert stage_of(Tag.objects.select_related("progress").get(pk=tag.pk)).stage == "prove"
+
+
+def test_a_card_whose_wall_is_too_steep_says_so(smith: Client, people: People, bench_machine: BenchMachine) -> None:
+    document = json.loads(json.dumps(families.shipped("lamphouse-six")))
+    tag = ready(people, "lamphouse-six", {**LAMPHOUSE, "A": list("131313")}, bench_machine)
+    page = words(smith, f"/tags/{tag}/set-up")
+    assert document["tracks"][0]["mill"]["ramp"] == 45
+    assert "steeper than its ramp" not in page  # 0.8 across 1.4
+    record = family_record("lamphouse-six")
+    document["tracks"][0]["mill"]["ramp"] = 25
+    record.document = json.dumps(document)
+    record.save()
+    assert "steeper than its ramp of 25°" in words(smith, f"/tags/{tag}/set-up")
+
+
+@pytest.mark.parametrize("family_id", ["gantry-eight", "lamphouse-six", "capstan-five", "sluice-four"])
+def test_every_page_of_a_face_key_opens(smith: Client, people: People, family_id: str) -> None:
+    tag = hang(people, family=family_record(family_id))
+    family = tag.family
+    settled(people, tag, {track.name: [track.labels[0]] * len(track.spaces) for track in family.tracks})
+    for page in (
+        "take-in",
+        "read",
+        "settle",
+        "settle?again=1",
+        "set-up",
+        "cut",
+        "prove",
+        "hand-over",
+        "real-size",
+        "codes",
+    ):
+        assert smith.get(f"/tags/{tag}/{page}").status_code == 200, page
+    assert smith.get(f"/library/{family_id}").status_code == 200
+
+
+def test_a_milled_key_is_proven_by_its_walls(smith: Client, people: People, bench_machine: BenchMachine) -> None:
+    tag = ready(people, "lamphouse-six", LAMPHOUSE, bench_machine)
+    piece = pass_time(asked(people, tag, sent(people, tag), "clamp", "start"), 60)
+    piece = pass_time(asked(people, tag, piece, "clamp", "start"), 60)
+    piece = finish(asked(people, tag, piece, "clamp", "start"))
+    read_caliper(by(people), tag, piece)
+    piece = followed(piece)
+    assert piece.proof_values.filter(withdrawn=False).count() == 27
+    measured = {(v.track, v.space): v.value for v in piece.proof_values.filter(withdrawn=False)}
+    assert measured["A", 3] == pytest.approx(2.6, abs=0.1)  # metal below: deeper is smaller
+    assert measured["B", 4] == pytest.approx(6.0, abs=0.1)  # metal above: deeper is larger
+    page = words(smith, f"/tags/{tag}/prove")
+    assert "inside" in page
