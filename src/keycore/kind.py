@@ -86,6 +86,31 @@ class HandCheck:
     rests_on: RestsOn
 
 
+@dataclass(frozen=True, slots=True)
+class Aid:
+    """What lies between a caliper and the cut it measures: a pin in a groove, a ball in a hole.
+
+    ``line`` gives what a reading is multiplied by and what is added to it, for a family, a track and the aid's size in
+    the family's unit: value = times · reading + more. ``working`` says it in a sentence.
+    """
+
+    id: str
+    words: str
+    asks: str  # for its size
+    line: Callable[[Family, Track, float], tuple[float, float]]
+    working: str
+
+    def value(self, family: Family, track: Track, reading: float, size: float) -> float:
+        """The depth value of a ``reading`` over an aid of this ``size``, family unit. Raises InputError as its line."""
+        times, more = self.line(family, track, size)
+        return times * reading + more
+
+    def reading(self, family: Family, track: Track, value: float, size: float) -> float:
+        """What a caliper reads over it where the cut has this ``value``, family unit. Raises InputError likewise."""
+        times, more = self.line(family, track, size)
+        return (value - more) / times
+
+
 class Planning(Protocol):
     """Plan a key: see ``plan_cuts`` in ``keycore/cutting/plan.py``, which every plan begins with."""
 
@@ -219,6 +244,7 @@ class Kind:
     looks: frozenset[str] = frozenset()  # ways of looking that only its locks allow, by name
     no_looks: frozenset[str] = frozenset()  # ways of looking that tell nothing of its cuts, by name
     why_not_turned: Callable[[Track], str] = _may_be_turned
+    aids: tuple[Aid, ...] = ()  # what its cuts can be measured over
     can_be_recut: bool = True  # whether a cut may be cut again, deeper, where the family does not say
     check: Callable[[Family], Iterable[InputError]] = _nothing_wrong
     assumed: Callable[[Family, Mapping[str, Any]], Iterable[str]] = _nothing_assumed

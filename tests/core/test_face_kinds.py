@@ -195,6 +195,34 @@ def test_what_a_worn_mill_leaves_moves_both_walls_apart() -> None:
     assert [way[0] + 1.20, way[1] - 1.20] == pytest.approx([2.0 - 0.05, 6.0 + 0.05])
 
 
+def test_a_wall_measured_over_a_pin_by_hand() -> None:
+    """A pin of 2 on a wall at 6.2, metal below: 8.2 from the edge; at 1.6, metal above: 8.6 - 1.6 + 2."""
+    family = read_family(milled())
+    pin, probe = family.kind.aids
+    lower, upper = family.tracks
+    assert pin.value(family, upper, 8.2, 2.0) == pytest.approx(6.2)
+    assert pin.value(family, lower, 9.0, 2.0) == pytest.approx(1.6)
+    assert probe.value(family, upper, 7.2, 2.0) == pytest.approx(6.2)  # its middle is a radius above the wall
+    assert probe.value(family, lower, 0.6, 2.0) == pytest.approx(1.6)
+    for aid in (pin, probe):
+        for track in (lower, upper):
+            assert aid.reading(family, track, aid.value(family, track, 5.0, 1.3), 1.3) == pytest.approx(5.0)
+
+
+@pytest.mark.parametrize("tip", [0.0, 0.3, 1.2])
+@pytest.mark.parametrize("angle", [60.0, 90.0, 118.0])
+def test_a_ball_rests_on_its_cone_as_far_up_as_sampling_says(tip: float, angle: float) -> None:
+    """The lowest that a ball of 1.5 can stand with no point of it below a cone sampled every 0.0005 mm."""
+    document = dimpled()
+    document["tracks"][0]["drill"] = {"tip": tip, "angle": angle}
+    family = read_family(document)
+    (ball,) = family.kind.aids
+    x = np.arange(0, 0.75, 0.0005)
+    floor = np.maximum(0.0, x - tip / 2) / tan(radians(angle) / 2)
+    stands = float((floor - (0.75 - np.sqrt(0.75**2 - x**2))).max())
+    assert 2.5 - ball.value(family, family.tracks[0], 2.5, 1.5) == pytest.approx(max(0.0, stands), abs=1e-3)
+
+
 def dimpled(**changes: Any) -> dict[str, Any]:
     """An outer row on each face and an inner one in the front's, millimetres."""
     spaces = [4.0, 7.6, 11.2]

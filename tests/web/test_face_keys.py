@@ -12,7 +12,7 @@ from keycore import families
 from web.jobs import People, asked, by, carded, finish, followed, hang, on_the_line, pass_time, sent, settled
 from web.test_bench import words
 from wryfalcon.bench.actions.prove import read_caliper
-from wryfalcon.bench.models import MadeHow, OnBench, Piece, PieceState, Tag
+from wryfalcon.bench.models import MadeHow, OnBench, Piece, PieceState, Sighting, Source, Tag
 from wryfalcon.bench.queries.planning import plan_of
 from wryfalcon.bench.queries.stages import stage_of
 from wryfalcon.demonstration.making import family_record
@@ -119,6 +119,55 @@ def test_a_lever_key_is_filed_by_its_stages_and_needs_no_card(smith: Client, peo
     piece = Piece.objects.get(tag=tag)
     assert (piece.state, piece.made_how) == (PieceState.FINISHED, MadeHow.FILED)
     assert stage_of(Tag.objects.select_related("progress").get(pk=tag.pk)).stage == "prove"
+
+
+def described(smith: Client, tag: Tag, track: str, **said: str) -> str:
+    """A source of this track described; what the page then says."""
+    found = Source.objects.filter(tag=tag, track=track).first()
+    posted = {"track": track, "source": found.pk if found else "", "typed_in": "mm", **said}
+    return " ".join(smith.post(f"/tags/{tag}/read/describe", posted, follow=True).content.decode().split())
+
+
+def typed(smith: Client, tag: Tag, track: str, value: str, cut: int = 1) -> str:
+    source = Source.objects.get(tag=tag, track=track, removed=False)
+    posted = {"track": track, "source": source.pk, "cut": cut, "typed_in": "mm", "typed": value}
+    return " ".join(smith.post(f"/tags/{tag}/read/value", posted, follow=True).content.decode().split())
+
+
+def test_walls_are_typed_as_they_are_read_over_a_pin_and_the_sum_is_shown(smith: Client, people: People) -> None:
+    tag = hang(people, family=family_record("gantry-eight"))
+    assert "over a pin laid in the groove" in words(smith, f"/tags/{tag}/read")
+    described(smith, tag, "A", aid="pin")
+    assert "The pin’s diameter first" in typed(smith, tag, "A", "9.0 mm")
+    described(smith, tag, "A", aid="pin", aid_size="2.0 mm")
+    said = typed(smith, tag, "A", "8.6 mm")  # metal above, from the other edge: 8.6 - (8.6 - 2) = 2.0
+    assert "over a pin laid in the groove" in said
+    assert Sighting.objects.get(source__track="A").value == pytest.approx(2.0)
+    described(smith, tag, "B", aid="pin", aid_size="2 mm")
+    typed(smith, tag, "B", "8.6 mm")  # metal below, from the reference edge: 8.6 - 2
+    assert Sighting.objects.get(source__track="B").value == pytest.approx(6.6)
+    said = described(smith, tag, "B", aid="pin", aid_size="1.5 mm")  # another pin, after a value was typed
+    assert "begin another source to measure otherwise" in said
+    assert Source.objects.get(track="B").aid_size == pytest.approx(2.0)
+    assert "which no cut of this key can be" in typed(smith, tag, "B", "30 mm", cut=2)
+
+
+def test_a_hole_is_typed_as_a_ball_reads_it(smith: Client, people: People) -> None:
+    """1.5 across, a cone of 90 with a tip of 1.2: 0.75 (sqrt 2 - 1) - 0.6 is below the floor: it rests there."""
+    tag = hang(people, family=family_record("capstan-five"))
+    described(smith, tag, "A", aid="ball", aid_size="1.5 mm")
+    typed(smith, tag, "A", "2.5 mm")
+    assert Sighting.objects.get(source__track="A").value == pytest.approx(2.5)
+    described(smith, tag, "C", aid="ball", aid_size="1.5 mm")
+    typed(smith, tag, "C", "2.9 mm")  # in a cone of 40 with a tip of 0.4 it stands 0.75 / sin 20 - 0.75 - 0.2 / tan 20
+    assert Sighting.objects.get(source__track="C").value == pytest.approx(2.9 - (2.19285 - 0.75 - 0.54950), abs=1e-4)
+
+
+def test_keys_of_other_kinds_are_measured_on_the_cut_itself(smith: Client, people: People) -> None:
+    tag = hang(people)
+    assert "over a pin laid" not in words(smith, f"/tags/{tag}/read")
+    described(smith, tag, "A", aid="pin", aid_size="2 mm")
+    assert Source.objects.get().aid == ""
 
 
 def test_a_card_whose_wall_is_too_steep_says_so(smith: Client, people: People, bench_machine: BenchMachine) -> None:

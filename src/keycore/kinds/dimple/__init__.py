@@ -8,13 +8,13 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from functools import cache
-from math import radians, tan
+from math import radians, sin, tan
 from typing import TYPE_CHECKING, Any
 
 from keycore.coordinate import Coordinate
 from keycore.errors import InputError
 from keycore.family import Family, Track
-from keycore.kind import Kind, Surface
+from keycore.kind import Aid, Kind, Surface
 from keycore.tools import Drill, Tool
 from keycore.units import NOTHING
 
@@ -103,6 +103,26 @@ def uncut(family: Family, track: Track) -> float | None:
     return family.blank.thickness if family.blank else None
 
 
+def over_ball(family: Family, track: Track, diameter: float) -> tuple[float, float]:
+    """A ball in the hole: it rests R / sin(a / 2) - R - (tip / 2) / tan(a / 2) above the floor; see ``Aid``.
+
+    At least 0: a small ball rests on the floor itself.
+    """
+    drill = track.tool
+    if not isinstance(drill, Drill):
+        raise InputError(f"family.tracks.{track.name}.drill", "needed to measure with a ball")
+    half, radius = radians(drill.angle) / 2, diameter / 2
+    return 1.0, -max(0.0, radius / sin(half) - radius - drill.tip / 2 / tan(half))
+
+
+AIDS = (
+    Aid(
+        "ball", "with a ball in the hole", "The ball’s diameter", over_ball,
+        "A ball of radius R rests R / sin(angle / 2) − R − (tip / 2) / tan(angle / 2) above the floor of the hole.",
+    ),
+)  # fmt: skip
+
+
 @cache
 def cuts() -> Cutting:
     """How keys of this kind are cut; brought in when it is first asked for. Raises nothing."""
@@ -122,5 +142,6 @@ KIND = Kind(
     uncut=uncut,
     macs_geometric=macs_of_drill,
     macs_working=macs_working,
+    aids=AIDS,
     cuts=cuts,
 )

@@ -15,7 +15,7 @@ from typing import TYPE_CHECKING, Any
 from keycore.coordinate import Coordinate
 from keycore.errors import InputError
 from keycore.family import Blank, Family, Track
-from keycore.kind import Kind, Surface
+from keycore.kind import Aid, Kind, Surface
 from keycore.tools import Mill, Tool
 from keycore.units import NOTHING
 
@@ -129,6 +129,46 @@ def gaps(track: Track) -> list[float]:
     return [abs(b - a) for a, b in pairwise(track.spaces)]
 
 
+def over_pin(family: Family, track: Track, diameter: float) -> tuple[float, float]:
+    """A caliper over a pin laid against the wall: see ``Aid`` in keycore/kind.py, see ``Aid``.
+
+    From the reference edge with metal below the wall: value = reading - d. From the opposite edge with metal above it:
+    value = width of the face - (reading - d).
+    """
+    wall = wall_needed(track)
+    if wall.metal == BELOW:
+        return 1.0, -diameter
+    if family.blank is None:
+        raise InputError("family.blank", "needed to measure from the other edge")
+    return -1.0, across(family.blank, track) + diameter
+
+
+def by_probe(family: Family, track: Track, diameter: float) -> tuple[float, float]:
+    """A probe that reports the middle of its pin: half of it below a wall, half above; see ``Aid``."""
+    return 1.0, -diameter / 2 if wall_needed(track).metal == BELOW else diameter / 2
+
+
+def wall_needed(track: Track) -> Wall:
+    """The wall of a track. Raises InputError for one whose document does not say."""
+    wall = wall_of(track)
+    if wall is None:
+        raise InputError(f"family.tracks.{track.name}.mill", "needed to plan a key")
+    return wall
+
+
+AIDS = (
+    Aid(
+        "pin", "over a pin laid in the groove", "The pin’s diameter", over_pin,
+        "Metal below: reading from the reference edge less the pin; metal above: the face’s width less (reading from "
+        "the other edge less the pin).",
+    ),
+    Aid(
+        "probe-pin", "with a probe that gives its pin’s middle", "The probe pin’s diameter", by_probe,
+        "Metal below: reading less half the pin; metal above: reading and half the pin.",
+    ),
+)  # fmt: skip
+
+
 @cache
 def cuts() -> Cutting:
     """How keys of this kind are cut; brought in when it is first asked for. Raises nothing."""
@@ -148,6 +188,7 @@ KIND = Kind(
     uncut=uncut,
     macs_geometric=macs_of_ramp,
     macs_working=macs_working,
+    aids=AIDS,
     cuts=cuts,
 )
 assert Mill.name == "mill"

@@ -9,14 +9,13 @@ from itertools import combinations, pairwise
 import numpy as np
 
 from keycore.cutting.plan import Plan, PlannedCut, Problem, TrackPlan, checked_blank, rules_broken, tool_for
-from keycore.errors import InputError
 from keycore.family import Blank, Family, Gauge, Place, Track
 from keycore.geometry.disc import Rolled, roll
 from keycore.geometry.shape import Curve, Points, Shape, Spot, View
 from keycore.kind import LONG_AXIS, Clamping, Column, Cutting, HandCheck, RestsOn
 from keycore.kinds.causes import CAUSES
 from keycore.kinds.handling import CUTTER, GLASSES, GUARD, STOP_AWAY, TUGGED
-from keycore.kinds.side_milled import ABOVE, BELOW, FACES, SIDES, Wall, across, gaps, least_rib, macs_of_ramp, wall_of
+from keycore.kinds.side_milled import ABOVE, BELOW, FACES, SIDES, across, gaps, least_rib, macs_of_ramp, wall_needed
 from keycore.tools import Mill, Tool
 from keycore.units import NOTHING
 
@@ -87,14 +86,6 @@ def milled(track: Track, values: Sequence[float], mill: Mill) -> Milled:
     heights = np.repeat(v, 2) if is_below else -np.repeat(v, 2)
     at, first = np.unique(corners, return_index=True)
     return Milled(roll(at, heights[first], mill.diameter / 2), is_below)
-
-
-def wall_needed(track: Track) -> Wall:
-    """The wall of a track. Raises InputError for one whose document does not say."""
-    wall = wall_of(track)
-    if wall is None:
-        raise InputError(f"family.tracks.{track.name}.mill", "needed to plan a key")
-    return wall
 
 
 def plan(

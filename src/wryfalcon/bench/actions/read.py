@@ -11,6 +11,7 @@ from django.db.models import Max
 
 from keycore.coordinate import Coordinate
 from keycore.family import Track
+from keycore.kind import Aid
 from keycore.reading.instruments import depth_under_pin
 from keycore.units import Unit
 from wryfalcon.accounts.models import User
@@ -79,7 +80,8 @@ def add_value(actor: User, tag: Tag, typed: Typed, source: Source | None = None)
         _check_kind(source, SourceKind(source.kind).is_typed_value)
     if source is not None and source.kind == SourceKind.PINS:
         return _add_pins(actor, tag, track, typed, source)
-    entry = understood(tag, track, typed)
+    aid = aid_of(tag, source)
+    entry = understood(tag, track, typed) if aid is None else understood_over(tag, track, typed, aid)
     source = source or calipers_of(tag, typed.track)
     _put_dirty_away(source, typed.space)
     said = {"value": entry.value, "typed": typed.text.strip()[:24], "key": typed.named}
@@ -124,6 +126,27 @@ def understood(tag: Tag, track: Track, typed: Typed) -> Understood:
         raise NotDone(f"{other}? Type the unit if so; your unit is {typed.unit}.", "typed", other)
     _check_depth(tag, track, entry.value, typed.text)
     return entry
+
+
+def aid_of(tag: Tag, source: Source | None) -> tuple[Aid, float] | None:
+    """What a source's cuts are measured over, with its size; None for plain calipers. NotDone without the size."""
+    aid = next((each for each in tag.family.kind.aids if source is not None and each.id == source.aid), None)
+    if source is None or aid is None:
+        return None
+    if source.aid_size is None:
+        raise NotDone(f"{aid.asks} first, to measure {aid.words}.", "aid_size")
+    return aid, source.aid_size
+
+
+def understood_over(tag: Tag, track: Track, typed: Typed, over: tuple[Aid, float]) -> Understood:
+    """A reading over a pin or a ball as the depth value that it means, and the sum in words; NotDone likewise."""
+    (aid, size), family = over, tag.family
+    ends = sorted(aid.reading(family, track, value, size) for value in can_measure(family, track))
+    entry = _value(typed.text, typed.unit, family.depth, (ends[0], ends[1]))
+    value = aid.value(family, track, entry.value, size)
+    _check_depth(tag, track, value, typed.text)
+    said = f"{say_value(family.depth, entry.value)} {aid.words}, {say_value(family.lengths, size)} across"
+    return Understood(value, f"{said}: {say_value(family.depth, value)}")
 
 
 def _value(text: str, shop: Unit, wanted: Coordinate, near: tuple[float, float] | None = None) -> Understood:

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 from django.db import transaction
 
+from keycore.errors import InputError
 from keycore.family import End
 from keycore.units import Unit
 from wryfalcon.accounts.models import User
@@ -28,6 +29,8 @@ class SourceSettings:
     plug: str | None = None
     other_key: bool | None = None
     odd_first: bool | None = None
+    aid: str | None = None  # what the cuts are measured over, "" for nothing
+    aid_size: str | None = None
 
 
 @transaction.atomic
@@ -84,12 +87,36 @@ def describe_source(actor: User, tag: Tag, source: Source, manner: SourceSetting
     if manner.plug is not None:
         source.plug = _plug(tag, manner.plug, unit)
     source.other_key = source.other_key if manner.other_key is None else manner.other_key
+    if manner.aid is not None:
+        _set_aid(tag, source, manner, unit)
     source.odd_first = source.odd_first if manner.odd_first is None else manner.odd_first
     source.save()
     write_down(
         Event.SOURCE_CHANGED, actor, tag, track=source.track, source=source.pk,
         counted_from=source.counted_from, wear=source.wear,
     )  # fmt: skip
+
+
+def _set_aid(tag: Tag, source: Source, manner: SourceSettings, unit: Unit) -> None:
+    """What the cuts are measured over, its size if it is known yet. NotDone once values were typed as it was."""
+    aid = next((each for each in tag.family.kind.aids if each.id == manner.aid), None)
+    size = None
+    if aid is not None and (manner.aid_size or "").strip():
+        try:
+            size = parse_length(manner.aid_size or "", unit, tag.family.unit).value
+            aid.line(tag.family, tag.family.track(source.track), size)
+        except NotALength as error:
+            raise NotDone(str(error), "aid_size") from None
+        except InputError as error:
+            raise NotDone(f"{error.reason[0].upper()}{error.reason[1:]}.", "aid") from None
+        if size <= 0:
+            raise NotDone(f"{aid.asks} is more than nothing.", "aid_size")
+    wanted = (aid.id if aid is not None else "", size)
+    if wanted == (source.aid, source.aid_size):
+        return
+    if source.sightings.filter(withdrawn=False).exists():
+        raise NotDone("Its values were measured as it says: begin another source to measure otherwise.", "aid")
+    source.aid, source.aid_size = wanted
 
 
 def _turn(tag: Tag, source: Source) -> None:

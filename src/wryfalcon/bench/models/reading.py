@@ -91,6 +91,8 @@ class Source(models.Model):
     code = models.ForeignKey(Code, models.PROTECT, null=True, related_name="sources", help_text="its edition with it")
     caliper_sd = models.FloatField(null=True, help_text="of one reading as then studied, mm; null is common practice")
     plug = models.FloatField(null=True, help_text="pins: what root and pin add up to, family unit")
+    aid = models.CharField(max_length=12, blank=True, help_text="what its cuts were measured over, by its name")
+    aid_size = models.FloatField(null=True, help_text="of that, family unit")
     other_key = models.BooleanField(default=False, help_text="pins: the key that lifts the master pins")
     odd_first = models.BooleanField(default=False, help_text="grid: odd cuts first, then even, as the tool is read")
     is_on = models.BooleanField(default=True)

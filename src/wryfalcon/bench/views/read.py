@@ -203,6 +203,7 @@ def show_read(
         "ends": [(end, end_words(tag.family, end)) for end, _ in ENDS],
         "counting": counting_of(tag.family, reading.track.name),
         "wear_grades": WearGrade.choices,
+        **_aids(tag, source.record),
         "cut_marks": _marks_offered(source, at),
         "refusal": entry.refusal,
         "suggest": entry.suggest,
@@ -215,6 +216,17 @@ def show_read(
         **looks,
     }
     return show_stage(request, tag, "read", context, status=422 if entry.refusal else 200)
+
+
+def _aids(tag: Tag, source: Source) -> dict[str, Any]:
+    """What the cuts of such a key can be measured over, where calipers or a probe read them."""
+    offered = tag.family.kind.aids if source.kind in (SourceKind.CALIPERS, SourceKind.PROBE) else ()
+    chosen = next((each for each in offered if each.id == source.aid), None)
+    return {
+        "aids": [("", "on the cut itself"), *((each.id, each.words) for each in offered)] if offered else [],
+        "aid_asks": chosen.asks if chosen is not None else "Its size",
+        "aid_working": chosen.working if chosen is not None else "",
+    }
 
 
 def _cylinder(reading: TrackReading, source: SourceReading) -> CylinderShown | None:

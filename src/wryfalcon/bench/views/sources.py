@@ -78,6 +78,8 @@ def describe(request: PersonRequest, number: int) -> HttpResponse:
         plug=posted.get("plug"),
         other_key=posted.get("other_key") == "1" if "other_key" in posted else None,
         odd_first=posted.get("odd_first") == "1" if "odd_first" in posted else None,
+        aid=posted.get("aid"),
+        aid_size=posted.get("aid_size"),
     )
     attempt(request, lambda: describe_source(request.user, tag, source, manner, unit_typed(request)))
     return to_source(tag, source, f"&cut={whole_number(posted.get('cut'))}")
