@@ -163,6 +163,18 @@ class TumblerHeights(Protocol):
         """``values`` (n,), all cuts so far ``along`` from where they should be; (n,) positive is high."""
 
 
+@dataclass(frozen=True, slots=True)
+class Way:
+    """How a track is cut beside its moves: further axes that stand still meanwhile, and the way of the tool's middle.
+
+    ``also`` numbers by axis; ``path`` points along and across, for a tool that goes from cut to cut in the metal.
+    Family unit where a kind answers it, millimetres where a machine is told.
+    """
+
+    also: Mapping[str, float]
+    path: tuple[tuple[float, float], ...] = ()
+
+
 @dataclass(frozen=True, eq=False)
 class Cutting:
     """How keys of a kind are planned, cut and stood in the lock."""
@@ -178,6 +190,8 @@ class Cutting:
     working: Callable[[Family, Plan], tuple[str, ...]]  # of its own columns, in sentences
     handling: tuple[HandCheck, ...]  # what is checked by hand before one is cut, in the order of the work
     suspects: Mapping[str, CauseModel]  # what can make its keys come out wrong, by name; see ``kinds/causes.py``
+    ways: Callable[[Plan], Mapping[str, Way]] | None = None
+    """The way of each track, by its name; None for a kind whose moves say all."""
     tip_may_stand: Callable[[Family, Mapping[str, Sequence[float]]], tuple[float, float] | None] | None = None
     """How high its tip's corner may stand to lift a tumbler, and the sd, on one edge; None for a kind without such."""
 

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import json
 
+import numpy as np
+import pygcode
 import pytest
 from django.test import Client
 
@@ -119,6 +121,42 @@ def test_a_lever_key_is_filed_by_its_stages_and_needs_no_card(smith: Client, peo
     piece = Piece.objects.get(tag=tag)
     assert (piece.state, piece.made_how) == (PieceState.FINISHED, MadeHow.FILED)
     assert stage_of(Tag.objects.select_related("progress").get(pk=tag.pk)).stage == "prove"
+
+
+def program_of(smith: Client, tag: Tag) -> list[str]:
+    return smith.post(f"/tags/{tag}/set-up/plan.nc").content.decode().splitlines()
+
+
+def test_the_plan_file_of_a_groove_is_the_way_of_the_mill_s_middle(
+    smith: Client, people: People, bench_machine: BenchMachine
+) -> None:
+    """Read by pygcode; over a land the middle is a radius of 0.75 off the wall, whatever the corners are."""
+    tag = ready(people, "lamphouse-six", LAMPHOUSE, bench_machine)
+    assert tag.set_up is not None
+    assert tag.settlement is not None
+    lines = program_of(smith, tag)
+    at: dict[str, float] = {}
+    way: list[tuple[float, float, float]] = []
+    for line in lines[: lines.index("M0 (turn the key over and clamp it again)")]:
+        for code in pygcode.Line(line.strip("%")).block.gcodes:
+            if isinstance(code, pygcode.GCodeLinearMove | pygcode.GCodeRapidMove):
+                at |= code.get_param_dict()
+                way.append((at.get("X", 0.0), at.get("Y", 0.0), at.get("Z", 0.0)))
+    in_metal = np.array([point for point in way if point[2] < 0])
+    assert set(in_metal[:, 2]) == {-0.8}
+    offsets = tag.set_up.commands[0]["position"] - 4.0, tag.set_up.commands[0]["value"] - 3.4
+    for x, wall in zip(tag.family.tracks[0].spaces, tag.settlement.values["A"], strict=True):
+        y = np.interp(x + offsets[0], in_metal[:, 0], in_metal[:, 1])
+        assert y - offsets[1] == pytest.approx(wall + 0.75, abs=2e-3)
+
+
+def test_the_plan_file_of_holes_says_each_row_and_stops_for_its_drill(
+    smith: Client, people: People, bench_machine: BenchMachine
+) -> None:
+    tag = ready(people, "capstan-five", CAPSTAN, bench_machine)
+    lines = program_of(smith, tag)
+    assert [line for line in lines if line.startswith("G0 Y")] == ["G0 Y3.0000", "G0 Y5.4000", "G0 Y3.0000"]
+    assert "M0 (fit drill 0.4/40, then clamp the key as the plan says)" in lines
 
 
 def described(smith: Client, tag: Tag, track: str, **said: str) -> str:

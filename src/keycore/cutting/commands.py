@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from keycore.cutting.plan import Plan
+from keycore.cutting.plan import Plan, cutting_of
 from keycore.family import Place
+from keycore.kind import Way
 
 
 @dataclass(frozen=True, slots=True)
@@ -71,3 +72,25 @@ def moves_of(plan: Plan, offsets: MachineOffsets = AS_TOLD) -> tuple[Move, ...]:
         for track in clamping.tracks
         for cut in sorted(planned[track].cuts, key=lambda cut: cut.from_gauge)
     )
+
+
+def ways_of(plan: Plan, offsets: MachineOffsets = AS_TOLD) -> dict[str, Way]:
+    """The way of each track of a plan as a machine is told it: millimetres, its offsets put in.
+
+    Empty for a kind whose moves say all there is. Raises nothing.
+
+    >>> from keycore.cutting.plan import plan_cuts
+    >>> from keycore.documents.family import read_family
+    >>> plan = plan_cuts(read_family("capstan-five"), {"A": ["1"] * 5})
+    >>> ways_of(plan)["A"].also
+    {'Y': 3.0}
+    """
+    ways = cutting_of(plan.family).ways
+    to_mm = plan.family.lengths.to_machine
+    return {
+        name: Way(
+            {axis: to_mm(number) for axis, number in way.also.items()},
+            tuple((to_mm(x) + offsets.space, to_mm(y) + offsets.value) for x, y in way.path),
+        )
+        for name, way in (ways(plan) if ways is not None else {}).items()
+    }

@@ -14,7 +14,7 @@ from keycore.errors import InputError
 from keycore.family import Blank, Family, Gauge, Place, Track
 from keycore.geometry.profile import flats_left
 from keycore.geometry.shape import Curve, Shape, Spot, View, circle
-from keycore.kind import LONG_AXIS, Clamping, Column, Cutting, HandCheck, RestsOn
+from keycore.kind import LONG_AXIS, Clamping, Column, Cutting, HandCheck, RestsOn, Way
 from keycore.kinds.causes import CAUSES
 from keycore.kinds.dimple import FACES, least_under, macs_of_drill, row_of, slope
 from keycore.kinds.handling import CUTTER, GLASSES, GUARD, STOP_AWAY, TUGGED
@@ -314,6 +314,11 @@ def working(family: Family, plan: Plan) -> tuple[str, ...]:
     )
 
 
+def ways(plan: Plan) -> Mapping[str, Way]:
+    """The line of each row across the face, family unit. Raises nothing."""
+    return {each.track.name: Way({"Y": row_of(each.track).away or 0.0}) for each in plan.tracks}
+
+
 CUTTING = Cutting(
     tool=Drill,
     styles=STYLES,
@@ -326,4 +331,5 @@ CUTTING = Cutting(
     working=working,
     handling=HANDLING,
     suspects={name: replace(CAUSES[name]) for name in ("none", "depth", "gauge", "seat", "angle", "loose", "single")},
+    ways=ways,
 )

@@ -12,7 +12,7 @@ from keycore.cutting.plan import Plan, PlannedCut, Problem, TrackPlan, checked_b
 from keycore.family import Blank, Family, Gauge, Place, Track
 from keycore.geometry.disc import Rolled, roll
 from keycore.geometry.shape import Curve, Points, Shape, Spot, View
-from keycore.kind import LONG_AXIS, Clamping, Column, Cutting, HandCheck, RestsOn
+from keycore.kind import LONG_AXIS, Clamping, Column, Cutting, HandCheck, RestsOn, Way
 from keycore.kinds.causes import CAUSES
 from keycore.kinds.handling import CUTTER, GLASSES, GUARD, STOP_AWAY, TUGGED
 from keycore.kinds.side_milled import ABOVE, BELOW, FACES, SIDES, across, gaps, least_rib, macs_of_ramp, wall_needed
@@ -376,6 +376,17 @@ def working(family: Family, plan: Plan) -> tuple[str, ...]:
     )
 
 
+def ways(plan: Plan) -> Mapping[str, Way]:
+    """The way of the mill's middle along each wall, and how deep it stands in the face, family unit. Raises nothing."""
+    found = {}
+    for planned in plan.tracks:
+        assert isinstance(planned, MilledPlan)
+        path = planned.side.path(0.0, plan.blank.length)
+        points = tuple((float(x), float(y)) for x, y in path)
+        found[planned.track.name] = Way({"Z": -wall_needed(planned.track).depth}, points)
+    return found
+
+
 CUTTING = Cutting(
     tool=Mill,
     styles=STYLES,
@@ -388,5 +399,6 @@ CUTTING = Cutting(
     working=working,
     handling=HANDLING,
     suspects={name: CAUSES[name] for name in ("none", "depth", "gauge", "seat", "angle", "loose", "single")},
+    ways=ways,
 )
 assert {ABOVE, BELOW} == {"above", "below"}

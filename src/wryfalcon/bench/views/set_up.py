@@ -9,6 +9,7 @@ from django.http import Http404, HttpResponse
 from django.shortcuts import render
 from django.views.decorators.http import require_GET, require_POST
 
+from keycore.cutting.commands import ways_of
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.bench.actions.cut import deeper_of, uncut_of
 from wryfalcon.bench.actions.set_up import remake, set_up, tick
@@ -120,7 +121,8 @@ def _written(tag: Tag, card: Card, kind: str, view: str) -> tuple[str, str]:
     made = card.set_up
     axes = axes_of(made.machine, made.jaw_side)
     offsets = offsets_for(made.machine, tag.family.gauge, made.jaw_side, tag.family_record)
-    program = Program(f"tag {tag}", plan_head(tag, made, offsets), axes, deeper_of(tag.family))
+    ways = ways_of(card.plan, offsets)
+    program = Program(f"tag {tag}", plan_head(tag, made, offsets), axes, deeper_of(tag.family), ways)
     return write_gcode(program, made.commands, uncut_of(tag.family)), "text/plain; charset=utf-8"
 
 

@@ -16,6 +16,7 @@ from typing import Any
 from uuid import uuid4
 
 from keycore.cutting.commands import AxisMap
+from keycore.kind import Way
 from wryfalcon.machines.drivers.interface import (
     Delivery,
     Heard,
@@ -103,7 +104,8 @@ class PlanFileDriver:
         plan = self.folder / f"{order.job}.nc"
         said = order.data
         axes = AxisMap(*said["axes"])
-        program = Program(order.job, said.get("head", ()), axes, said.get("deeper", "less"))
+        ways = {name: Way(way["also"], tuple(map(tuple, way["path"]))) for name, way in said.get("ways", {}).items()}
+        program = Program(order.job, said.get("head", ()), axes, said.get("deeper", "less"), ways)
         plan.write_text(write_gcode(program, cuts, said["blank_height"]))
         entries: list[tuple[str, dict[str, Any]]] = [("loaded", {"of": len(cuts)})]
         if kept.job is not None and kept.state != "done":
