@@ -228,6 +228,14 @@ def _may_be_turned(track: Track) -> str:
     return ""
 
 
+def _no_pairs(track: Track) -> Mapping[str, str]:
+    return {}
+
+
+def _no_row(track: Track) -> str:
+    return ""
+
+
 def _no_macs(family: Family, track: Track, tool: Tool | None = None) -> None:
     return None
 
@@ -258,6 +266,8 @@ class Kind:
     looks: frozenset[str] = frozenset()  # ways of looking that only its locks allow, by name
     no_looks: frozenset[str] = frozenset()  # ways of looking that tell nothing of its cuts, by name
     why_not_turned: Callable[[Track], str] = _may_be_turned
+    pairs: Callable[[Track], Mapping[str, str]] = _no_pairs  # seen before and after turning a lock, with their labels
+    row_of_pairs: Callable[[Track], str] = _no_row  # that tracks share which one row of such pairs feeds
     aids: tuple[Aid, ...] = ()  # what its cuts can be measured over
     can_be_recut: bool = True  # whether a cut may be cut again, deeper, where the family does not say
     check: Callable[[Family], Iterable[InputError]] = _nothing_wrong

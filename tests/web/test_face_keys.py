@@ -14,13 +14,16 @@ from keycore import families
 from web.jobs import People, asked, by, carded, finish, followed, hang, on_the_line, pass_time, sent, settled
 from web.test_bench import words
 from wryfalcon.bench.actions.prove import read_caliper
-from wryfalcon.bench.models import MadeHow, OnBench, Piece, PieceState, Sighting, Source, Tag
+from wryfalcon.bench.actions.sources import add_source
+from wryfalcon.bench.models import MadeHow, OnBench, Piece, PieceState, Sighting, Source, SourceKind, Tag
 from wryfalcon.bench.queries.planning import plan_of
 from wryfalcon.bench.queries.stages import stage_of
 from wryfalcon.demonstration.making import family_record
+from wryfalcon.library.actions.families import import_family
 from wryfalcon.machines.formats.outline import views_of
 from wryfalcon.machines.models import JawSide, Machine
 from wryfalcon.machines.queries.fittings import makes
+from wryfalcon.refusal import NotDone
 
 pytestmark = pytest.mark.django_db
 
@@ -206,6 +209,44 @@ def test_keys_of_other_kinds_are_measured_on_the_cut_itself(smith: Client, peopl
     assert "over a pin laid" not in words(smith, f"/tags/{tag}/read")
     described(smith, tag, "A", aid="pin", aid_size="2 mm")
     assert Source.objects.get().aid == ""
+
+
+def test_side_tracks_are_read_by_a_dial_before_and_after_turning(smith: Client, people: People) -> None:
+    tag = hang(people, family=family_record("lamphouse-six"), on_bench=OnBench.LOCK)
+    source = add_source(people["tam"], tag, "S", SourceKind.TURNED)
+    address = f"/tags/{tag}/read/{source.pk}/labels"
+    assert "Turn it back before you pull it out." in words(smith, f"/tags/{tag}/read", source=source.pk)
+    said = smith.post(address, {"labels": "90>30 60>90 60>60"}).content.decode()
+    assert "60&gt;90 is none of track S’s pairs, which are 90&gt;30, 90&gt;60, 60&gt;60" in said
+    smith.post(address, {"labels": "90>30 90>60"})
+    assert not source.sightings.exists()  # two pairs for three cuts
+    smith.post(address, {"labels": "90>30 90>60 60>60"})
+    assert [s.labels for s in source.sightings.order_by("space")] == [["x"], ["y"], ["x"]]
+
+
+def test_one_row_of_readings_feeds_every_track_that_shares_it(smith: Client, people: People) -> None:
+    document = json.loads(json.dumps(families.shipped("lamphouse-six")))
+    other = {
+        **document["tracks"][2],
+        "name": "T",
+        "face": "bottom",
+        "turning": {"90>30": "y", "90>60": "x", "60>60": "y"},
+    }
+    document["tracks"].append(other)
+    document["id"] = "lamphouse-two"
+    record = import_family(people["orla"], json.dumps(document).encode())
+    tag = hang(people, family=record, on_bench=OnBench.LOCK)
+    source = add_source(people["tam"], tag, "S", SourceKind.TURNED)
+    for row in ("90>30 90>60 -", "90>30 90>60 60>60"):  # said once more: the same sources
+        smith.post(f"/tags/{tag}/read/{source.pk}/labels", {"labels": row})
+    fed = Source.objects.get(tag=tag, track="T")
+    assert [s.labels for s in fed.sightings.order_by("id")][-3:] == [["y"], ["x"], ["y"]]  # what was said last
+
+
+def test_families_without_such_a_table_are_not_offered_the_dial(people: People) -> None:
+    tag = hang(people, family=family_record("gantry-eight"))
+    with pytest.raises(NotDone):
+        add_source(people["tam"], tag, "A", SourceKind.TURNED)
 
 
 def test_a_card_whose_wall_is_too_steep_says_so(smith: Client, people: People, bench_machine: BenchMachine) -> None:

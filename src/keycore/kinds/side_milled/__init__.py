@@ -148,6 +148,18 @@ def by_probe(family: Family, track: Track, diameter: float) -> tuple[float, floa
     return 1.0, -diameter / 2 if wall_needed(track).metal == BELOW else diameter / 2
 
 
+def pairs(track: Track) -> Mapping[str, str]:
+    """What is seen on a dial before and after turning the lock, "90>30", with the label it means. Raises nothing."""
+    wall = wall_of(track)
+    return dict(wall.turning) if wall is not None else {}
+
+
+def row_of_pairs(track: Track) -> str:
+    """The row of readings that a track shares with others; "" for one of its own. Raises nothing."""
+    wall = wall_of(track)
+    return wall.row if wall is not None else ""
+
+
 def wall_needed(track: Track) -> Wall:
     """The wall of a track. Raises InputError for one whose document does not say."""
     wall = wall_of(track)
@@ -189,6 +201,8 @@ KIND = Kind(
     macs_geometric=macs_of_ramp,
     macs_working=macs_working,
     aids=AIDS,
+    pairs=pairs,
+    row_of_pairs=row_of_pairs,
     cuts=cuts,
 )
 assert Mill.name == "mill"

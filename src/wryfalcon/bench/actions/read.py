@@ -15,7 +15,7 @@ from keycore.kind import Aid
 from keycore.reading.instruments import depth_under_pin
 from keycore.units import Unit
 from wryfalcon.accounts.models import User
-from wryfalcon.bench.actions.sources import calipers_of
+from wryfalcon.bench.actions.sources import add_source, calipers_of
 from wryfalcon.bench.actions.take_in import check_read
 from wryfalcon.bench.models import Beside, CutMark, Sighting, Source, SourceKind, Swing, Tag, TumblerSeen
 from wryfalcon.lengths import NotALength, Understood, can_measure, figure, meant_in_other_unit, parse_value, say_value
@@ -320,6 +320,36 @@ def withdraw(actor: User, tag: Tag, source: Source | None, sighting: int | None 
     together.update(withdrawn=True)
     write_down(Event.READING_WITHDRAWN, actor, tag, **_said(source, found.look), space=found.space)
     return found
+
+
+@transaction.atomic
+def state_turned(actor: User, tag: Tag, source: Source, text: str) -> None:
+    """What a dial showed before and after the lock was turned, a pair for each cut in the family's order.
+
+    One row of pairs feeds every track that shares it, each by its own table. Raises NotDone for a pair that a table
+    does not have, and for another number of them.
+    """
+    kind, track = tag.family.kind, tag.family.track(source.track)
+    said = text.replace("→", ">").split()
+    if len(said) != len(track.spaces):
+        raise NotDone(f"{len(said)} pairs for {len(track.spaces)} cuts; a dash where nothing was seen.", "labels")
+    row = kind.row_of_pairs(track)
+    fed = [each for each in tag.family.tracks if each is track or (row and kind.row_of_pairs(each) == row)]
+    for each in fed:
+        table = kind.pairs(each)
+        unknown = [pair for pair in said if pair != "-" and pair not in table]
+        if unknown:
+            known = ", ".join(table)
+            raise NotDone(f"{unknown[0][:12]} is none of track {each.name}’s pairs, which are {known}.", "labels")
+        its = source if each is track else _turned_source(actor, tag, each.name, source)
+        stated = {space: [] if pair == "-" else [table[pair]] for space, pair in enumerate(said, start=1)}
+        state_labels(actor, tag, its, stated)
+
+
+def _turned_source(actor: User, tag: Tag, track: str, source: Source) -> Source:
+    """The source of another track that the same row of pairs feeds, begun if there is none."""
+    of_it = tag.sources.filter(track=track, kind=SourceKind.TURNED, name=source.name, removed=False).first()
+    return of_it or add_source(actor, tag, track, SourceKind.TURNED, source.name)
 
 
 def labels_typed(track: Track, text: str) -> list[str | None]:

@@ -38,6 +38,7 @@ class SourceKind(models.TextChoices):
     TRIED = "tried", "Tried in the lock"
     TRY_OUT = "try-out", "Turned by a key of our own"
     SWINGS = "swings", "Discs felt, by swings and clicks"
+    TURNED = "turned", "A dial before and after turning"
 
     @classmethod
     def offered(cls, family: Family) -> list[tuple[str, str]]:
@@ -46,6 +47,8 @@ class SourceKind(models.TextChoices):
         A blank is cut down by stages only where it can be cut again; what its kind is felt by alone comes first.
         """
         others = {cls.TRIED} if family.can_be_recut else {cls.TRIED, cls.STAGES}
+        if not any(family.kind.pairs(track) for track in family.tracks):
+            others.add(cls.TURNED)
         others |= {*({cls.SWINGS} - family.kind.looks), *map(cls, family.kind.no_looks)}
         found = [choice for choice in cls.choices if choice[0] not in others]
         return sorted(found, key=lambda choice: choice[0] not in family.kind.looks)
@@ -55,7 +58,7 @@ class SourceKind(models.TextChoices):
         """Whether it says labels outright."""
         return self in {
             SourceKind.MACHINE, SourceKind.PARTS, SourceKind.GRID, SourceKind.CODE, SourceKind.KNOWN, SourceKind.TRIED,
-            SourceKind.TRY_OUT,
+            SourceKind.TRY_OUT, SourceKind.TURNED,
         }  # fmt: skip
 
     @property

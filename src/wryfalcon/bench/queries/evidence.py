@@ -42,6 +42,7 @@ TRUST = {
     SourceKind.TRY_OUT: TRY_OUT_TRUST,
     SourceKind.TRIED: TRIED_TRUST,
     SourceKind.PARTS: PARTS_TRUST,
+    SourceKind.TURNED: PARTS_TRUST,
     SourceKind.GRID: GRID_TRUST,
     SourceKind.CODE: CODE_TRUST,
     SourceKind.KNOWN: KNOWN_TRUST,

@@ -68,5 +68,12 @@ WAYS: Mapping[SourceKind, Way] = {
     SourceKind.SWINGS: Way(
         panel="bench/reading/_swings.html", legend=("Bar: moved a lot", "Cross: a little only"), each="disc"
     ),
+    SourceKind.TURNED: Way(
+        panel=LABELS,
+        legend=STATED,
+        asks="Before and after turning, each cut as 90>30",
+        helps="Turn it back before you pull it out. One row may tell of several tracks; a pair that the family’s table "
+        "lacks is named.",
+    ),
     SourceKind.TRIED: Way(panel="bench/reading/_tried.html"),
 }

@@ -24,6 +24,7 @@ from wryfalcon.bench.actions.read import (
     see_stage,
     spoil_round,
     state_labels,
+    state_turned,
 )  # fmt: skip
 from wryfalcon.bench.actions.sources import (
     SourceSettings,
@@ -110,6 +111,10 @@ def type_labels(request: PersonRequest, number: int, source: int) -> HttpRespons
     tag, found = _source_reading(number, source)
     text = request.POST.get("labels", "")
     try:
+        if found.record.kind == SourceKind.TURNED:
+            pairs = text.split()
+            state_turned(request.user, tag, found.record, " ".join(pairs if found.shown_space(1) == 1 else pairs[::-1]))
+            return _after_a_look(request, tag, found)
         is_try_out = found.record.kind == SourceKind.TRY_OUT
         plain = [] if is_try_out else [[label] if label else [] for label in labels_typed(found.track, text)]
         labels = labels_of_try_out(found.track, text) if is_try_out else plain
