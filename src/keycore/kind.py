@@ -289,6 +289,11 @@ class Kind:
         return self.cuts() if self.cuts else None
 
     @property
+    def is_of_faces(self) -> bool:
+        """Whether its cuts are in the faces of a blade, which lies flat to be cut."""
+        return self.surface in (Surface.GROOVE, Surface.HOLE)
+
+    @property
     def is_filed(self) -> bool:
         """Whether its keys are filed by hand, whatever machines there are."""
         return self.cutting is not None and self.cutting.tool is File

@@ -118,6 +118,6 @@ def card_of(tag: Tag, set_up: SetUp) -> Card:
 def showing_of(tag: Tag, jaw_side: JawSide | None) -> float | None:
     """How much of a blank stands above the jaw when it is bottomed in the slot, family unit."""
     blank = tag.family.blank
-    if blank is None or jaw_side is None or jaw_side.turns:
+    if blank is None or jaw_side is None or jaw_side.turns or tag.family.kind.is_of_faces:
         return None
     return blank.height - tag.family.lengths.from_machine(jaw_side.slot_depth)

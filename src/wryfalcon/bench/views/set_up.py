@@ -24,6 +24,7 @@ from wryfalcon.bench.shown.fittings import driven_machines, fittings_of, guide_w
 from wryfalcon.bench.shown.tries import try_words
 from wryfalcon.bench.views.stage import attempt, find_tag, key_to_cut, open_tag, show_stage, to_stage, whole_number
 from wryfalcon.drawings.jaw import draw_jaw
+from wryfalcon.drawings.loading import draw_loadings
 from wryfalcon.drawings.paper import DESK, laid_on
 from wryfalcon.log.actions import note_document
 from wryfalcon.machines.formats.gcode import Program, write_gcode
@@ -156,6 +157,7 @@ def _card_context(tag: Tag, made: SetUp) -> dict[str, Any]:
         "ticks": [(check.id, check.says, check.id in holding.ticks) for check in holding.checks],
         "jaw": draw_jaw(tag.family, card.showing, card.deepest),
         "deepest": card.deepest,
+        "loadings": draw_loadings(card.plan) if tag.family.kind.is_of_faces else (),
         "plan_files": _plan_files(card),
     }
 
