@@ -14,6 +14,7 @@ from benchmarks import (
     machines,
     odd,
     pages,
+    plans,
     progression,
     reach,
     resident,
@@ -24,7 +25,7 @@ ALL = {
     "decoding": decoding.measure, "accuracy": accuracy.measure, "pages": pages.measure,
     "progression": progression.measure, "codes": codes.measure, "machines": machines.measure,
     "weight": weight.measure, "resident": resident.measure, "faults": faults.measure,
-    "jobs": jobs.measure, "odd": odd.measure, "reach": reach.measure,
+    "jobs": jobs.measure, "odd": odd.measure, "reach": reach.measure, "plans": plans.measure,
 }  # fmt: skip
 
 

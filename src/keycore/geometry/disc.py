@@ -7,6 +7,7 @@ In the language of images a dilation and a closing by a disc (Serra, "Image Anal
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -33,6 +34,13 @@ class Rolled:
     radius: float
     arcs: Array
 
+    @cached_property
+    def _samples(self) -> Array:
+        """Points of all arcs, by which they are drawn."""
+        if not len(self.arcs):
+            return np.empty(0)
+        return np.concatenate([np.linspace(start, end, SAMPLES) for start, end, _, _ in self.arcs])
+
     def line(self, at: Array) -> Array:
         """The line itself. Arguments: ``at`` (n,). Returns (n,). Raises nothing."""
         return np.interp(at, self.x, self.w)
@@ -56,18 +64,27 @@ class Rolled:
         0.207106781
         """
         found = self.line(at)
-        for start, end, across, up in self.arcs:
+        near = (self.arcs[:, 0] < at.max(initial=-np.inf)) & (self.arcs[:, 1] > at.min(initial=np.inf))
+        for start, end, across, up in self.arcs[near]:
             inside = (at > start) & (at < end)
             arc = up - np.sqrt(np.maximum(0.0, self.radius**2 - (at[inside] - across) ** 2))
             found[inside] = np.maximum(found[inside], arc)
         return found
 
+    def marks(self, low: float, high: float) -> Array:
+        """Where the line, what is left of it, or the centre's way may turn, from ``low`` to ``high``: (k,), rising.
+
+        Corners and a radius to either side of them, each arc's ends, middle and samples. Raises nothing.
+        """
+        corners = [self.x, self.x - self.radius, self.x + self.radius]
+        at = np.unique(np.concatenate([[low, high], *corners, self._samples, self.arcs[:, 2]]))
+        return at[(at >= low) & (at <= high)]
+
     def points(self, low: float, high: float) -> Array:
         """What the disc leaves from ``low`` to ``high`` as points (p, 2), arcs by chords. Raises nothing."""
         corners = self.x[(self.x > low) & (self.x < high)]
-        arcs = [np.linspace(start, end, SAMPLES) for start, end, _, _ in self.arcs]
-        at = np.unique(np.concatenate([[low, high], corners, *arcs]))
-        at = at[(at >= low) & (at <= high)]
+        samples = self._samples[(self._samples > low) & (self._samples < high)]
+        at = np.unique(np.concatenate([[low, high], corners, samples]))
         return np.column_stack((at, self.left(at)))
 
     def path(self, low: float, high: float, step: float) -> Array:

@@ -132,6 +132,8 @@ def metal_under(blank: Blank, hole: Hole, across: Iterable[Hole]) -> float:
     most = hole.deep
     for other in across:
         apart = hypot(other.x - hole.x, other.y - hole.y)
+        if apart >= (hole.mouth + other.mouth) / 2:
+            continue  # nothing of it lies across from this one
         marks = [0.0, hole.drill.tip / 2, hole.mouth / 2]
         marks += [apart + side * reach / 2 for side in (-1, 1) for reach in (other.mouth, other.drill.tip)] + [apart]
         for away in marks:

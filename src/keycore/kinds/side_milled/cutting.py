@@ -202,10 +202,7 @@ def _between(family: Family, blank: Blank, first: MilledPlan, other: MilledPlan)
     if first.track.face != other.track.face:
         return
     lower, upper = sorted((first, other), key=lambda each: sum(cut.value for cut in each.cuts) / len(each.cuts))
-    at = np.unique(
-        np.concatenate([each.side.path(0.0, blank.length)[:, 0] for each in (lower, upper)]
-                       + [each.side.points(0.0, blank.length)[:, 0] for each in (lower, upper)])
-    )  # fmt: skip
+    at = np.unique(np.concatenate([each.side.rolled.marks(0.0, blank.length) for each in (lower, upper)]))
     if (lower.side.is_below, upper.side.is_below) == (True, False):
         if (lower.side.centre(at) > upper.side.centre(at) + NOTHING).any():
             says = f"Between the walls of {lower.track.name} and {upper.track.name} the mill has no room."
