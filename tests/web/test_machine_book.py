@@ -220,9 +220,9 @@ def test_a_fitted_wheel_counts_its_keys_and_makes_a_check_due(smith: Client, peo
     assert counters_of(gannet).keys == 2
     assert counters_of(gannet).since == (("wheel", 1),)
     refused = smith.post(
-        f"/machines/{gannet.pk}/cutter", {"cutter": str(Cutter.objects.get(name="Mill 2.5").pk)}, follow=True
+        f"/machines/{gannet.pk}/cutter", {"cutter": str(Cutter.objects.get(name="Warding file").pk)}, follow=True
     )
-    assert "Mill 2.5 does not go on Old Gannet" in refused.content.decode()
+    assert "Warding file does not go on Old Gannet" in refused.content.decode()
 
 
 def test_a_wheel_is_measured_by_test_cuts_and_judged(smith: Client, gannet: Machine) -> None:

@@ -35,10 +35,15 @@ class Chosen:
     style: str = "plunged"
 
 
+FILED = "Keys of this family are filed by hand: no machine is set up for them."
+
+
 @transaction.atomic
 def set_up(actor: User, tag: Tag, fitting: Chosen) -> SetUp:
     """Write a card for the settlement in force. Raises NotDone naming the field."""
     check_open(tag)
+    if tag.family.kind.is_filed:
+        raise NotDone(FILED)
     settlement = tag.to_cut
     if settlement is None or settlement.read_back_at is None:
         raise NotDone("Read the settled bitting back against its source first.")

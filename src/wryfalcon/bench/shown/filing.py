@@ -40,13 +40,13 @@ def is_filed(tag: Tag) -> bool:
 
 
 def filing_of(tag: Tag) -> Filing | None:
-    """The steps of the key that is settled; None for one that is not filed, not settled or cannot be planned."""
+    """The steps of the key that is settled, or what is wanting to plan them; None for one not filed or not settled."""
     if not is_filed(tag) or tag.to_cut is None:
         return None
     try:
         plan = plan_of(tag, tag.to_cut)
-    except InputError:
-        return None
+    except InputError as error:
+        return Filing("", (), (f"Its steps cannot be planned: {error.field}, {error.reason}.",), ())
     rows = tuple(row for planned in plan.tracks for row in _rows(plan, planned.track.name))
     cutting = tag.family.kind.cutting
     checks = tuple(check.says for check in cutting.handling) if cutting is not None else ()

@@ -12,7 +12,7 @@ from django.views.decorators.http import require_GET, require_POST
 from keycore.cutting.commands import ways_of
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.bench.actions.cut import deeper_of, uncut_of
-from wryfalcon.bench.actions.set_up import remake, set_up, tick
+from wryfalcon.bench.actions.set_up import FILED, remake, set_up, tick
 from wryfalcon.bench.forms import FittingForm
 from wryfalcon.bench.models import SetUp, Tag
 from wryfalcon.bench.queries.cards import hand_checks, what_holds
@@ -60,6 +60,9 @@ def print_card(request: PersonRequest, number: int) -> HttpResponse:
 def choose_fitting(request: PersonRequest, number: int) -> HttpResponse:
     """Choose the machine, cutter, jaw side and path."""
     tag = find_tag(number)
+    if tag.family.kind.is_filed:
+        messages.error(request, FILED)
+        return to_stage(tag, "set-up")
     form = FittingForm(tag.family, request.POST)
     if not form.is_valid():
         return show_stage(
