@@ -12,6 +12,9 @@ from wryfalcon.drawings.paper import BOW_LEFT
 from wryfalcon.drawings.sheet import Sheet, px
 from wryfalcon.lengths import figure, unit_words
 
+ARROW = 190.0
+"""How long the arrow of the count is, on a blade of that length."""
+
 
 @dataclass(frozen=True)
 class PositionMark:
@@ -50,6 +53,11 @@ class KeyDrawing:
     def is_gauged_at_shoulder(self) -> bool:
         """Whether its gauge stands at the shoulder, with room above for what it is called."""
         return self.gauge_name == Gauge.SHOULDER
+
+    @property
+    def arrow_from(self) -> float:
+        """Where the arrow of the count begins: no longer than the blade is."""
+        return px(max(self.left, self.right - ARROW))
 
     @property
     def counts_from_bow(self) -> bool:

@@ -9,7 +9,7 @@ from keycore.cutting.plan import cutting_of
 from keycore.errors import InputError
 from keycore.family import Family
 from wryfalcon.drawings.kinds import drawn_as, is_drawable
-from wryfalcon.drawings.sheet import Sheet, px
+from wryfalcon.drawings.sheet import Sheet, path, px
 
 MARGIN = 1.5  # mm round the blade
 LARGER = 4
@@ -26,6 +26,7 @@ class RealSize:
     planned: str
     old: str  # "" where the old key was not measured
     positions: tuple[tuple[float, float, float], ...]  # x, from y, to y of each cut's centre line
+    marks: tuple[tuple[str, str], ...] = ()  # what is cut into a face: class and path
 
 
 def draw_real_size(
@@ -35,7 +36,8 @@ def draw_real_size(
     if not is_drawable(family):
         raise InputError("blank", "a key without a blank, or of a kind without a drawing, cannot be drawn to scale")
     sheet, look, shape = Sheet.at_real_size(family), drawn_as(family), cutting_of(family).shape
-    paths = look.outline(sheet, shape(family, planned, style=style)), old and look.outline(sheet, shape(family, old))
+    new = shape(family, planned, style=style)
+    paths = look.outline(sheet, new), old and look.outline(sheet, shape(family, old))
     width, height = sheet.blade_right - sheet.left + 2 * MARGIN, sheet.bottom + 2 * MARGIN
     return tuple(
         RealSize(
@@ -46,6 +48,24 @@ def draw_real_size(
             planned=paths[0],
             old=paths[1] or "",
             positions=tuple((px(sheet.x(x)), px(-MARGIN / 2), px(sheet.bottom)) for x in family.tracks[0].spaces),
+            marks=look.marks(sheet, new),
         )
         for times in (1, LARGER)
     )
+
+
+SECTIONS = "sections"
+
+
+def draw_sections(family: Family, planned: Mapping[str, Sequence[float]], style: str = "") -> tuple[RealSize, ...]:
+    """The blade cut across, or along its rows, at 1:1 and larger; none for a kind without such a view."""
+    shape = cutting_of(family).shape(family, planned, style=style)
+    views = [view for view in shape.views if view.name == SECTIONS]
+    if not views:
+        return ()
+    mm = family.lengths.to_machine(1.0)
+    wide, high = (float(x) for x in views[0].blank.max(axis=0) * mm)
+    drawn = " ".join(path([(x * mm, high - y * mm) for x, y in curve.points]) for curve in views[0].curves)
+    width, height = wide + 2 * MARGIN, high + 2 * MARGIN
+    view = f"{-MARGIN} {-MARGIN} {px(width)} {px(height)}"
+    return tuple(RealSize(t, view, px(width * t), px(height * t), drawn, "", ()) for t in (1, LARGER))

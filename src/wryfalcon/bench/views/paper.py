@@ -13,7 +13,7 @@ from keycore.errors import InputError
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.bench.queries.reading import TrackReading, factory_values, readings_of
 from wryfalcon.bench.views.stage import open_tag, to_stage
-from wryfalcon.drawings.real_size import draw_real_size
+from wryfalcon.drawings.real_size import draw_real_size, draw_sections
 
 RULER = {
     "millimetres": [(mm, 2.0 if mm % 10 == 0 else 3.2 if mm % 5 == 0 else 4.0) for mm in range(61)],
@@ -39,7 +39,10 @@ def real_size(request: PersonRequest, number: int) -> HttpResponse:
         messages.error(request, f"It cannot be drawn: {error.reason}.")
         return to_stage(tag, "settle")
     bitting = settlement.bitting if settlement else {r.track.name: r.labels for r in readings}
-    context = {"tag": tag, "sizes": sizes, "partly": partly, "bitting": bitting.values(), **RULER}
+    context = {
+        "tag": tag, "sizes": sizes, "partly": partly, "bitting": bitting.items(), "family": tag.family,
+        "sections": draw_sections(tag.family, planned, style), **RULER,
+    }  # fmt: skip
     return render(request, "bench/real_size.html", context)
 
 

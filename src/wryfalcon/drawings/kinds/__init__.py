@@ -43,6 +43,10 @@ def _no_extras(sheet: Sheet, shape: Shape | None) -> Extras:
     return Extras()
 
 
+def _no_marks(sheet: Sheet, shape: Shape | None) -> tuple[tuple[str, str], ...]:
+    return ()
+
+
 @dataclass(frozen=True)
 class KeyLook:
     """What the keys of one kind look like on a sheet.
@@ -57,6 +61,7 @@ class KeyLook:
     seen: str  # how it lies on the sheet, in words
     has_hole: bool = True  # in its bow
     extras: Callable[[Sheet, Shape | None], Extras] = _no_extras
+    marks: Callable[[Sheet, Shape | None], tuple[tuple[str, str], ...]] = _no_marks  # cut into what is looked at
     words: ViewWords | None = None  # where they are not those of a blade
     counting: Callable[[Family, str], Extras] | None = None  # how a track is counted from either end, as a picture
 

@@ -15,9 +15,14 @@ def outline(sheet: Sheet, shape: Shape | None) -> str:
 
 
 def holes(sheet: Sheet, shape: Shape | None) -> Extras:
+    """What is drilled into the faces."""
+    return Extras(into_faces(sheet, shape))
+
+
+def into_faces(sheet: Sheet, shape: Shape | None) -> tuple[tuple[str, str], ...]:
     """Mouths and seats of the front; mouths of the back dashed, as if seen through."""
     if shape is None:
-        return Extras()
+        return ()
     paths = []
     for view in shape.views:
         if view.name == "sections":
@@ -29,7 +34,7 @@ def holes(sheet: Sheet, shape: Shape | None) -> Extras:
                 kind = ("milled" if is_mouth else "seat") if is_first else "face-mark"
                 at = [(sheet.along(float(x)), sheet.y(float(y))) for x, y in curve.points]
                 paths.append((kind, path(at, close=True)))
-    return Extras(tuple(paths))
+    return tuple(paths)
 
 
 def tool_at(sheet: Sheet, move: Move, share: float) -> tuple[float, float]:
@@ -37,4 +42,6 @@ def tool_at(sheet: Sheet, move: Move, share: float) -> tuple[float, float]:
     return sheet.x(sheet.family.space.from_machine(move.position)), sheet.y(sheet.height / 2)
 
 
-LOOK = KeyLook(outline, bow, tool_at, "its front face, bow on the left, tip on the right", extras=holes)
+LOOK = KeyLook(
+    outline, bow, tool_at, "its front face, bow on the left, tip on the right", extras=holes, marks=into_faces
+)

@@ -23,9 +23,17 @@ def outline(sheet: Sheet, shape: Shape | None) -> str:
 
 
 def milled(sheet: Sheet, shape: Shape | None) -> Extras:
-    """What the mills take of the front, walls and ways of the mills; the walls of other faces dashed; the section."""
+    """What is milled into the faces, and the section."""
     if shape is None:
         return Extras()
+    section, words = _section(sheet, shape)
+    return Extras((*into_faces(sheet, shape), *section), words)
+
+
+def into_faces(sheet: Sheet, shape: Shape | None) -> tuple[tuple[str, str], ...]:
+    """What the mills take of the front, its walls and the ways of the mills; the walls of the back dashed."""
+    if shape is None:
+        return ()
     paths: list[tuple[str, str]] = []
     for view in shape.views:
         if view.name not in FACES:
@@ -36,8 +44,7 @@ def milled(sheet: Sheet, shape: Shape | None) -> Extras:
             if is_first or not what:
                 kind = {SWATH: "milled", WAY: "mill-way"}.get(what, "mill-wall" if is_first else "face-mark")
                 paths.append((kind, _drawn(sheet, curve.points, close=what == SWATH)))
-    section, words = _section(sheet, shape)
-    return Extras((*paths, *section), words)
+    return tuple(paths)
 
 
 def _drawn(sheet: Sheet, points: Points, *, close: bool = False) -> str:
@@ -64,5 +71,11 @@ def tool_at(sheet: Sheet, move: Move, share: float) -> tuple[float, float]:
 
 
 LOOK = KeyLook(
-    outline, bow, tool_at, "its front face, bow on the left, tip on the right", extras=milled, has_hole=False
+    outline,
+    bow,
+    tool_at,
+    "its front face, bow on the left, tip on the right",
+    extras=milled,
+    marks=into_faces,
+    has_hole=False,
 )
