@@ -20,6 +20,7 @@ from wryfalcon.bench.queries.planning import plan_of
 from wryfalcon.bench.queries.stages import stage_of
 from wryfalcon.demonstration.making import family_record
 from wryfalcon.library.actions.families import import_family
+from wryfalcon.library.models import FamilyRecord
 from wryfalcon.machines.formats.outline import views_of
 from wryfalcon.machines.models import JawSide, Machine
 from wryfalcon.machines.queries.fittings import makes
@@ -247,6 +248,57 @@ def test_families_without_such_a_table_are_not_offered_the_dial(people: People) 
     tag = hang(people, family=family_record("gantry-eight"))
     with pytest.raises(NotDone):
         add_source(people["tam"], tag, "A", SourceKind.TURNED)
+
+
+MEASURED = {
+    "name": "Old sluice", "height": "9.4 mm", "length": "9.2 mm", "thickness": "2.6 mm", "stem": "6 mm",
+    "bolt": "7.4 mm", "levers": "1.1mm 1.1mm 1.0mm 1.2mm", "gaps": "0.75mm 0.5mm 0.55mm 0.6mm", "clearance": "0.1 mm",
+    "top": "8.9 mm", "step": "0.5 mm", "count": "5", "typed_in": "mm",
+}  # fmt: skip
+
+
+def test_a_lock_without_a_table_is_measured_and_becomes_its_tag_s_family(smith: Client, people: People) -> None:
+    """Faces at 0.75, 2.35, 4.0 and 5.6: the middles at 1.3, 2.9, 4.5 and 6.2."""
+    tag = hang(people, family=None, on_bench=OnBench.LOCK)
+    assert "A lever lock without a table: measure it" in words(smith, f"/tags/{tag}/take-in")
+    address = f"/tags/{tag}/measure-lock"
+    drawn = smith.post(address, MEASURED).content.decode()
+    assert "its bit standing on the stem" in drawn
+    assert not FamilyRecord.objects.filter(slug="old-sluice").exists()  # drawn, not kept
+    kept = smith.post(address, {**MEASURED, "keep": "1"}, follow=True)
+    assert "Old sluice is in the library, measured and not published." in kept.content.decode()
+    tag = Tag.objects.get(pk=tag.pk)
+    assert tag.family.tracks[0].spaces == (1.3, 2.9, 4.5, 6.2)
+    assert tag.blank is not None
+    assert tag.blank.left == 1  # the one that fitted
+    settled(people, tag, SLUICE)
+    assert "Its wall may stand" in words(smith, f"/tags/{tag}/cut")
+    again = smith.post(address, {**MEASURED, "keep": "1"}).content.decode()  # a second press, or another lock
+    assert "a family is called so already" in again
+
+
+@pytest.mark.parametrize(
+    ("change", "says"),
+    [
+        ({"gaps": "0.75mm 0.5mm"}, "2 for 4 levers"),
+        ({"height": ""}, "one length is wanted"),
+        ({"stem": "20 mm"}, "leaves nothing of a bit"),
+        ({"count": "many"}, "heights fall by more than nothing"),
+        ({"levers": "thick"}, "levers"),
+        ({"bolt": "9.3 mm"}, "must run from less to more"),
+        ({"name": ""}, "id"),
+    ],
+)
+def test_a_lock_that_cannot_be_is_refused_and_what_was_typed_stays(
+    smith: Client, people: People, change: dict[str, str], says: str
+) -> None:
+    tag = hang(people, family=None, on_bench=OnBench.LOCK)
+    answer = smith.post(f"/tags/{tag}/measure-lock", {**MEASURED, **change, "keep": "1"})
+    assert answer.status_code == 422
+    said = answer.content.decode()
+    assert says in said
+    assert 'value="0.5 mm"' in said
+    assert Tag.objects.get(pk=tag.pk).family_record is None
 
 
 def test_a_card_whose_wall_is_too_steep_says_so(smith: Client, people: People, bench_machine: BenchMachine) -> None:

@@ -5,7 +5,7 @@ A kind without a part has the fields that every family has, and its plans answer
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from importlib import import_module
 from typing import TYPE_CHECKING, Any
@@ -44,6 +44,30 @@ def _nothing_of_it(plan: Plan) -> dict[str, Any]:
     return {}
 
 
+@dataclass(frozen=True, slots=True)
+class LockField:
+    """One thing to measure of a lock without a table: a length or several, or how many; millimetres."""
+
+    name: str
+    words: str
+    is_many: bool = False
+    is_optional: bool = False
+    is_count: bool = False
+    usual: str = ""  # what stands there until something else is typed
+
+
+@dataclass(frozen=True, slots=True)
+class LockForm:
+    """How a lock of a kind that lies on the bench becomes a family of one.
+
+    ``build`` takes an id, a name, the blank's code and what was measured by field, each a tuple of millimetres, empty
+    where an optional field was left; it returns a family document and raises InputError naming the field.
+    """
+
+    fields: tuple[LockField, ...]
+    build: Callable[[str, str, str, Mapping[str, tuple[float, ...]]], dict[str, Any]]
+
+
 @dataclass(frozen=True)
 class DocumentPart:
     """How a kind's families and plans are read, and what its plans answer beside what all do.
@@ -61,6 +85,7 @@ class DocumentPart:
     track_answer: Callable[[TrackPlan], dict[str, Any]] = _nothing_more
     plan_answer: Callable[[Plan], dict[str, Any]] = _nothing_of_it
     tells_clampings: bool = True
+    lock: LockForm | None = None
 
 
 PLAIN = DocumentPart()
@@ -78,6 +103,11 @@ def part_of(kind: Any) -> DocumentPart:
 def parts() -> tuple[DocumentPart, ...]:
     """The parts of every kind that has one. Raises nothing."""
     return tuple(part_of(kind) for kind in _MODULE_OF)
+
+
+def lock_forms() -> tuple[LockForm, ...]:
+    """Of every kind whose locks can be measured on the bench. Raises nothing."""
+    return tuple(part.lock for part in parts() if part.lock is not None)
 
 
 def register(kind: str, part: DocumentPart) -> None:
