@@ -60,6 +60,11 @@ class KeyDrawing:
         return px(max(self.left, self.right - ARROW))
 
     @property
+    def arrow_middle(self) -> float:
+        """Where its words stand."""
+        return px((self.arrow_from + self.right - 6) / 2)
+
+    @property
     def counts_from_bow(self) -> bool:
         """Whether its first cut is the one nearest the bow."""
         return self.counted_from == End.BOW

@@ -63,5 +63,5 @@ LOOK = KeyLook(
     "its bit standing on the stem, the bit’s stop on the left",
     has_hole=False,
     extras=levers,
-    words=ViewWords("", "from the stop, along the bit", ""),
+    words=ViewWords("", "from the stop", ""),
 )
