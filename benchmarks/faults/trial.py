@@ -27,7 +27,7 @@ VICTIMS = (
     ("application", "follower"), ("application", "machine"),
 )  # fmt: skip
 LOSSES = (("request lost", 0.03), ("answer lost", 0.05), ("slow", 0.04))
-PATIENCE = 240.0  # seconds that the tags left have once the kills are over
+PATIENCE = 420.0  # seconds that the tags left have once the kills are over
 
 
 @dataclass
