@@ -8,6 +8,8 @@ from browser.smith import Smith
 from wryfalcon.accounts.models import User
 from wryfalcon.bench.models import Tag
 from wryfalcon.codes.models import Series
+from wryfalcon.demonstration.editions import offer_an_update
+from wryfalcon.demonstration.faces import hang_faces
 from wryfalcon.demonstration.keeping_true import hang_a_trim, trace_some
 from wryfalcon.demonstration.open_jobs import hang_open_tags
 from wryfalcon.demonstration.other_ways import hang_other_ways
@@ -39,6 +41,10 @@ VIEWS = {
     "guide": "/library/guide?words=boats", "bring a guide": "/library/guide/bring-in",
     "which": "/library/which?positions=0.162+0.271+0.38+0.49+0.602+0.713", "records": "/records/",
     "find": "/records/find?q=hut", "bring back": "/records/bring-back",
+    "editions": "/library/editions/", "an edition": "/library/editions/{edition}", "milled": "/library/gantry-eight",
+    "milled, read": "/tags/449/read", "milled, settled": "/tags/449/settle?track=B", "milled, card": "/tags/450/set-up",
+    "drilled": "/tags/451/set-up?choose=1", "filed": "/tags/452/cut", "faces": "/tags/450/real-size",
+    "measure a lock": "/tags/445/measure-lock",
 }  # fmt: skip
 
 
@@ -49,7 +55,9 @@ def demonstration(smith: Smith) -> Smith:
     fill_history(people)
     hang_open_tags(people)
     hang_other_ways(people)
+    hang_faces(people)
     bring_in_series(people["orla"])
+    offer_an_update(people["orla"])
     hang_a_trim(people)
     trace_some(people["tam"])
     smith.log_in("orla")
@@ -66,6 +74,7 @@ def test_every_main_view_is_accessible_and_fits_every_screen(demonstration: Smit
         "trim": Trim.objects.latest("pk").pk, "series": Series.objects.latest("pk").pk,
         "family": FamilyRecord.objects.get(slug="lighthouse-eight").pk,
         "fulmar": Machine.objects.get(name="The Fulmar").pk, "wheel": Cutter.objects.get(name="W-80").pk,
+        "edition": FamilyRecord.objects.checked().get().pk,
         "made": back.brought_back_from.number, "piece": back.made_by.pk,
     }  # fmt: skip
     for name, path in list(VIEWS.items())[half::2]:
