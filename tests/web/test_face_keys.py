@@ -127,6 +127,18 @@ def test_a_lever_key_is_filed_by_its_stages_and_needs_no_card(smith: Client, peo
     assert stage_of(Tag.objects.select_related("progress").get(pk=tag.pk)).stage == "prove"
 
 
+def test_a_key_half_filed_when_its_bitting_is_settled_anew_is_told_so(smith: Client, people: People) -> None:
+    tag = hang(people, family=family_record("sluice-four"), on_bench=OnBench.LOCK)
+    settled(people, tag, SLUICE)
+    smith.post(f"/tags/{tag}/cut/by-hand", {"way": "filed:", "expected": "1.1", "press": "x1"})
+    assert Piece.objects.get(tag=tag).state == PieceState.BEGUN
+    assert "settled anew since this key was begun" not in words(smith, f"/tags/{tag}/cut")
+    settled(people, Tag.objects.get(pk=tag.pk), {"A": [*reversed(SLUICE["A"])]})
+    page = words(smith, f"/tags/{tag}/cut")
+    assert "settled anew since this key was begun, and these are the new one’s steps" in page
+    assert "settled anew" not in words(smith, f"/tags/{tag}/set-up")
+
+
 def program_of(smith: Client, tag: Tag) -> list[str]:
     return smith.post(f"/tags/{tag}/set-up/plan.nc").content.decode().splitlines()
 
