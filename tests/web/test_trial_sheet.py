@@ -251,8 +251,11 @@ class TestATryThatAMachineCuts:
         hook = left_on_hook(tag)
         labels = self.send(smith, tag)
         assert f"For the trial sheet: {labels} on blank 1" in words(smith, f"/tags/{tag}/set-up")
+        assert f'data-go href="/tags/{tag.number}/set-up"' in smith.get(f"/tags/{tag}/tries").content.decode()
         card_for(people["tam"], self.the(tag), gannet, [])
         first = self.cut_it(smith, people, tag)
+        # finished: what it did is asked here, nothing leads to the machine
+        assert "data-go href" not in smith.get(f"/tags/{tag}/tries").content.decode().split('class="next-try')[1]
         assert (first.made_how, first.settlement, len(first.cuts)) == ("driven", None, 16)  # both edges
         assert left_on_hook(tag) == hook - 1
         assert "What did it do in the lock?" in words(smith, f"/tags/{tag}/cut")
