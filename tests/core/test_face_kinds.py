@@ -104,7 +104,6 @@ def test_the_mill_keeps_off_a_land_by_the_tangent_of_half_the_ramp() -> None:
     """Beside a ramp of 45 degrees a mill of 2.5 takes 1.25 tan 22.5 = 0.518 of a land of 1.2."""
     answer = planned(milled(), {"A": ["1", "1", "3", "3"], "B": ["1", "1", "1", "1"]})
     lands = [cut["land_left"] for cut in answer["tracks"][0]["cuts"]]
-    gone = 1.25 * tan(radians(22.5))
     # the ramp from 1.6 to 2.4 runs 0.8 up over the 1.2 between the lands: atan(0.8 / 1.2) is 33.69 degrees
     gone = 1.25 * tan(np.arctan(0.8 / 1.2) / 2)
     assert lands[:1] + lands[3:] == pytest.approx([1.2, 1.2])

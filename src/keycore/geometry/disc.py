@@ -158,15 +158,20 @@ def _arcs(x: Array, w: Array, radius: float) -> Array:
 
     The contact only ever moves onwards, along a slope as fast as the centre, round a peak not at all: where it moves
     further than the centre it has jumped. Where it does, the heights over the two pieces are equal, which Newton's
-    steps find; a third piece that stands higher there parts the jump in two, which is then halved down to.
+    steps find; a third piece that stands higher there parts the jump in two, which smaller cells then find.
     """
     cells = max(2, int(np.ceil((x[-1] - x[0] + 2 * radius) / radius * CELLS)))
     at = np.linspace(x[0] - radius, x[-1] + radius, cells + 1)
     pieces = _pieces(x, w, radius, at)
+    arcs = _between(pieces, radius, at)
+    return arcs[arcs[:, 1] - arcs[:, 0] > 1e-9 * radius]
+
+
+def _between(pieces: _Pieces, radius: float, at: Array) -> Array:
+    """The arcs (k, 4) over which the contact jumps from one of the places ``at`` to the next."""
     _, touched, best = _highest(pieces, at, radius)
     jump = np.diff(touched) > np.diff(at) * (1 + 1e-9) + 1e-12
-    arcs = _spans(pieces, radius, at[:-1][jump], at[1:][jump], best[:-1][jump], best[1:][jump])
-    return arcs[arcs[:, 1] - arcs[:, 0] > 1e-9 * radius]
+    return _spans(pieces, radius, at[:-1][jump], at[1:][jump], best[:-1][jump], best[1:][jump])
 
 
 def _spans(
@@ -188,16 +193,9 @@ def _spans(
     done = np.column_stack((ua, ub, across, up))[~is_third]
     if not is_third.any() or (high - low).max() < 1e-9 * radius:
         return done
-    parts = [_halves(pieces, radius, a, b) for a, b in zip(low[is_third], high[is_third], strict=True)]
+    eighths = np.linspace(low[is_third], high[is_third], 9, axis=1)  # of each cell in which more than one corner lies
+    parts = [_between(pieces, radius, at) for at in eighths]
     return np.concatenate([done, *parts])
-
-
-def _halves(pieces: _Pieces, radius: float, low: float, high: float) -> Array:
-    """The arcs within one cell in which more than one corner lies: each half looked at by itself."""
-    at = np.linspace(low, high, 9)
-    _, touched, best = _highest(pieces, at, radius)
-    jump = np.diff(touched) > np.diff(at) * (1 + 1e-9) + 1e-12
-    return _spans(pieces, radius, at[:-1][jump], at[1:][jump], best[:-1][jump], best[1:][jump])
 
 
 def _steepness(away: Array, radius: float) -> Array:

@@ -16,7 +16,7 @@ from keycore.coordinate import Coordinate
 from keycore.errors import InputError
 from keycore.family import Blank, Family, Track
 from keycore.kind import Aid, Kind, Surface
-from keycore.tools import Mill, Tool
+from keycore.tools import Tool
 from keycore.units import NOTHING
 
 if TYPE_CHECKING:
@@ -205,4 +205,3 @@ KIND = Kind(
     row_of_pairs=row_of_pairs,
     cuts=cuts,
 )
-assert Mill.name == "mill"

@@ -15,7 +15,7 @@ from keycore.geometry.shape import Curve, Points, Shape, Spot, View
 from keycore.kind import LONG_AXIS, Clamping, Column, Cutting, HandCheck, RestsOn, Way
 from keycore.kinds.causes import CAUSES
 from keycore.kinds.handling import CUTTER, GLASSES, GUARD, STOP_AWAY, TUGGED
-from keycore.kinds.side_milled import ABOVE, BELOW, FACES, SIDES, across, gaps, least_rib, macs_of_ramp, wall_needed
+from keycore.kinds.side_milled import BELOW, FACES, SIDES, across, gaps, least_rib, macs_of_ramp, wall_needed
 from keycore.tools import Mill, Tool
 from keycore.units import NOTHING
 
@@ -398,4 +398,3 @@ CUTTING = Cutting(
     suspects={name: CAUSES[name] for name in ("none", "depth", "gauge", "seat", "angle", "loose", "single")},
     ways=ways,
 )
-assert {ABOVE, BELOW} == {"above", "below"}

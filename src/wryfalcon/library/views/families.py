@@ -117,8 +117,7 @@ def bring_in(request: PersonRequest) -> HttpResponse:
         try:
             record = import_family(request.user, raw, restricted="restricted" in request.POST)
             if not record.is_in_force:
-                messages.success(request, f"{record.named} waits: look at what it changes, then put it in force.")
-                return redirect("editions:one", pk=record.pk)
+                return _to_what_waits(request, record)
             messages.success(request, f"{record.name} is in the library.")
             if assumed := len(_assumed(record)):
                 says = "one thing is" if assumed == 1 else f"{assumed} things are"
@@ -168,8 +167,7 @@ def measured(request: PersonRequest) -> HttpResponse:
                 document = json.dumps(document_of(fitted, unknown)).encode()
                 record = import_family(request.user, document)
                 if not record.is_in_force:
-                    messages.success(request, f"{record.named} waits: look at what it changes, then put it in force.")
-                    return redirect("editions:one", pk=record.pk)
+                    return _to_what_waits(request, record)
                 messages.success(request, f"{record.name} is in the library, as measured and not published.")
                 return redirect("library:family", slug=record.slug)
         except InputError as wrong:
@@ -194,6 +192,11 @@ def count(request: PersonRequest, pk: int) -> HttpResponse:
         messages.error(request, "How many are left? Type a whole number.")
     record = blank.families.in_force().first()
     return redirect("library:family", slug=record.slug) if record else redirect("library:families")
+
+
+def _to_what_waits(request: PersonRequest, record: FamilyRecord) -> HttpResponse:
+    messages.success(request, f"{record.named} waits: look at what it changes, then put it in force.")
+    return redirect("editions:one", pk=record.pk)
 
 
 def document_address(record: FamilyRecord) -> str:
