@@ -175,6 +175,46 @@ class Way:
     path: tuple[tuple[float, float], ...] = ()
 
 
+@dataclass(frozen=True, slots=True)
+class LockPart:
+    """A lever or a spacer as it lies over the key, along it, family unit."""
+
+    space: int  # of the lever, from 1; of a spacer that of the lever before it, 0 before the first
+    is_spacer: bool
+    start: float
+    end: float
+
+
+@dataclass(frozen=True, slots=True)
+class MarkOf:
+    """What may have left a witness mark, and how likely it is that one."""
+
+    part: LockPart
+    share: float  # all of a mark's together are 1
+
+
+@dataclass(frozen=True, slots=True)
+class UnderSpacer:
+    """The land of a key that lies under a spacer: its height, and over how much of the spacer; family unit."""
+
+    part: LockPart
+    height: float
+    reach: float
+
+
+@dataclass(frozen=True, slots=True)
+class Filing:
+    """What a key that is filed by hand tells as it is tried between its stages.
+
+    ``mark_of`` weighs which part of the lock left a mark at a place, read with an sd, both family unit, likeliest
+    first; ``spacers`` gives the highest land under each spacer of a track cut to ``values`` (n,): where one is dragged
+    at all it is the highest.
+    """
+
+    mark_of: Callable[[Family, Track, float, float], tuple[MarkOf, ...]]
+    spacers: Callable[[Family, Track, Sequence[float]], tuple[UnderSpacer, ...]]
+
+
 @dataclass(frozen=True, eq=False)
 class Cutting:
     """How keys of a kind are planned, cut and stood in the lock."""
@@ -194,6 +234,8 @@ class Cutting:
     """The way of each track, by its name; None for a kind whose moves say all."""
     tip_may_stand: Callable[[Family, Mapping[str, Sequence[float]]], tuple[float, float] | None] | None = None
     """How high its tip's corner may stand to lift a tumbler, and the sd, on one edge; None for a kind without such."""
+    filing: Filing | None = None
+    """What its keys tell between the stages they are filed by; None for a kind that no file makes."""
 
 
 def _nothing_wrong(family: Family) -> Iterable[InputError]:

@@ -11,6 +11,7 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from scipy.stats import norm
 from shapely import LineString, Polygon
 
 from core.test_worked_examples import LENGTH, agrees, answer_and_wanted, cases
@@ -435,3 +436,31 @@ def test_the_shapes_of_faces_lie_on_their_blank(document: dict[str, Any]) -> Non
             assert curve.points[:, 1].min() >= -1e-9
             assert curve.points[:, 1].max() <= high + 1e-9
     assert isinstance(roll(np.array([0.0, 1.0]), np.array([0.0, 0.0]), 1.0), Rolled)
+
+
+def test_a_witness_mark_is_of_the_part_that_lies_over_it() -> None:
+    """Levers over 0.7-1.7, 2.3-3.3, 3.9-4.9 and 5.5-6.5; against scipy's normal."""
+    family = read_family(flagged())
+    cutting = family.kind.cutting
+    assert cutting is not None
+    assert cutting.filing is not None
+    found = cutting.filing.mark_of(family, family.tracks[0], 2.2, 0.15)
+    whole = norm.cdf(7.2, 2.2, 0.15) - norm.cdf(0.0, 2.2, 0.15)
+    lever = (norm.cdf(3.3, 2.2, 0.15) - norm.cdf(2.3, 2.2, 0.15)) / whole
+    assert [(each.part.space, each.part.is_spacer) for each in found] == [(1, True), (2, False)]
+    assert found[1].share == pytest.approx(lever)
+    assert sum(each.share for each in found) == pytest.approx(1.0, abs=0.005)
+    assert cutting.filing.mark_of(family, family.tracks[0], 1.2, 0.01)[0].share == pytest.approx(1.0)
+    assert cutting.filing.mark_of(family, family.tracks[0], 90.0, 0.1) == ()
+
+
+def test_the_land_under_a_spacer_is_the_higher_of_its_steps() -> None:
+    """Spacers over 1.7-2.3, 3.3-3.9 and 4.9-5.5, walls in their middles: half of each is under the higher step."""
+    family = read_family(flagged())
+    cutting = family.kind.cutting
+    assert cutting is not None
+    assert cutting.filing is not None
+    found = cutting.filing.spacers(family, family.tracks[0], [8.5, 7.5, 7.5, 8.0])
+    assert [(each.part.space, each.height, each.reach) for each in found] == [
+        (1, 8.5, pytest.approx(0.3)), (2, 7.5, pytest.approx(0.6)), (3, 8.0, pytest.approx(0.3)),
+    ]  # fmt: skip

@@ -25,6 +25,8 @@ class Event(models.TextChoices):
     PIECE_SENT = "run-started", "sent a key to the machine"
     PIECE_MADE = "run-finished", "key made"
     PIECE_BEGUN = "piece-begun", "began a key by hand"
+    STAGE_FILED = "stage-filed", "filed a step and looked"
+    STAGE_TAKEN_BACK = "stage-taken-back", "took a look at a step back"
     PIECE_DEBURRED = "piece-deburred", "deburred a key"
     VERDICT_LIFTED = "verdict-lifted", "verdict lifted: something new is known of the key"
     PIECE_SPOILT = "piece-spoilt", "key spoilt"

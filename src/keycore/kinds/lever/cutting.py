@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Collection, Iterable, Mapping, Sequence
 from itertools import pairwise
+from math import erf, sqrt
 
 import numpy as np
 
@@ -11,7 +12,7 @@ from keycore.cutting.plan import Plan, PlannedCut, Problem, TrackPlan, checked_b
 from keycore.errors import InputError
 from keycore.family import Family, Place, Track
 from keycore.geometry.shape import Curve, Shape, Spot, View
-from keycore.kind import Clamping, Column, Cutting, HandCheck, RestsOn
+from keycore.kind import Clamping, Column, Cutting, Filing, HandCheck, LockPart, MarkOf, RestsOn, UnderSpacer
 from keycore.kinds.causes import CAUSES
 from keycore.kinds.handling import GLASSES
 from keycore.kinds.lever import Bit, Levers, bit_of, levers_of
@@ -29,6 +30,9 @@ HANDLING = (
     HandCheck("limit-marked", "The limit marked with a fine pen, the bolt's own step left", RestsOn.CLAMPING),
 )
 """Common practice, no source."""
+
+WORTH_NAMING = 0.005
+"""A part of the lock that has less than this share of a mark is not named."""
 
 Window = tuple[float, float] | None
 
@@ -186,6 +190,63 @@ def stands(
     return tuple(found)
 
 
+def parts(family: Family, track: Track) -> tuple[LockPart, ...]:
+    """What lies over the bit from its stop to its end or the bolt's step: levers, and the spacers between them.
+
+    Arguments: a ``family`` and its ``track``. A gap of no width is left out; the first and the last may be no spacer
+    but the case. Raises InputError without bit or levers.
+    """
+    bit, (levers, _) = bit_needed(family), levers_needed(track)
+    found, at = [], 0.0
+    for space, (x, thick) in enumerate(zip(track.spaces, levers.thickness, strict=True), start=1):
+        found.append(LockPart(space - 1, is_spacer=True, start=at, end=x - thick / 2))
+        found.append(LockPart(space, is_spacer=False, start=x - thick / 2, end=x + thick / 2))
+        at = x + thick / 2
+    end = bit.bolt.start if bit.bolt is not None and bit.bolt.start > at else bit.length
+    found.append(LockPart(len(track.spaces), is_spacer=True, start=at, end=end))
+    return tuple(part for part in found if part.end - part.start > NOTHING)
+
+
+def mark_of(family: Family, track: Track, at: float, sd: float) -> tuple[MarkOf, ...]:
+    """Which lever or spacer left a mark, by where it lies: the chance that its true place is under each.
+
+    With the place normal about where it was read and no place along the bit likelier than another, a part from a to b
+    has Phi((b - at) / sd) - Phi((a - at) / sd), and all together are made 1. Arguments: a ``family``, its ``track``;
+    ``at`` along the bit and its ``sd``, above 0, family unit. Returns those of any chance, likeliest first; none for a
+    mark far off the bit. Raises InputError without bit or levers.
+    """
+    weights = [
+        (part, (erf((part.end - at) / sd / sqrt(2)) - erf((part.start - at) / sd / sqrt(2))) / 2)
+        for part in parts(family, track)
+    ]
+    total = sum(weight for _, weight in weights)
+    if total <= 0:
+        return ()
+    found = [MarkOf(part, weight / total) for part, weight in weights if weight / total >= WORTH_NAMING]
+    return tuple(sorted(found, key=lambda each: -each.share))
+
+
+def under_spacers(family: Family, track: Track, values: Sequence[float]) -> tuple[UnderSpacer, ...]:
+    """The highest land that lies under each spacer between two levers, and over how much of it.
+
+    Arguments: a ``family``, its ``track`` and its depth ``values`` (n,), family unit. Raises InputError without bit or
+    levers.
+    """
+    _, edges = walls(track, values, bit_needed(family))
+    found = []
+    for part in parts(family, track):
+        if not part.is_spacer or part.space in (0, len(values)):
+            continue
+        lands = [
+            (value, min(end, part.end) - max(start, part.start))
+            for value, start, end in zip(values, edges, edges[1:], strict=False)
+            if min(end, part.end) - max(start, part.start) > NOTHING
+        ]
+        highest = max(value for value, _ in lands)
+        found.append(UnderSpacer(part, highest, sum(reach for value, reach in lands if value == highest)))
+    return tuple(found)
+
+
 def clampings(family: Family, tracks: Iterable[str], style: str = "") -> tuple[Clamping, ...]:
     """One, in a vice; see ``Clampings`` in the record of a kind."""
     return (Clamping(1, "front", File.name, tuple(tracks)),)
@@ -216,4 +277,5 @@ CUTTING = Cutting(
     working=working,
     handling=HANDLING,
     suspects={name: CAUSES[name] for name in ("none", "depth", "gauge", "single")},
+    filing=Filing(mark_of, under_spacers),
 )

@@ -17,6 +17,7 @@ from wryfalcon.bench.piece_states import BY_HAND
 from wryfalcon.bench.queries.cards import is_practised
 from wryfalcon.bench.queries.copy_steps import copy_steps, shift_on
 from wryfalcon.bench.queries.dials import steps_on
+from wryfalcon.bench.queries.filing import heights_as_filed, heights_to_file, settled_heights
 from wryfalcon.bench.queries.reading import readings_of
 from wryfalcon.bench.sentences import practice_words
 from wryfalcon.log.actions import write_down
@@ -83,6 +84,8 @@ def finish_by_hand(press: Press, tag: Tag, piece: Piece, *, deburred: bool = Fal
         raise NotDone(f"{piece.called.capitalize()} is {piece.get_state_display()}: look again.")
     if left := len(piece.steps) - piece.walked:
         raise NotDone(f"Steps at the dials are still to be done: {left}.")
+    if tag.family_record is not None and tag.family.kind.is_filed:
+        piece.values = _as_filed(tag, piece)
     piece.state, piece.finished_at = PieceState.FINISHED, timezone.now()
     piece.deburred_at = piece.finished_at if deburred else None
     piece.save()
@@ -152,6 +155,16 @@ def deburr(press: Press, tag: Tag, piece: Piece) -> None:
         piece.deburred_at = timezone.now()
         piece.save(update_fields=["deburred_at"])
         write_down(Event.PIECE_DEBURRED, press.by, tag, piece=piece.called, job=piece.job)
+
+
+def _as_filed(tag: Tag, piece: Piece) -> dict[str, list[float]] | None:
+    """What a filed key is to measure: as its looks say it was filed, else as the first one that works came out."""
+    if piece.is_of_old_bitting:
+        wanted = piece.settlement.values if piece.settlement is not None else {}
+        return heights_as_filed(piece, wanted)
+    wanted = heights_to_file(tag, piece)
+    found = heights_as_filed(piece, wanted) or {track: list(values) for track, values in wanted.items()}
+    return None if found == settled_heights(tag) else found
 
 
 def _dial_steps(tag: Tag, machine: Machine | None) -> list[dict[str, Any]]:

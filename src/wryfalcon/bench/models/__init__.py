@@ -1,5 +1,6 @@
 """A job and everything learned on the way."""
 
+from wryfalcon.bench.models.filing import StageLook, StageShowed
 from wryfalcon.bench.models.jobs import (
     Answer,
     Asked,
@@ -59,6 +60,8 @@ __all__ = [
     "Sighting",
     "Source",
     "SourceKind",
+    "StageLook",
+    "StageShowed",
     "Swing",
     "Tag",
     "TagState",

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any
@@ -46,12 +46,15 @@ def serves(tag: Tag, own: Tool, cutter: Cutter) -> bool:
     return abs(size) < SAME and abs(getattr(own, "angle", 0.0) - getattr(fitted, "angle", 0.0)) < SAME
 
 
-def plan_of(tag: Tag, settlement: Settlement, *, style: str = "", cutter: Cutter | None = None) -> Plan:
-    """The plan of what was settled, with a cutter if one is chosen."""
+def plan_of(
+    tag: Tag, settlement: Settlement, *, style: str = "", cutter: Cutter | None = None,
+    values: Mapping[str, Sequence[float]] | None = None,
+) -> Plan:  # fmt: skip
+    """The plan of what was settled, with a cutter if one is chosen, to other ``values`` where a key has its own."""
     assert tag.family_record is not None
     bitting = tuple((name, tuple(labels)) for name, labels in settlement.bitting.items())
-    values = tuple((name, tuple(numbers)) for name, numbers in settlement.values.items())
-    return _plan(tag.family_record.document, bitting, values, style, tool_of(tag, cutter))
+    wanted = tuple((name, tuple(numbers)) for name, numbers in (values or settlement.values).items())
+    return _plan(tag.family_record.document, bitting, wanted, style, tool_of(tag, cutter))
 
 
 @lru_cache(maxsize=256)

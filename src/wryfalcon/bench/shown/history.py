@@ -13,7 +13,7 @@ from wryfalcon.log.models import AuditEntry
 SHOWN_PLAINLY = (
     "what", "piece", "machine", "cutter", "intent", "cuts", "read", "values", "verdict", "passed", "depth_key",
     "counts", "removed", "counted_from", "wear", "order", "half_steps", "series", "outcome", "proven", "wanted",
-    "record", "way_up", "worked", "enters", "turns", "leaves", "changed", "again",
+    "record", "way_up", "showed", "worked", "enters", "turns", "leaves", "changed", "again",
 )  # fmt: skip
 
 

@@ -37,13 +37,14 @@ from wryfalcon.bench.models import MadeHow, Piece, PieceState, Tag
 from wryfalcon.bench.piece_states import AT_MACHINE, OPEN, SENT_AGAIN, Operation
 from wryfalcon.bench.queries.brief import brief_of
 from wryfalcon.bench.queries.cards import Holding, what_holds
+from wryfalcon.bench.queries.filing import heights_to_file, standing_heights
 from wryfalcon.bench.queries.planning import place_of
 from wryfalcon.bench.queries.trial_sheet import sheet_of_piece
 from wryfalcon.bench.sentences import lapse_words, practice_words
 from wryfalcon.bench.shown.brief import brief_shown
 from wryfalcon.bench.shown.by_hand import HandWay, hand_ways, ways_shortly
 from wryfalcon.bench.shown.dial_walk import walk_of
-from wryfalcon.bench.shown.filing import filing_of, is_filed
+from wryfalcon.bench.shown.filing import SHOWED, filing_of, is_filed, looks_said
 from wryfalcon.bench.shown.hand_card import hand_card
 from wryfalcon.bench.shown.tries import try_words
 from wryfalcon.bench.views.stage import (
@@ -56,6 +57,7 @@ from wryfalcon.bench.views.stage import (
     to_stage,
     whole_number,
 )
+from wryfalcon.drawings.cut_key import CutKey
 from wryfalcon.drawings.kinds import look_of
 from wryfalcon.drawings.sheet import Sheet, px
 from wryfalcon.machines.models import LineEvent, Machine
@@ -83,7 +85,10 @@ def cut_stage(request: PersonRequest, number: int) -> HttpResponse:
         piece.set_up, piece.settlement = tag.set_up, tag.settlement  # read already, with what they rest on
     chosen = request.GET.get("way", "") or (HandWay(MadeHow.FILED).value if is_filed(tag) else "")
     wanted = request.GET.get("piece") and piece and piece.pk
-    return show_stage(request, tag, "cut", {**_context(tag, pieces, piece, order, chosen), "asked_for": wanted})
+    context = _context(tag, pieces, piece, order, chosen)
+    if is_filed(tag):
+        context |= _filing(tag, piece, request.GET.get("step", ""))
+    return show_stage(request, tag, "cut", {**context, "asked_for": wanted})
 
 
 @require_POST
@@ -232,7 +237,6 @@ def _context(tag: Tag, pieces: list[Piece], piece: Piece | None, order: OrderNow
         "is_one_more": number > tag.quantity and not is_try,
         "key": key_to_cut(tag),
         "tries": try_words(tag),
-        "filing": filing_of(tag),
         "holding": holding,
         "practice": practice_words(machine) if holding is not None and machine is not None else "",
         "lapses": lapse_words(holding) if holding is not None else [],
@@ -255,6 +259,17 @@ def _context(tag: Tag, pieces: list[Piece], piece: Piece | None, order: OrderNow
             **_progress(tag, piece, line),
         }
     return context
+
+
+def _filing(tag: Tag, piece: Piece | None, step: str) -> dict[str, Any]:
+    """The steps of a key that is filed, drawn as it stands before the bitting that it is to have."""
+    filing = filing_of(tag, piece, step)
+    found: dict[str, Any] = {"filing": filing, "showed": SHOWED}
+    if filing is not None and filing.last is not None and piece is not None:
+        found["key"] = key_of(tag, standing_heights(tag, piece), CutKey.of(heights_to_file(tag, piece), ""))
+    elif piece is not None and piece.is_made:
+        found["looks_said"] = looks_said(tag, piece)
+    return found
 
 
 def _holding(tag: Tag, pieces: list[Piece], piece: Piece | None) -> Holding | None:

@@ -11,9 +11,13 @@ from django.views.decorators.http import require_GET
 
 from keycore.errors import InputError
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
+from wryfalcon.bench.models import Tag
+from wryfalcon.bench.queries.filing import filing_plan
 from wryfalcon.bench.queries.reading import TrackReading, factory_values, readings_of
+from wryfalcon.bench.shown.filing import is_filed
 from wryfalcon.bench.views.stage import open_tag, to_stage
 from wryfalcon.drawings.real_size import draw_real_size, draw_sections
+from wryfalcon.drawings.stick_on import StickOn, draw_stick_on
 
 RULER = {
     "millimetres": [(mm, 2.0 if mm % 10 == 0 else 3.2 if mm % 5 == 0 else 4.0) for mm in range(61)],
@@ -41,9 +45,14 @@ def real_size(request: PersonRequest, number: int) -> HttpResponse:
     bitting = settlement.bitting if settlement else {r.track.name: r.labels for r in readings}
     context = {
         "tag": tag, "sizes": sizes, "partly": partly, "bitting": bitting.items(), "family": tag.family,
-        "sections": draw_sections(tag.family, planned, style), **RULER,
+        "sections": draw_sections(tag.family, planned, style), "stick_on": _stick_on(tag), **RULER,
     }  # fmt: skip
     return render(request, "bench/real_size.html", context)
+
+
+def _stick_on(tag: Tag) -> tuple[StickOn, ...]:
+    """The marks of a key that is filed, to the heights it is filed to; none before it is settled."""
+    return draw_stick_on(filing_plan(tag)) if is_filed(tag) and tag.to_cut is not None else ()
 
 
 def _as_it_is(
