@@ -77,7 +77,7 @@ def test_a_step_only_gets_lower_and_not_below_its_depth_before_its_stages(smith:
 def test_a_mark_names_its_lever_or_the_spacer_beside_it(smith: Client, begun: Piece) -> None:
     track = begun.tag.family.tracks[0]
     said = filed(smith, begun, 2, "7.9 mm", mark_at=f"{track.spaces[1]} mm")
-    assert "The mark there is of lever 2" in said
+    assert "The mark there is of lever 2 (100 in 100)" in said
     assert "The last mark is of lever 2" in words(smith, f"/tags/{begun.tag}/cut")
     assert "The spacer between levers" in words(smith, f"/tags/{begun.tag}/cut")
 
@@ -154,3 +154,12 @@ def test_the_marks_to_stick_on_are_the_bit_s_own_size(smith: Client, begun: Piec
     assert f'width="{wide + 8:g}mm" height="{high + 8:g}mm"' in page
     assert page.count('class="wall-band"') == 6  # three walls at two sizes
     assert to_stage(begun.tag, "cut").status_code == 302
+
+
+def test_a_stage_typed_as_its_page_shows_it_is_that_stage(smith: Client, begun: Piece) -> None:
+    """8.9 mm is shown as 0.3504 in, which is 8.90016: the next stage is asked for all the same."""
+    filed(smith, begun, 1, "0.3504", typed_in="in")
+    assert looks(begun) == [(1, 8.9, "high")]
+    filed(smith, begun, 2, "7.9 mm")
+    filed(smith, begun, 4, "8.4 mm")
+    assert "File step 1 to 0.3386" in words(smith, f"/tags/{begun.tag}/cut")

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from django.db import transaction
 
@@ -17,6 +17,10 @@ from wryfalcon.lengths import say_value
 from wryfalcon.log.actions import write_down
 from wryfalcon.log.models import Event
 from wryfalcon.refusal import NotDone
+
+
+SAME_MM = 0.013
+"""Closer than this two heights are the same as figures are shown: half a thousandth of an inch."""
 
 
 @dataclass(frozen=True)
@@ -39,12 +43,13 @@ def look_at_stage(actor: User, tag: Tag, piece: Piece, seen: Seen, known: int) -
     get higher again, and one that goes below its depth before its stages are done.
     """
     check_filed(tag, piece)
+    step = _step(tag, piece, seen)
+    seen = _as_shown(tag, step, seen)
     last = piece.stage_looks.filter(withdrawn=False).last()
     if last is not None and last.pk != known:
         if _is_same(last, seen):
             return last
         raise NotDone("Another step was written down since this page was shown: look again.")
-    step = _step(tag, piece, seen)
     _check_height(tag, piece, step, seen)
     look = StageLook.objects.create(
         piece=piece, track=seen.track, space=seen.space, height=seen.height, showed=seen.showed, mark_at=seen.mark_at,
@@ -95,6 +100,13 @@ def _step(tag: Tag, piece: Piece, seen: Seen) -> FiledStep:
     if not found:
         raise NotDone("There is no such step.")
     return found[0]
+
+
+def _as_shown(tag: Tag, step: FiledStep, seen: Seen) -> Seen:
+    """A height typed as a page shows a stage is that stage: pages round, in either unit."""
+    close = tag.family.depth.from_machine(SAME_MM)
+    stage = next((each for each in step.stages if abs(each - seen.height) < close), None)
+    return seen if stage is None else replace(seen, height=stage)
 
 
 def _check_height(tag: Tag, piece: Piece, step: FiledStep, seen: Seen) -> None:

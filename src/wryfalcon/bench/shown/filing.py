@@ -99,7 +99,7 @@ def filing_of(tag: Tag, piece: Piece | None = None, step: str = "") -> Filing | 
         spacers=tuple(_spacer_words(tag.family, plan)),
         first=_first_words(tag, under_way),
         ask=_ask(tag.family, found, last) if under_way is not None and not under_way.is_of_old_bitting else None,
-        steps=tuple((_sent_as(each), f"step {_named(tag.family, each)}") for each in steps),
+        steps=tuple((_sent_as(each), f"Step {_named(tag.family, each)}") for each in steps),
         last=last,
         mark=mark_words(tag.family, marks_of(tag, last)) if last is not None else "",
     )
@@ -124,7 +124,7 @@ def _ask(family: Family, step: FiledStep, last: StageLook | None) -> Ask:
 
 def mark_words(family: Family, marks: Sequence[MarkOf]) -> str:
     """Which lever or spacer a mark is of, likeliest first; "" for none."""
-    return ", ".join(f"{part_words(family, each.part)} {round(100 * each.share)} in 100" for each in marks)
+    return ", ".join(f"{part_words(family, each.part)} ({round(100 * each.share)} in 100)" for each in marks)
 
 
 def part_words(family: Family, part: LockPart) -> str:
