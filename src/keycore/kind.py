@@ -8,7 +8,7 @@ Set up. What cutting needs is brought in only when it is asked for: checking a f
 from __future__ import annotations
 
 from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from enum import Enum, StrEnum, auto
 from importlib import import_module
 from typing import TYPE_CHECKING, Any, Protocol
@@ -303,6 +303,9 @@ class Kind:
     can_be_across: bool = False  # whether a table may give the width across both roots
     usual_entry: str = ""  # how its keys usually go in, added where the document does not say
     once_cut_down: str = "Then look: does its tumbler sit flush, or still mark the blank?"  # at each stage of a blank
+    works_words: str = "Goes freely"  # that a key does all it should in its lock
+    turning_words: str = "Turns"
+    finishing: Mapping[str, str] = field(default_factory=dict)  # what is looked at by eye beside what any key is
     track_word: str = "Track"  # what one of several rows of cuts is called
     ends: tuple[str, str] = ("the bow", "the tip")  # what cuts are counted from, by the names bow and tip
     looks: frozenset[str] = frozenset()  # ways of looking that only its locks allow, by name

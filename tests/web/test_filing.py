@@ -163,3 +163,13 @@ def test_a_stage_typed_as_its_page_shows_it_is_that_stage(smith: Client, begun: 
     filed(smith, begun, 2, "7.9 mm")
     filed(smith, begun, 4, "8.4 mm")
     assert "File step 1 to 0.3386" in words(smith, f"/tags/{begun.tag}/cut")
+
+
+def test_the_bolt_fully_out_and_in_is_the_proof_and_the_finish_is_a_bit_key_s(smith: Client, begun: Piece) -> None:
+    smith.post(f"/tags/{begun.tag}/cut/{begun.pk}/made", {"made": "1"})
+    page = smith.get(f"/tags/{begun.tag}/prove").content.decode()
+    assert "the bolt fully out and fully in" in page
+    assert "oiled between the levers" in page
+    smith.post(f"/tags/{begun.tag}/prove/{begun.pk}/beside", {"finish": ["oiled", "edges"], "typed_in": "mm"})
+    begun.refresh_from_db()
+    assert begun.finish == ["edges", "oiled"]

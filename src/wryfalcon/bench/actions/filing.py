@@ -18,7 +18,6 @@ from wryfalcon.log.actions import write_down
 from wryfalcon.log.models import Event
 from wryfalcon.refusal import NotDone
 
-
 SAME_MM = 0.013
 """Closer than this two heights are the same as figures are shown: half a thousandth of an inch."""
 

@@ -15,8 +15,14 @@ from wryfalcon.log.models import Event
 from wryfalcon.refusal import NotDone
 
 FINISH = {"corners": "corners broken", "bevel": "bevel as the old one's", "burrs": "no burrs"}
+"""What is looked at by eye on any key."""
 LONGEST_MM = 300.0
 Pair = tuple[float | None, float | None]
+
+
+def finish_of(tag: Tag) -> Mapping[str, str]:
+    """What is looked at by eye on the keys of a tag, in words by what is kept of it."""
+    return FINISH if tag.family_record is None else {**FINISH, **tag.family.kind.finishing}
 
 
 @transaction.atomic
@@ -28,7 +34,7 @@ def keep_side_by_side(
     Raises NotDone for a size that no key has, or a look that is none.
     """
     check_finished(tag, piece)
-    if set(dimensions) - set(Dimension.values) or set(finish) - set(FINISH):
+    if set(dimensions) - set(Dimension.values) or set(finish) - set(finish_of(tag)):
         raise NotDone("There is no such thing to look at.")
     for what, sizes in dimensions.items():
         for size in sizes:
@@ -40,6 +46,6 @@ def keep_side_by_side(
         for what, (old, new) in dimensions.items()
         if old is not None or new is not None
     )
-    piece.finish = [look for look in FINISH if look in finish]
+    piece.finish = [look for look in finish_of(tag) if look in finish]
     piece.save(update_fields=["finish"])
     write_down(Event.PROVED, actor, tag, piece=piece.called, job=piece.job, looked_at=[*dimensions, *piece.finish])

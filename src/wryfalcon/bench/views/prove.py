@@ -23,7 +23,7 @@ from wryfalcon.bench.actions.prove import (
     try_in_lock,
     withdraw_proof_values,
 )  # fmt: skip
-from wryfalcon.bench.actions.side_by_side import FINISH, keep_side_by_side
+from wryfalcon.bench.actions.side_by_side import finish_of, keep_side_by_side
 from wryfalcon.bench.actions.touch_up import TouchedCut, touch_up_cuts
 from wryfalcon.bench.forms import AT_TIP, TrialForm
 from wryfalcon.bench.models import Dimension, Felt, Lock, Piece, PieceState, Tag, WayUp
@@ -246,18 +246,23 @@ def _drawn(tag: Tag, piece: Piece, proof: MeasuredKey) -> dict[str, Any]:
 
 def _of_trials(tag: Tag, piece: Piece, proof: MeasuredKey | None) -> dict[str, Any]:
     """What the page needs to note trials, to take a cut deeper, and to keep the verdict."""
-    ground = ground_of(tag, piece, proof)
+    ground, kind = ground_of(tag, piece, proof), tag.family.kind if tag.family_record else None
     return {
         "shown": proof_shown(ground),
         "kept": getattr(piece, "proof", None),
         "felt": [choice for choice in Felt.choices if choice[0]],
         "try_at": reverse("bench:try-key", args=[tag.number, piece.pk]),
-        "felt_parts": [("enters", "Goes in"), ("turns", "Turns"), ("leaves", "Comes out")],
+        "felt_parts": [
+            ("enters", "Goes in"),
+            ("turns", kind.turning_words if kind else "Turns"),
+            ("leaves", "Comes out"),
+        ],
+        "works_words": kind.works_words if kind else "Goes freely",
         "ways_up": WayUp.choices,
         "both_ways": tag.family_record is None or tag.family.goes_both_ways,
         "beside": beside_of(tag, piece),
         "taking": room_shown(tag, piece, ground) if tag.family_record and tag.family.can_be_recut else None,
-        "finish": [(look, words, look in piece.finish) for look, words in FINISH.items()],
+        "finish": [(look, words, look in piece.finish) for look, words in finish_of(tag).items()],
         "marks": _marks(tag),
         "grades": [(grade, str(grade)) for grade in range(BEST_GRADE + 1)],
     }
