@@ -47,6 +47,9 @@ class Errors:
     sd: float  # of one depth error on a sound machine
     sd_space: float
     tolerance: Tolerance
+    falls: Array  # (n,) 1 where a deeper cut has the smaller value, -1 where it has the larger
+    tool: Array  # (n,) which tool cut it, from 0
+    tool_of_s: Array  # (m,) likewise, of the positions measured
 
     @property
     def ones(self) -> Array:
@@ -77,9 +80,12 @@ class CauseModel:
     mended_by: MendedBy = MendedBy.CUTTING
     shifts_places: bool = False
     shows: Callable[[Errors], bool] = _always
+    places: Callable[[Errors], float] | None = None  # of the position errors, where they are not shifted all alike
 
     def log_evidence(self, errors: Errors) -> float:
         """Log p(errors | cause): depth errors and position errors together."""
+        if self.places is not None:
+            return self.depths(errors) + self.places(errors)
         shift = COMMON * errors.tolerance.space if self.shifts_places else 0.0
         return self.depths(errors) + log_normal(errors.s, errors.sd_space, np.ones((len(errors.s), 1)), [shift])
 
@@ -200,3 +206,82 @@ CAUSES: Mapping[str, CauseModel] = {
     "loose": CauseModel(0.02, _loose, _plain("Errors without a pattern: a loose jaw, a worn bearing or a dull wheel.")),
 }
 """Those of a key cut along its edge."""
+
+
+def _across(errors: Errors) -> float:
+    return log_normal(errors.e, errors.sd, errors.falls[:, None], [errors.size])
+
+
+def _across_says(errors: Errors, say: Say) -> str:
+    off = float((errors.falls * errors.e).mean())
+    way = "away from" if off > 0 else "towards"
+    return (
+        f"Every wall lies {way} the reference edge alike, by {say(abs(off), False)}: the clamp's face, or the axis "
+        "across, is off. Touch the face off again."
+    )
+
+
+def _tilt(errors: Errors) -> float:
+    design = np.column_stack([errors.falls, errors.falls * errors.x])
+    return log_normal(errors.e, errors.sd, design, [errors.size, 2 * errors.size])
+
+
+def _mill_says(errors: Errors, say: Say) -> str:
+    left = float(errors.e.mean())
+    return (
+        f"Every wall has metal left, {say(abs(left), False)} on average, whichever side its metal is on: the mill is "
+        "worn smaller, by twice that. Measure it; no offset mends it, a new mill or its own diameter in the plan does."
+    )
+
+
+def _drill_places(errors: Errors) -> float:
+    """One drill's holes alone are off along the blade, whichever it is."""
+    shift = COMMON * errors.tolerance.space
+    tools = np.unique(errors.tool_of_s)
+    each = [
+        log_normal(errors.s, errors.sd_space, (errors.tool_of_s == tool).astype(float)[:, None], [shift])
+        for tool in tools
+    ]
+    return float(log_sum(np.array(each)) - np.log(len(tools)))
+
+
+def _drill_says(errors: Errors, say: Say) -> str:
+    means = [float(errors.s[errors.tool_of_s == tool].mean()) for tool in np.unique(errors.tool_of_s)]
+    off = max(means, key=abs)
+    return (
+        f"The holes of one drill alone are off along the blade, by {say(abs(off), False)}: that drill runs off its "
+        "centre, or was put in crooked. Put it in again and drill a flat; pins ride up the cones beside their seats."
+    )
+
+
+MILLED: Mapping[str, CauseModel] = {
+    **{name: CAUSES[name] for name in ("none", "depth", "seat", "single", "gauge", "loose")},
+    "mill": CauseModel(
+        0.06,
+        lambda errors: log_one_way(errors.e, errors.sd, -errors.ones[:, 0], errors.size),
+        _mill_says,
+    ),
+    "across": CauseModel(0.09, _across, _across_says, shows=lambda errors: _differs(errors.falls)),
+    "angle": CauseModel(
+        0.06,
+        _tilt,
+        _plain(
+            "The error grows along the blade: the clamp's face is tilted, or the key lay at an angle. Clean the face, "
+            "clamp again; touch it off at both ends, for no offset mends a tilt."
+        ),
+        shows=lambda errors: _differs(errors.x),
+    ),
+}
+"""Those of a key whose walls are milled: a mill worn smaller moves every wall towards its groove, a face that is off
+moves all of them the same way."""
+DRILLED: Mapping[str, CauseModel] = {
+    **{name: CAUSES[name] for name in ("none", "depth", "seat", "angle", "single", "gauge", "loose")},
+    "drill": CauseModel(
+        0.05,
+        _scatter,
+        _drill_says,
+        shows=lambda errors: len(errors.s) > 0 and _differs(errors.tool_of_s),
+        places=_drill_places,
+    ),
+}
+"""Those of a key whose holes are drilled."""

@@ -8,10 +8,11 @@ from functools import partial
 
 import numpy as np
 
-from keycore.family import Tolerance
+from keycore.family import Tolerance, Track
 from keycore.kinds.causes import CAUSES, COMMON, Array, CauseModel, Errors, MendedBy, Say, log_normal
 from keycore.logs import log_sum
 from keycore.proving.verdict import ProofCut
+from keycore.tools import Tool
 
 UNEVEN = 0.25  # a sound machine's own scatter
 
@@ -29,13 +30,15 @@ class Cause:
 def likely_causes(
     cuts: Sequence[ProofCut], sd: float, tolerance: Tolerance, unit: str = "", *, falls_when_deeper: bool = True,
     among: Mapping[str, CauseModel] | None = None, say: Say | None = None, sd_space: float | None = None,
+    tracks: Sequence[Track] | None = None,
 ) -> list[Cause]:  # fmt: skip
     """Rank what may have made these errors.
 
     Arguments: ``cuts`` (n,) as measured, at least one; ``sd`` of one measurement, the family's tolerance, the ``unit``
     to name in words, ``falls_when_deeper`` whether a deeper cut has the smaller value: errors are judged by the metal
     left; the causes ``among`` which to choose, those of an edge without it; how to ``say`` a length, where that is not
-    in its own unit; ``sd_space`` of a position, where that has another unit. A cause that these cuts cannot show has
+    in its own unit; ``sd_space`` of a position, where that has another unit; the ``tracks`` (n,) of the cuts, where
+    their tools or the way their values go tell causes apart. A cause that these cuts cannot show has
     no weight. Returns every cause with weights that sum to 1, likeliest first. Raises nothing.
 
     >>> deep = [ProofCut(n, 0.2 * n, 0.1, 0.1 + 0.004) for n in (1, 2, 3)]
@@ -43,7 +46,9 @@ def likely_causes(
     >>> found[0].cause, "deep" in found[0].says, {c.cause: c.weight for c in found}["scale"]
     ('seat', True, 0.0)
     """
-    errors = _errors(cuts, sd, tolerance, 1.0 if falls_when_deeper else -1.0, sd_space)
+    ways = [falls_when_deeper] * len(cuts) if tracks is None else [track.falls_when_deeper for track in tracks]
+    tools = [None] * len(cuts) if tracks is None else [track.tool for track in tracks]
+    errors = _errors(cuts, sd, tolerance, ways, tools, sd_space)
     models = CAUSES if among is None else among
     logs = {
         name: np.log(model.prior) + model.log_evidence(errors) if model.shows(errors) else -np.inf
@@ -78,7 +83,7 @@ def one_side_alone(cuts: Sequence[ProofCut], sides: Sequence[str], sd: float, to
     """
     if len(set(sides)) != 2:
         return 0.0
-    errors = _errors(cuts, sd, tolerance)
+    errors = _errors(cuts, sd, tolerance, [True] * len(cuts), [None] * len(cuts))
     place = np.argsort([cut.from_gauge for cut in cuts], kind="stable")
     size = COMMON * tolerance.value
     of_side = [np.array([[float(sides[n] == side)] for n in place]) for side in sorted(set(sides))]
@@ -92,22 +97,30 @@ def one_side_alone(cuts: Sequence[ProofCut], sides: Sequence[str], sd: float, to
 
 
 def _errors(
-    cuts: Sequence[ProofCut], sd: float, tolerance: Tolerance, way: float = 1.0, sd_space: float | None = None
-) -> Errors:
-    ordered = sorted(cuts, key=lambda cut: cut.from_gauge)  # stable: one_side_alone counts on it
+    cuts: Sequence[ProofCut], sd: float, tolerance: Tolerance, falls: Sequence[bool], tools: Sequence[Tool | None],
+    sd_space: float | None = None,
+) -> Errors:  # fmt: skip
+    order = sorted(range(len(cuts)), key=lambda n: cuts[n].from_gauge)  # stable: one_side_alone counts on it
+    ordered = [cuts[n] for n in order]
+    way = np.array([1.0 if falls[n] else -1.0 for n in order])
+    known = list(dict.fromkeys(tools))
+    tool = np.array([known.index(tools[n]) for n in order], dtype=float)
     values = np.array([cut.value for cut in ordered])
     jumps = np.abs(np.diff(values, prepend=values[0], append=values[-1]))
     steep = np.maximum(jumps[:-1], jumps[1:])
-    spaces = [cut.space_error for cut in ordered if cut.space_error is not None]
+    is_placed = [cut.space_error is not None for cut in ordered]
     return Errors(
         e=way * np.array([cut.error for cut in ordered]),
-        s=np.array(spaces),
+        s=np.array([cut.space_error for cut in ordered if cut.space_error is not None]),
         x=_centred(np.array([cut.from_gauge for cut in ordered])),
         v=_centred(values),
         steep=steep / steep.max() if steep.max() > 0 else steep,
         sd=float(np.hypot(sd, UNEVEN * tolerance.value)),
         sd_space=float(np.hypot(sd if sd_space is None else sd_space, UNEVEN * tolerance.space)),
         tolerance=tolerance,
+        falls=way,
+        tool=tool,
+        tool_of_s=tool[is_placed],
     )
 
 

@@ -121,7 +121,13 @@ def judge_measured(
         cuts=stood,
         sd=sd,
         sd_once=by.sd_once,
-        causes=_causes([proof for proof in proofs if proof], sd, family, family.tolerance, say),
+        causes=_causes(
+            [(proof, cut.track) for proof, cut in zip(proofs, measured, strict=True) if proof],
+            sd,
+            family,
+            family.tolerance,
+            say,
+        ),
         verdict=worst([verdict for verdict in verdicts if verdict is not None]),
         chance=chance,
         repeats_wanted=repeats_needed(by.sd_once, family.tolerance.value, len(cuts), zero=by.zero),
@@ -139,12 +145,15 @@ def sd_along(family: Family, sd: float) -> float:
     return family.space.from_machine(family.depth.to_machine(sd))
 
 
-def _causes(cuts: Sequence[ProofCut], sd: float, family: Family, tolerance: Tolerance, say: Say) -> tuple[Cause, ...]:
+def _causes(
+    cuts: Sequence[tuple[ProofCut, str]], sd: float, family: Family, tolerance: Tolerance, say: Say
+) -> tuple[Cause, ...]:
     if not cuts:
         return ()
     among = family.kind.cutting.suspects if family.kind.cutting else None
-    falls, along = family.tracks[0].falls_when_deeper, sd_along(family, sd)
-    return tuple(likely_causes(cuts, sd, tolerance, falls_when_deeper=falls, among=among, say=say, sd_space=along))
+    proofs, tracks = [proof for proof, _ in cuts], [family.track(name) for _, name in cuts]
+    along = sd_along(family, sd)
+    return tuple(likely_causes(proofs, sd, tolerance, among=among, say=say, sd_space=along, tracks=tracks))
 
 
 def _mean_of(family: Family, cut: CutReadings, wanted: float) -> ProofCut | None:

@@ -24,10 +24,35 @@ FURTHER = {
 FURTHER_PRIOR = 0.04  # each, beside "nothing but scatter"
 
 CLUES: Mapping[str, Mapping[str, float]] = {
-    "rubs": {"none": 0.15, "depth": 0.35, "loose": 0.3, "burr": 0.4, "scale": 0.3, "seat": 0.1, "crooked": 0.3},
-    "snags": {"none": 0.1, "depth": 0.35, "seat": 0.5, "cutter": 0.45, "angle": 0.4, "single": 0.45, "loose": 0.35},
+    "rubs": {
+        "none": 0.15,
+        "mill": 0.4,
+        "across": 0.35,
+        "drill": 0.4,
+        "depth": 0.35,
+        "loose": 0.3,
+        "burr": 0.4,
+        "scale": 0.3,
+        "seat": 0.1,
+        "crooked": 0.3,
+    },
+    "snags": {
+        "none": 0.1,
+        "mill": 0.35,
+        "across": 0.4,
+        "drill": 0.45,
+        "depth": 0.35,
+        "seat": 0.5,
+        "cutter": 0.45,
+        "angle": 0.4,
+        "single": 0.45,
+        "loose": 0.35,
+    },
     "stuck": {
         "none": 0.02,
+        "mill": 0.45,
+        "across": 0.5,
+        "drill": 0.4,
         "depth": 0.45,
         "single": 0.4,
         "seat": 0.4,
@@ -84,6 +109,9 @@ CHECKS = (
     Check("Try it the other way up.", frozenset({"crooked"})),
     Check("Rock the blank in the jaw: does it move when tugged?", frozenset({"loose", "angle"})),
     Check("Measure where two cuts sit along the blade.", frozenset({"gauge"})),
+    Check("Measure the mill across its flutes.", frozenset({"mill"})),
+    Check("Measure where a hole of each drill sits along the blade.", frozenset({"drill"})),
+    Check("Touch the clamp's face off again, at both ends.", frozenset({"across", "angle"})),
     Check("Measure the blank's thickness and spine beside a good one.", frozenset({"burr"})),
     Check("Look at the wheel: its flat and angle, chips in it.", frozenset({"cutter", "steep"})),
     Check(

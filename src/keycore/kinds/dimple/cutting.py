@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Iterable, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from itertools import pairwise
 from math import hypot
 
@@ -15,7 +15,7 @@ from keycore.family import Blank, Family, Gauge, Place, Track
 from keycore.geometry.profile import flats_left
 from keycore.geometry.shape import Curve, Shape, Spot, View, circle
 from keycore.kind import LONG_AXIS, Clamping, Column, Cutting, HandCheck, RestsOn, Way
-from keycore.kinds.causes import CAUSES
+from keycore.kinds.causes import DRILLED
 from keycore.kinds.dimple import FACES, least_under, macs_of_drill, row_of, slope
 from keycore.kinds.handling import CUTTER, GLASSES, GUARD, STOP_AWAY, TUGGED
 from keycore.tools import Drill, Tool, Wheel
@@ -332,6 +332,6 @@ CUTTING = Cutting(
     reach=no_reach,
     working=working,
     handling=HANDLING,
-    suspects={name: replace(CAUSES[name]) for name in ("none", "depth", "gauge", "seat", "angle", "loose", "single")},
+    suspects=DRILLED,
     ways=ways,
 )

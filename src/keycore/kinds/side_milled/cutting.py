@@ -13,7 +13,7 @@ from keycore.family import Blank, Family, Gauge, Place, Track
 from keycore.geometry.disc import Rolled, roll
 from keycore.geometry.shape import Curve, Points, Shape, Spot, View
 from keycore.kind import LONG_AXIS, Clamping, Column, Cutting, HandCheck, RestsOn, Way
-from keycore.kinds.causes import CAUSES
+from keycore.kinds.causes import MILLED
 from keycore.kinds.handling import CUTTER, GLASSES, GUARD, STOP_AWAY, TUGGED
 from keycore.kinds.side_milled import BELOW, FACES, SIDES, across, gaps, least_rib, macs_of_ramp, wall_needed
 from keycore.tools import Mill, Tool
@@ -395,6 +395,6 @@ CUTTING = Cutting(
     reach=no_reach,
     working=working,
     handling=HANDLING,
-    suspects={name: CAUSES[name] for name in ("none", "depth", "gauge", "seat", "angle", "loose", "single")},
+    suspects=MILLED,
     ways=ways,
 )

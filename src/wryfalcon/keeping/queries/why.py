@@ -119,12 +119,17 @@ def _one_side(tag: Tag, proof: MeasuredKey) -> float | None:
     """How much speaks for one side being off alone; None for a key of one side."""
     assert tag.family.tolerance is not None
     measured = [cut for cut in proof.cuts if cut.measured is not None]
-    if len({cut.track for cut in measured}) != 2:
+    if len({cut.track for cut in measured}) != 2 or _is_one_face(tag, {cut.track for cut in measured}):
         return None
     cuts = [
         ProofCut(cut.space, cut.from_gauge, cut.wanted, cut.measured) for cut in measured if cut.measured is not None
     ]
     return one_side_alone(cuts, [cut.track for cut in measured], proof.sd, tag.family.tolerance)
+
+
+def _is_one_face(tag: Tag, tracks: set[str]) -> bool:
+    """Whether tracks lie on one face, which is cut in one clamping: nothing is turned over between them."""
+    return tag.family.kind.is_of_faces and len({tag.family.track(name).face for name in tracks}) == 1
 
 
 def _felt(piece: Piece) -> list[KeyFelt]:
