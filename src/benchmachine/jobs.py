@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any
 
+from benchmachine.wall import Milled
+
 MOST_CUTS = 400
+MOST_POINTS = 2_000
+MOST_ACROSS = 20.0  # mm
 
 
 class Refused(Exception):
@@ -19,18 +23,26 @@ class Holder:
     space: str
     depth: str
     by_hand: bool = False
+    third: str = ""  # an axis that stands still while a cut is made: how deep a mill is, which row a drill
 
     @property
-    def axes(self) -> tuple[str, str]:
-        """Both, the space first."""
-        return self.space, self.depth
+    def axes(self) -> tuple[str, ...]:
+        """All, the space first."""
+        return (self.space, self.depth, self.third) if self.third else (self.space, self.depth)
+
+    @property
+    def is_face(self) -> bool:
+        """Whether it holds a blade flat on a face that can be touched off."""
+        return (self.space, self.depth) == ("X", "Y")
 
 
 JAW, ADAPTER, TURNING_CLAMP = Holder("X", "Z"), Holder("A", "X", by_hand=True), Holder("X", "A")
 FACE_CLAMP = Holder("X", "Y")
-HOLDERS = {holder.axes: holder for holder in (JAW, ADAPTER, TURNING_CLAMP, FACE_CLAMP)}
+HOLDERS = {(holder.space, holder.depth): holder for holder in (JAW, ADAPTER, TURNING_CLAMP, FACE_CLAMP)}
 """A jaw; an adapter indexed by hand and fed by the axis that else makes the place; a clamp that turns the key; one that
 holds a blade flat, its face up, for a mill whose walls the axis across makes."""
+THIRD = {("X", "Z"): "Y", ("X", "Y"): "Z"}
+"""The further axis of a holder: across in the jaw, into the face in the clamp that holds a blade flat."""
 ANGLES = frozenset({"A"})
 DEEPER = ("less", "more", "turned")
 """What a deeper cut's number is; of a turning clamp, or where walls face both ways, it is neither."""
@@ -49,7 +61,10 @@ class Job:
     deeper: str = "less"
     at: int = 0  # the next cut
     share: float = 0.0  # how much of it is done
+    face: str = ""  # of the clamp that it lies on
     made: dict[str, tuple[float, float]] = field(default_factory=dict)  # place: true (position, value)
+    third: dict[str, float] = field(default_factory=dict)  # place: where the third axis truly stood
+    milled: list[Milled] = field(default_factory=list)
 
     @property
     def following(self) -> dict[str, Any]:
@@ -71,10 +86,11 @@ class Job:
 def holder_for(axes: Any) -> Holder:
     """What holds a key whose space and depth these axes make, or Refused."""
     named = tuple(axes) if isinstance(axes, list | tuple) and all(isinstance(axis, str) for axis in axes) else ()
-    if named not in HOLDERS:
+    pair, further = (named[0], named[1]) if len(named) > 1 else ("", ""), named[2:]
+    if pair not in HOLDERS or (further and further != (THIRD.get(pair, ""),)):
         known = ", ".join(" and ".join(pair) for pair in HOLDERS)
         raise Refused(f"it has nothing that makes space and depth so, only by {known}")
-    return HOLDERS[named]
+    return replace(HOLDERS[pair], third=further[0]) if further else HOLDERS[pair]
 
 
 def checked_cuts(cuts: Any, holder: Holder) -> list[dict[str, Any]]:
@@ -82,8 +98,8 @@ def checked_cuts(cuts: Any, holder: Holder) -> list[dict[str, Any]]:
     if not isinstance(cuts, list) or not 0 < len(cuts) <= MOST_CUTS:
         raise Refused(f"a job has 1 to {MOST_CUTS} cuts")
     for cut in cuts:
-        if not isinstance(cut, dict) or set(cut) != {"clamping", "place", "at", "tool"}:
-            raise Refused("a cut has clamping, place, at and tool")
+        if not isinstance(cut, dict) or set(cut) - {"mill"} != {"clamping", "place", "at", "tool"}:
+            raise Refused("a cut has clamping, place, at and tool, one that is milled its mill too")
         if not isinstance(cut["clamping"], int) or cut["clamping"] < 1 or not isinstance(cut["place"], str):
             raise Refused("a clamping is a number from 1, a place a name")
         if not isinstance(cut["at"], dict) or set(cut["at"]) != set(holder.axes):
@@ -92,4 +108,28 @@ def checked_cuts(cuts: Any, holder: Holder) -> list[dict[str, Any]]:
             raise Refused("an axis goes to a number of millimetres or degrees")
         if cut["tool"] is not None and not isinstance(cut["tool"], str):
             raise Refused("a tool is a name, or none")
+        _check_mill(cut.get("mill"), holder)
     return [dict(cut) for cut in cuts]
+
+
+def _check_mill(mill: Any, holder: Holder) -> None:
+    """Refuse a stretch of a wall that has no way, or none that a mill in a face can go."""
+    if mill is None:
+        return
+    if not holder.is_face:
+        raise Refused("it mills along a way in the face clamp only")
+    if not isinstance(mill, dict) or set(mill) != {"way", "run", "metal", "diameter"}:
+        raise Refused("a mill has way, run, metal and diameter")
+    way, across = mill["way"], mill["diameter"]
+    if not isinstance(mill["run"], str) or mill["metal"] not in ("below", "above"):
+        raise Refused("a run is a name, metal below or above its wall")
+    if not _is_number(across) or not 0 < across < MOST_ACROSS:
+        raise Refused("a mill is of some millimetres across")
+    if not isinstance(way, list) or not 1 < len(way) <= MOST_POINTS:
+        raise Refused(f"a way has 2 to {MOST_POINTS} points")
+    if not all(isinstance(point, list) and len(point) == 2 and all(map(_is_number, point)) for point in way):
+        raise Refused("a point of a way is two numbers of millimetres")
+
+
+def _is_number(told: Any) -> bool:
+    return isinstance(told, int | float) and not isinstance(told, bool) and abs(told) < 1000

@@ -12,12 +12,17 @@ from random import Random
 from typing import Any
 
 from benchmachine.clock import Clock
-from benchmachine.faults import Faults
-from benchmachine.jobs import ANGLES, DEEPER, HOLDERS, JAW, Job, Refused, checked_cuts, holder_for
+from benchmachine.faults import FaceFaults, Faults
+from benchmachine.jobs import ANGLES, DEEPER, JAW, Job, Refused, checked_cuts, holder_for
 from benchmachine.memory import Journal
+from benchmachine.metal import Metal
+from benchmachine.wall import Milled, wall_at
 
 DEEPEST_FEED = 0.4  # share of a cut's time spent moving before the plunge
 ANSWERS_KEPT = 5_000
+TOUCH_SD = 0.002  # mm, of one touch
+APART = 24.0  # mm between the two places along a face that are touched
+MOST_THICK = 20.0  # mm
 NOTHING = Journal(None)
 AFTER_HOMING = {"stalled": "held", "done": "idle"}
 AFTER_SWITCHING_ON = {
@@ -55,7 +60,7 @@ class Machine:
         self, seed: int, seconds_per_cut: float = 0.5, *,
         memory: Journal = NOTHING, ledger: Journal = NOTHING, clock: Clock | None = None,
     ) -> None:  # fmt: skip
-        self.random = Random(seed)
+        self.random, self.seed = Random(seed), seed
         self.faults = Faults.drawn(self.random)
         self.memory, self.ledger, self.clock = memory, ledger, clock or Clock()
         self.seconds_per_cut = seconds_per_cut
@@ -68,6 +73,8 @@ class Machine:
         self.tray: dict[str, Job] = {}
         self.clamped: int | None = None
         self.tool: str | None = None  # as it was last said to be fitted
+        self.lying = "empty"  # what a hand put on the clamp's face to touch it off
+        self.lying_thick = 0.0  # how much of it there is under the tool, mm
         self.seat = (0.0, 0.0)  # this clamping's own error: all over, and per mm
         self.cuts_made = 0
         self.stall_next = False
@@ -181,7 +188,7 @@ class Machine:
 
     def load(
         self, job: str, cuts: list[dict[str, Any]], blank_height: float, client: str = "", onto: str | None = None, *,
-        axes: Any = JAW.axes, deeper: str = "less",
+        axes: Any = JAW.axes, deeper: str = "less", face: str = "",
     ) -> dict[str, Any]:  # fmt: skip
         """Take a job in. One that it knows is gone on with, or is finished, and never begun again."""
         if job in self.tray or (self.job is not None and self.job.id == job):
@@ -200,7 +207,7 @@ class Machine:
             self._happen(("set-aside", {}, {"cut": self.job.at}))
         private = {
             "cuts": checked, "blank_height": float(blank_height), "client": client, "onto": onto,
-            "axes": list(holder.axes), "deeper": deeper,
+            "axes": list(holder.axes), "deeper": deeper, "face": str(face)[:60],
         }  # fmt: skip
         was = self.aside.get(job)
         self._happen(("loaded", private, {"of": len(checked), "cut": was.at if was else 0}), job=job)
@@ -295,6 +302,12 @@ class Machine:
         holds = open and self.state == "cutting"
         self._happen(moved, *([("held", {}, {"reason": "lid"})] if holds else []))
 
+    def put(self, lying: str, thick: float = 0.0) -> None:
+        """A hand lays something on the clamp's face, or clears it: empty, flat or key, so many millimetres thick."""
+        if lying not in ("empty", "flat", "key") or not 0 <= float(thick) < MOST_THICK:
+            raise Refused("a hand puts in a flat or a key, or leaves it empty")
+        self._happen(("laid", {"lying": lying, "thick": 0.0 if lying == "empty" else float(thick)}, {}))
+
     def inject(self, fault: str, value: float = 0.0) -> None:
         """For tests and practice: ``stall`` the next cut, put a ``new-wheel`` on, or set a hidden fault."""
         try:
@@ -309,8 +322,30 @@ class Machine:
         if key is None or place not in key.made:
             raise Refused("there is no such cut to measure")
         at, value = key.made[place]
-        of_space, of_depth = (self._read_sd(axis) for axis in key.holder.axes)
-        return {"value": value + self.random.gauss(0, of_depth), "position": at + self.random.gauss(0, of_space)}
+        of_space, of_depth, *of_third = (self._read_sd(axis) for axis in key.holder.axes)
+        read = {"value": value + self.random.gauss(0, of_depth), "position": at + self.random.gauss(0, of_space)}
+        if place in key.third and of_third:
+            read["third"] = key.third[place] + self.random.gauss(0, of_third[0])
+        return read
+
+    def touch(self, face: str, at: str, client: str = "") -> dict[str, float]:
+        """Come down on a face of a clamp, or on what lies on it, at both its ends: where it touched, mm.
+
+        ``floor`` and ``top`` are heights, ``edge`` is how far across the reference edge of a key lies.
+        """
+        if self.state not in ("idle", "done"):
+            raise Refused(
+                "it is not homed" if self.state == "unhomed" else f"it is {self.state}: the clamp is not free"
+            )
+        if at not in ("floor", "top", "edge"):
+            raise Refused("it touches floor, top or edge")
+        if at == "edge" and self.lying != "key":
+            raise Refused("it found no edge to touch")
+        own, faults = FaceFaults.of(self.seed, face), self.faults
+        start = own.across + faults.face_across if at == "edge" else own.floor + faults.face_floor + self.lying_thick
+        tilt = own.tilt + faults.face_tilt if at == "edge" else 0.0
+        near, far = (start + tilt * x + self.random.gauss(0, TOUCH_SD) for x in (0.0, APART))
+        return {"near": near, "far": far, "apart": APART}
 
     def _read_sd(self, axis: str) -> float:
         """How well what an axis made is read."""
@@ -346,11 +381,8 @@ class Machine:
 
     def _finish_cut(self, job: Job) -> None:
         cut, number = job.cuts[job.at], job.at
-        position, value = self._as_cut(job, cut["at"])
-        before = job.made[cut["place"]][1] if cut["place"] in job.made else job.blank_height
-        only_off = {"less": min(value, before), "more": max(value, before), "turned": value}
-        made = (position, only_off[job.deeper])  # metal only ever comes off
-        done: What = ("cut-done", {"made": made}, {"cut": number, "place": cut["place"]})
+        made = self._metal.made(job, cut)
+        done: What = ("cut-done", made, {"cut": number, "place": cut["place"]})
         following = job.cuts[number + 1] if number + 1 < len(job.cuts) else None
         if following is None:
             self._happen(done, ("finished", {}, {}))
@@ -363,26 +395,9 @@ class Machine:
         else:
             self._happen(done)
 
-    def _as_cut(self, job: Job, at: dict[str, float]) -> tuple[float, float]:
-        """Where a cut comes out: a jaw's errors along it and in depth; those of the axis that makes it elsewhere."""
-        faults, position, value = self.faults, at[job.holder.space], at[job.holder.depth]
-        if job.holder is JAW:
-            error = (
-                faults.depth_offset
-                + (faults.jaw_angle + self.seat[1]) * position
-                + faults.wheel_wear * self.cuts_made
-                + self.seat[0]
-                + self.random.gauss(0, faults.noise)
-            )
-            return position + faults.space_offset + self.random.gauss(0, faults.noise), value + error
-        return self._made_by(job.holder.space, position), self._made_by(job.holder.depth, value)
-
-    def _made_by(self, axis: str, number: float) -> float:
-        """A number as an axis of an adapter or a turning clamp makes it."""
-        faults = self.faults
-        if axis in ANGLES:
-            return number + faults.turn_offset + self.random.gauss(0, faults.turn_noise)
-        return number + faults.space_offset + self.random.gauss(0, faults.noise)
+    @property
+    def _metal(self) -> Metal:
+        return Metal(self.faults, self.random, self.seed, *self.seat, self.cuts_made)
 
     # --- what it looks at before it does something ---------------------------------------------------
 
@@ -424,11 +439,12 @@ class Machine:
 
     def _take_loaded(self, event: dict[str, Any], private: dict[str, Any]) -> None:
         name, onto = event["job"], private["onto"]
-        made = dict(self.tray[onto].made) if onto is not None else {}
-        holder = HOLDERS[tuple(private.get("axes", JAW.axes))]
+        before = self.tray[onto] if onto is not None else None
         fresh = Job(
-            name, private["client"], private["cuts"], private["blank_height"], onto, holder,
-            private.get("deeper", "less"), made=made,
+            name, private["client"], private["cuts"], private["blank_height"], onto,
+            holder_for(private.get("axes", list(JAW.axes))), private.get("deeper", "less"),
+            face=private.get("face", ""), made=dict(before.made) if before else {},
+            third=dict(before.third) if before else {}, milled=list(before.milled) if before else [],
         )  # fmt: skip
         self.job = self.aside.pop(name, fresh)
         self.clamped, self.state = None, "loaded"
@@ -454,8 +470,26 @@ class Machine:
     def _take_cut_done(self, event: dict[str, Any], private: dict[str, Any]) -> None:
         assert self.job is not None
         self.job.made[event["place"]] = (private["made"][0], private["made"][1])
+        if "third" in private:
+            self.job.third[event["place"]] = private["third"]
+        if "milled" in private:
+            clamping, run, metal, radius, way = private["milled"]
+            self.job.milled.append(Milled(clamping, run, metal, radius, tuple((x, y) for x, y in way)))
+            self._walls_moved(self.job)
         self.job.at, self.job.share = event["cut"] + 1, 0.0
         self.cuts_made += 1
+
+    def _walls_moved(self, job: Job) -> None:
+        """A stretch takes metal off beside those before it: its neighbours' walls stand where the mill left them."""
+        last = job.milled[-1]
+        for cut in job.cuts:
+            is_of_run = cut.get("mill") and (cut["clamping"], cut["mill"]["run"]) == (last.clamping, last.run)
+            if is_of_run and cut["place"] in job.made:
+                position = job.made[cut["place"]][0]
+                job.made[cut["place"]] = (position, wall_at(job.milled, last, position))
+
+    def _take_laid(self, event: dict[str, Any], private: dict[str, Any]) -> None:
+        self.lying, self.lying_thick = private["lying"], private["thick"]
 
     def _take_index_wanted(self, event: dict[str, Any], private: dict[str, Any]) -> None:
         self.state = "index"
@@ -464,7 +498,7 @@ class Machine:
         self.state = "tool"
 
     def _take_tool_fitted(self, event: dict[str, Any], private: dict[str, Any]) -> None:
-        self.tool = event["tool"]
+        self.tool, self.faults.drill_off = event["tool"], 0.0
 
     def _take_turn_wanted(self, event: dict[str, Any], private: dict[str, Any]) -> None:
         self.state = "turn"
@@ -492,14 +526,16 @@ TAKES: dict[str, Callable[[Machine, dict[str, Any], dict[str, Any]], None]] = {
     "stalled": Machine._take_stalled, "cut-done": Machine._take_cut_done, "turn-wanted": Machine._take_turn_wanted,
     "finished": Machine._take_finished, "lid-opened": Machine._take_lid, "lid-closed": Machine._take_lid,
     "touched": Machine._take_touched, "index-wanted": Machine._take_index_wanted, "indexed": Machine._take_going,
-    "tool-wanted": Machine._take_tool_wanted, "tool-fitted": Machine._take_tool_fitted,
+    "tool-wanted": Machine._take_tool_wanted, "tool-fitted": Machine._take_tool_fitted, "laid": Machine._take_laid,
 }  # fmt: skip
 
 COMMANDS: dict[str, Callable[..., Any]] = {
     "home": Machine.home, "load": Machine.load, "find": Machine.find, "clamp": Machine.clamp, "start": Machine.start,
     "hold": Machine.hold, "resume": Machine.resume, "stop": Machine.stop, "measure": Machine.measure,
-    "fit": Machine.fit, "index": Machine.index,
+    "fit": Machine.fit, "index": Machine.index, "touch": Machine.touch,
 }  # fmt: skip
 """What a client may ask by name; status and events are answered by the server itself."""
-HANDS: dict[str, Callable[..., Any]] = {"lid": Machine.lid, "inject": Machine.inject, "pass": Machine.advance}
+HANDS: dict[str, Callable[..., Any]] = {
+    "lid": Machine.lid, "inject": Machine.inject, "put": Machine.put, "pass": Machine.advance,
+}  # fmt: skip
 """What is not asked by a client: a hand at the machine, mischance, and time where it stands still."""

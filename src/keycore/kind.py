@@ -173,6 +173,8 @@ class Way:
 
     also: Mapping[str, float]
     path: tuple[tuple[float, float], ...] = ()
+    across: float = 0.0  # of the tool that goes that way; 0 without a path
+    metal: str = ""  # the side of the wall on which metal stays, below or above; "" without a path
 
 
 @dataclass(frozen=True, slots=True)

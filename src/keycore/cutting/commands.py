@@ -2,7 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
+from itertools import pairwise
+
+import numpy as np
 
 from keycore.cutting.plan import Plan, cutting_of
 from keycore.family import Place
@@ -91,6 +95,28 @@ def ways_of(plan: Plan, offsets: MachineOffsets = AS_TOLD) -> dict[str, Way]:
         name: Way(
             {axis: to_mm(number) for axis, number in way.also.items()},
             tuple((to_mm(x) + offsets.space, to_mm(y) + offsets.value) for x, y in way.path),
+            to_mm(way.across),
+            way.metal,
         )
         for name, way in (ways(plan) if ways is not None else {}).items()
     }
+
+
+def stretches(way: Way, positions: Sequence[float]) -> list[tuple[tuple[float, float], ...]]:
+    """A way in one stretch for each cut along it, from halfway to the cut before to halfway to the one after.
+
+    The first begins where the way does, the last ends where it ends; each begins where the one before it ended.
+    Arguments: a ``way`` with a path, and ``positions`` (n,) of its cuts along it, rising, mm. Returns n stretches of
+    at least two points. Raises nothing.
+
+    >>> stretches(Way({}, ((0.0, 1.0), (4.0, 1.0), (10.0, 4.0))), [2.0, 6.0])
+    [((0.0, 1.0), (4.0, 1.0)), ((4.0, 1.0), (10.0, 4.0))]
+    """
+    xs, ys = np.array(way.path, dtype=float).T
+    middles = [(a + b) / 2 for a, b in pairwise(positions)]
+    ends = [float(xs[0]), *(min(max(middle, float(xs[0])), float(xs[-1])) for middle in middles), float(xs[-1])]
+    found = []
+    for low, high in pairwise(ends):
+        at = [low, *(float(x) for x in xs if low < x < high), high]
+        found.append(tuple((x, float(np.interp(x, xs, ys))) for x in at))
+    return found

@@ -379,8 +379,9 @@ def ways(plan: Plan) -> Mapping[str, Way]:
     for planned in plan.tracks:
         assert isinstance(planned, MilledPlan)
         path = planned.side.path(0.0, plan.blank.length)
-        points = tuple((float(x), float(y)) for x, y in path)
-        found[planned.track.name] = Way({"Z": -wall_needed(planned.track).depth}, points)
+        points, wall = tuple((float(x), float(y)) for x, y in path), wall_needed(planned.track)
+        across = 2 * planned.side.rolled.radius
+        found[planned.track.name] = Way({"Z": -wall.depth}, points, across, wall.metal)
     return found
 
 

@@ -14,15 +14,14 @@ from django.db.models import F
 from django.utils import timezone
 from django.utils.crypto import get_random_string
 
-from keycore.cutting.commands import ways_of
 from keycore.family import Family
 from wryfalcon.accounts.models import User
 from wryfalcon.bench.actions.take_in import check_open
 from wryfalcon.bench.models import MadeHow, Outcome, Piece, PieceState, SetUp, SheetEntry, Tag
 from wryfalcon.bench.piece_states import AT_MACHINE, OPEN, SENT_AGAIN, TO_BE_LOOKED_AT, Operation
 from wryfalcon.bench.queries.cards import EVERY_TICK, Holding, Lapse, Moved, is_practised, moved_since, what_holds
-from wryfalcon.bench.queries.planning import plan_of
 from wryfalcon.bench.queries.proving import cuts_to_deepen, proof_of
+from wryfalcon.bench.queries.ways import cuts_told, ways_told
 from wryfalcon.bench.sentences import plan_head, practice_words, why_not_cut
 from wryfalcon.library.models import Blank
 from wryfalcon.log.actions import write_down
@@ -410,16 +409,6 @@ def _head(piece: Piece) -> list[str]:
     return plan_head(tag, card, offsets, piece.called)
 
 
-def _ways(piece: Piece) -> dict[str, dict[str, Any]]:
-    """The ways of its tracks as they are told to a machine: axes that stand still, the path of the tool's middle."""
-    card, tag = piece.set_up, piece.tag
-    if card is None:
-        return {}
-    plan = plan_of(tag, card.settlement, style=card.style, cutter=card.cutter)
-    offsets = offsets_for(card.machine, tag.family.gauge, card.jaw_side, tag.family_record)
-    return {name: {"also": dict(way.also), "path": way.path} for name, way in ways_of(plan, offsets).items()}
-
-
 def deeper_of(family: Family) -> str:
     """What a deeper cut's number is, as the line protocol says it; neither, where a key is turned or tracks differ."""
     ways = {track.falls_when_deeper for track in family.tracks}
@@ -436,14 +425,16 @@ def send_piece(press: Press, piece: Piece) -> None:
     if other is not None:
         holds = f"{piece.machine} has {other.called} of tag {other.tag} in hand, {other.get_state_display()}"
         raise NotDone(f"{holds}: finish it or stop it there first.")
-    axes = axes_of(piece.machine, piece.set_up.jaw_side if piece.set_up else None)
+    ways, card = ways_told(piece), piece.set_up
+    axes = axes_of(piece.machine, card.jaw_side if card is not None else None)
     data = {
-        "cuts": piece.cuts,
+        "cuts": cuts_told(piece, ways),
         "axes": [axes.space, axes.depth],
         "blank_height": uncut_of(piece.tag.family),
         "deeper": deeper_of(piece.tag.family),
         "head": _head(piece),
-        "ways": _ways(piece),
+        "face": str(card.jaw_side) if card is not None and card.jaw_side is not None else "",
+        "ways": {name: {"also": dict(way.also), "path": way.path} for name, way in ways.items()},
         "onto": piece.onto.job if piece.onto and _is_of(piece.onto, piece.machine) else None,
     }
     place_order(press, piece.machine, Operation.LOAD, job=piece.job, data=data)

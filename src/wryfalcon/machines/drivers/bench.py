@@ -55,10 +55,12 @@ class BenchDriver:
             about["job"] = order.job
         if order.command == "load":
             axes = AxisMap(*order.data["axes"])
+            cuts = order.data["cuts"]
+            further = sorted({axis for cut in cuts for axis in cut.get("also", {})})
             given = {
-                "cuts": _told(order.data["cuts"], axes), "blank_height": order.data["blank_height"],
-                "onto": order.data.get("onto"), "axes": [axes.space, axes.depth],
-                "deeper": order.data.get("deeper", "less"),
+                "cuts": _told(cuts, axes), "blank_height": order.data["blank_height"],
+                "onto": order.data.get("onto"), "axes": [axes.space, axes.depth, *further],
+                "deeper": order.data.get("deeper", "less"), "face": order.data.get("face", ""),
             }  # fmt: skip
             return asdict(read_found(self._ask("load", order.id, **about, **given)))
         if order.command == "home":
@@ -124,8 +126,9 @@ def _told(cuts: Sequence[Command], axes: AxisMap) -> list[dict[str, Any]]:
         {
             "clamping": cut["clamping"],
             "place": cut["place"],
-            "at": move_of(cut).at(axes),
+            "at": {**move_of(cut).at(axes), **cut.get("also", {})},
             "tool": cut.get("tool"),
+            **({"mill": cut["mill"]} if "mill" in cut else {}),
         }
         for cut in cuts
     ]

@@ -27,6 +27,15 @@ class MachineNonsense(Exception):
         self.says, self.raw = says, raw
 
 
+class Milling(TypedDict):
+    """The stretch of a wall that is milled for one cut: the way of the mill's middle, mm."""
+
+    way: list[list[float]]
+    run: str  # the stretches of one wall in one clamping share it
+    metal: str  # the side of the wall that metal stays on
+    diameter: float
+
+
 class Command(TypedDict):
     """One cut as the machine is told it, offsets put in; millimetres, degrees of an angle."""
 
@@ -37,6 +46,8 @@ class Command(TypedDict):
     position: float
     value: float
     tool: NotRequired[str]  # by its name; without one whatever is fitted will do
+    also: NotRequired[dict[str, float]]  # where a further axis stands meanwhile, by its letter
+    mill: NotRequired[Milling]
 
 
 def move_of(cut: Command) -> Move:

@@ -79,11 +79,23 @@ class FoundTold(_Told):
     of: Count
 
 
+Millimetres = Annotated[float, Field(gt=-1_000, lt=1_000)]
+
+
 class ReadingTold(_Told):
     """What comes of reading a cut with the caliper."""
 
-    value: Annotated[float, Field(gt=-1_000, lt=1_000)]
-    position: Annotated[float, Field(gt=-1_000, lt=1_000)]
+    value: Millimetres
+    position: Millimetres
+    third: Millimetres | None = None
+
+
+class TouchTold(_Told):
+    """What comes of touching a face off: where it touched at either end, and how far those are apart."""
+
+    near: Millimetres
+    far: Millimetres
+    apart: Annotated[float, Field(gt=0, lt=1_000)]
 
 
 def read_answer(line: bytes, request: str) -> Answer:
@@ -168,7 +180,12 @@ def read_found(answer: Answer) -> Whereabouts:
 
 def read_reading(answer: Answer) -> dict[str, float]:
     """One reading of the caliper, mm. Raises MachineNonsense."""
-    return _part(ReadingTold, answer.result).model_dump()
+    return _part(ReadingTold, answer.result).model_dump(exclude_none=True)
+
+
+def read_touch(answer: Answer) -> dict[str, float]:
+    """Where a face was touched, mm. Raises MachineNonsense."""
+    return _part(TouchTold, answer.result).model_dump()
 
 
 Part = TypeVar("Part", bound=_Told)
