@@ -49,8 +49,10 @@ class Metal:
             )
             along = faults.space_offset + faults.drill_off + self.random.gauss(0, faults.noise)
             return position + along, value + error
-        off = self._face_off(job, position)[0] if job.holder.is_face else 0.0
-        return self._made_by(job.holder.space, position), self._made_by(job.holder.depth, value) + off
+        if job.holder.is_face:
+            across = self._face_off(job, position)[0] + self.random.gauss(0, faults.noise)
+            return self._made_by(job.holder.space, position), value + across
+        return self._made_by(job.holder.space, position), self._made_by(job.holder.depth, value)
 
     def _face_off(self, job: Job, x: float) -> tuple[float, float]:
         """How far the face that a job lies on is off at ``x``: across and in height."""

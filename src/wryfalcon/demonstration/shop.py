@@ -102,7 +102,8 @@ def _machines() -> None:
         machine=line, name="Face clamp", space_axis="X", depth_axis="Y",
         note="Holds a blade flat, one face up, for mills.",
     )  # fmt: skip
-    JawSide.objects.create(machine=line, clamp=flat, name="flat", slot_depth=0.0)
+    for name in "12":
+        JawSide.objects.create(machine=line, clamp=flat, name=name, slot_depth=0.0)
     turning = Clamp.objects.create(
         machine=line, name="Turning clamp", space_axis="X", depth_axis="A",
         note="Turns the key by itself; probe out before it is plugged in.",

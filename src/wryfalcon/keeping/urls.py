@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from wryfalcon.keeping.views import book, fittings, particulars, practice, touch, tracing, trim, wheels, why
+from wryfalcon.keeping.views import book, faces, fittings, particulars, practice, touch, tracing, trim, wheels, why
 
 app_name = "keeping"
 urlpatterns = [
@@ -21,6 +21,9 @@ urlpatterns = [
     path("machines/<int:pk>/touch/showed", touch.showed, name="touch-showed"),
     path("machines/<int:pk>/duplicates", tracing.duplicates, name="duplicates"),
     path("machines/<int:pk>/duplicates/<int:duplicate>/withdraw", tracing.withdraw, name="duplicate-withdraw"),
+    path("machines/<int:pk>/faces", faces.show, name="faces"),
+    path("machines/<int:pk>/faces/<int:side>/touch", faces.touch, name="touch-face"),
+    path("machines/<int:pk>/faces/<int:side>/put-in", faces.put_in, name="put-face-in"),
     path("machines/<int:pk>/fitted", fittings.fitted, name="fitted"),
     path("machines/<int:pk>/cutter", fittings.cutter, name="fit-cutter"),
     path("machines/<int:pk>/followers/<int:follower>/fit", fittings.follower, name="fit-follower"),

@@ -47,6 +47,7 @@ class Event(models.TextChoices):
     TRIM_MEASURED = "trim-measured", "measured a test key"
     TRIM_CLOSED = "trim-closed", "closed a trim"
     OFFSETS_CHANGED = "offsets-changed", "changed a machine's offsets"
+    FACE_TOUCHED = "face-touched", "touched a clamp's face off"
     MACHINE_WORKED = "machine-worked", "worked on a machine"
     HAND_STUDIED = "hand-studied", "studied hands and calipers"
     SERIES_OFFERED = "series-offered", "code series offered"

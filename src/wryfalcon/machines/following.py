@@ -18,6 +18,7 @@ from django.db import transaction
 from django.db.models import QuerySet
 from django.utils import timezone
 
+from wryfalcon.machines.actions.faces import TOUCH_OFF, keep_touch_told
 from wryfalcon.machines.actions.misreports import note_misreport
 from wryfalcon.machines.actions.orders import EXPIRES_AFTER, OPEN, URGENT
 from wryfalcon.machines.drivers import Delivery, Driver, MachineNonsense, MachineRefused, MachineUnreachable, driver_of
@@ -145,6 +146,8 @@ class _Turn:
                 order = Order.objects.get(pk=pk)
                 _answer(order, OrderState.ACKNOWLEDGED, result=dict(result))
                 order.refresh_from_db()
+                if order.command == TOUCH_OFF:
+                    keep_touch_told(order)
                 self.listener.answered(order)
 
     def _deliver(self, order: Order) -> bool:

@@ -29,7 +29,8 @@ from wryfalcon.drawings.paper import DESK, laid_on
 from wryfalcon.log.actions import note_document
 from wryfalcon.machines.formats.gcode import Program, write_gcode
 from wryfalcon.machines.formats.outline import views_of, write_dxf, write_svg
-from wryfalcon.machines.models import TRACES_SURFACE, Machine
+from wryfalcon.machines.models import TRACES_SURFACE, JawSide, Machine
+from wryfalcon.machines.queries.faces import face_now, has_faces
 from wryfalcon.machines.queries.fittings import axes_of
 from wryfalcon.machines.queries.offsets import offsets_for
 from wryfalcon.machines.views.press import press_of
@@ -160,9 +161,22 @@ def _card_context(tag: Tag, made: SetUp) -> dict[str, Any]:
         "ticks": [(check.id, check.says, check.id in holding.ticks) for check in holding.checks],
         "jaw": draw_jaw(tag.family, card.showing, card.deepest),
         "deepest": card.deepest,
+        "face_says": _face_words(made.jaw_side),
         "loadings": draw_loadings(card.plan) if tag.family.kind.is_of_faces else (),
         "plan_files": _plan_files(card),
     }
+
+
+def _face_words(side: JawSide | None) -> str:
+    """What is to be known of the face that the blade lies on, where it is not touched off; "" where it is."""
+    if side is None or not has_faces(side):
+        return ""
+    face = face_now(side)
+    if face.is_true:
+        return ""
+    moved = next((each.moved_by for each in face.steps if each.moved_by), "")
+    since = f" since {moved}" if moved else ""
+    return f"{side} is not touched off{since}: walls lie as far off as its face does."
 
 
 def _plan_files(card: Card) -> list[tuple[str, str, str]]:

@@ -16,7 +16,7 @@ from wryfalcon.machines.models import Line, Machine, Order, OrderState
 
 URGENT = ("hold", "stop")
 """These overtake everything, and are tried until they are answered."""
-HANDS = ("lid", "inject", "pass")
+HANDS = ("lid", "inject", "put", "pass")
 """What hands do at the simulated machine; they rest on nothing that was seen."""
 OPEN = (OrderState.ASKED, OrderState.SENT)
 EXPIRES_AFTER = timedelta(seconds=10)

@@ -22,10 +22,18 @@ from wryfalcon.machines.drivers.interface import (
     Whereabouts,
     move_of,
 )
-from wryfalcon.machines.drivers.reports import VERSION, Answer, read_answer, read_found, read_heard, read_reading
+from wryfalcon.machines.drivers.reports import (
+    VERSION,
+    Answer,
+    read_answer,
+    read_found,
+    read_heard,
+    read_reading,
+    read_touch,
+)
 
 LONGEST_ANSWER = 4_000_000
-HANDS = frozenset({"lid", "inject", "pass"})
+HANDS = frozenset({"lid", "inject", "put", "pass"})
 """What no client asks: hands at the simulated machine, mischance, and time where it is stepped."""
 
 
@@ -50,6 +58,9 @@ class BenchDriver:
         if order.command in HANDS:
             self._ask(order.command, order.id, **order.data)
             return {}
+        if order.command == "touch":
+            touched = read_touch(self._ask("touch", order.id, face=order.data["face"], at=order.data["at"]))
+            return {**touched, **{name: order.data[name] for name in ("side", "at", "thickness")}}
         about = {"client": self.client}
         if order.job:
             about["job"] = order.job

@@ -1,5 +1,6 @@
 """Cutting machines, how they are kept true, and the lines to them."""
 
+from wryfalcon.machines.models.faces import FaceTouch
 from wryfalcon.machines.models.keeping import (
     CopyStep,
     CopyStepDone,
@@ -47,6 +48,7 @@ __all__ = [
     "CutterLook",
     "DriverKind",
     "Duplicate",
+    "FaceTouch",
     "Follower",
     "HandStudy",
     "HiddenFault",

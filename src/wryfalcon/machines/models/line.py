@@ -81,6 +81,7 @@ COMMAND_WORDS = {
     "load": "The key", "clamp": "“It is clamped”", "start": "Start", "resume": "Go on", "hold": "Hold", "stop": "Stop",
     "home": "Homing", "finish": "“All cuts are made”", "measure": "Reading the caliper", "lid": "The lid",
     "inject": "What was done to the machine", "index": "“It is turned”", "fit": "“It is fitted”",
+    "touch": "Touching the face off", "put": "What was laid in its clamp",
 }  # fmt: skip
 
 

@@ -181,6 +181,12 @@ class JawSide(models.Model):
         clamp = self.clamp
         return clamp is not None and bool({clamp.space_axis, clamp.depth_axis} & TURNING_AXES)
 
+    @property
+    def cuts_across(self) -> bool:
+        """Whether another axis than the machine's own makes the depth: its own depth offset says nothing of that."""
+        clamp = self.clamp
+        return clamp is not None and clamp.depth_axis in ACROSS_AXES
+
 
 class MachineOffset(models.Model):
     """What is added to every command so that this machine cuts true, for one way of gauging.

@@ -26,6 +26,11 @@ class WayOfHolding:
     note: str
     swaps: bool  # against the machine's own jaw
 
+    @property
+    def lies_flat(self) -> bool:
+        """Whether a blade lies flat in it, so that its faces are touched off."""
+        return bool(self.faces) and self.depth_axis in ACROSS_AXES
+
 
 def holdings_of(machine: Machine) -> list[WayOfHolding]:
     """The machine's own jaw first, then its clamps and adapters."""

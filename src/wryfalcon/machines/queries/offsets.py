@@ -39,6 +39,8 @@ def added_up(
 ) -> MachineOffsets:
     """The same of rows that were read already, of one machine; of a clamp that turns the key its own say nothing.
 
+    Where a clamp cuts across, the machine's own depth offset says nothing, its offset along the blade does.
+
     A family's offset holds for every edition of it: it is the machine's and the blank's, not the table's.
     """
     of_side: set[int | None] = {jaw_side.pk} if jaw_side is not None else {None}
@@ -46,4 +48,6 @@ def added_up(
         of_side.add(None)
     of_family = {None, record and record.slug}
     counts = [r for r in rows if r.gauge == gauge and r.jaw_side_id in of_side and r.family_slug in of_family]
-    return MachineOffsets(sum(row.value for row in counts), sum(row.space for row in counts))
+    across = jaw_side is not None and jaw_side.cuts_across
+    deep = [row for row in counts if row.jaw_side_id is not None or not across]
+    return MachineOffsets(sum(row.value for row in deep), sum(row.space for row in counts))

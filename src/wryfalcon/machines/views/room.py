@@ -18,10 +18,15 @@ from wryfalcon.machines.models import DriverKind, Machine
 from wryfalcon.machines.queries.line import lines_in_full
 from wryfalcon.machines.views.press import press_of
 
+FLAT_MM, KEY_MM = 3.0, 2.6
+"""How thick the flat and the key are that lie beside the stand-in."""
 PANEL: dict[str, tuple[str, dict[str, Any]]] = {
     "open-lid": ("lid", {"open": True}),
     "close-lid": ("lid", {"open": False}),
     "stall": ("inject", {"fault": "stall"}),
+    "clear": ("put", {"lying": "empty"}),
+    "lay-flat": ("put", {"lying": "flat", "thick": FLAT_MM}),
+    "lay-key": ("put", {"lying": "key", "thick": KEY_MM}),
 }
 """What a hand, or mischance, does at the simulated machine."""
 
