@@ -285,7 +285,7 @@ def test_an_adapter_has_axes_and_offsets_of_its_own(owner: Client, gannet: Machi
         "name": "Angle clamp", "space_axis": "X", "depth_axis": "Z", "face": "2", "slot_depth": "1.5 mm", "note": "",
     }  # fmt: skip
     owner.post(f"/machines/{gannet.pk}/clamps", new)
-    side = JawSide.objects.get(machine=gannet, name="2")
+    side = JawSide.objects.get(machine=gannet, clamp__name="Angle clamp", name="2")
     same = owner.post(f"/machines/{gannet.pk}/clamps", {**new, "depth_axis": "X", "face": "3"}, follow=True)
     assert "One axis cannot make both space and depth." in same.content.decode()
     swapped = Clamp.objects.get(machine=gannet, name="Round-key adapter")

@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 from wryfalcon.accounts.models import User
+from wryfalcon.bench.actions.read import state_labels
+from wryfalcon.bench.actions.sources import add_source
 from wryfalcon.bench.actions.take_in import Baseline, TagDetails, take_in
-from wryfalcon.bench.models import OnBench, Tag
+from wryfalcon.bench.models import OnBench, SourceKind, Tag
 from wryfalcon.demonstration.making import card_for, family_record, settle_as, type_values
 from wryfalcon.machines.models import Machine
 
@@ -12,6 +14,8 @@ GANTRY = {"A": "23432123", "B": "12343234", "C": "32123432", "D": "43212321"}
 LAMPHOUSE = {"A": "123212", "B": "212321", "S": "xyx"}
 CAPSTAN = {"A": "23132", "B": "1232", "C": "abc"}
 SLUICE = {"A": "2413"}
+SLIPWAY = "1321342312"
+IN_THE_DOOR = range(3, 9)
 WORN = (0.03, 0.05, 0.04, 0.02, 0.04, 0.05, 0.06, 0.05)
 
 
@@ -21,6 +25,7 @@ def hang_faces(people: dict[str, User]) -> None:
     _carded_groove(people)
     _dimples(people)
     _sluice(people)
+    _slipway(people)
 
 
 def _hang(people: dict[str, User], family_id: str, title: str, customer: str, lock: str, **more: object) -> Tag:
@@ -59,3 +64,15 @@ def _sluice(people: dict[str, User]) -> None:
         people, "sluice-four", "Sluice gate, lock and no key", "Harbour Office", "Sluice", on_bench=OnBench.LOCK
     )
     settle_as(people["tam"], tag, {name: list(labels) for name, labels in SLUICE.items()})
+
+
+def _slipway(people: dict[str, User]) -> None:
+    """Ten cuts on the key, six in the locker's door: those read in the door, two more of a broken key measured."""
+    tag = _hang(
+        people, "slipway-ten", "Slipway launch, console key lost", "Ferry Company", "locker door", on_bench=OnBench.LOCK
+    )
+    smith = people["tam"]
+    door = add_source(smith, tag, "A", SourceKind.GRID)
+    state_labels(smith, tag, door, {space: [SLIPWAY[space - 1]] for space in IN_THE_DOOR})
+    track = tag.family.tracks[0]
+    type_values(smith, tag, "A", [track.values[track.step(label)] - 0.03 for label in SLIPWAY[:2]])

@@ -10,10 +10,18 @@ from keycore.documents.series import SeriesDocument
 from wryfalcon.accounts.models import User
 from wryfalcon.codes.actions.intake import bring_in
 from wryfalcon.codes.actions.offer import offer, offer_formula
+from wryfalcon.demonstration.faces import CAPSTAN, GANTRY, LAMPHOUSE, SLIPWAY
 from wryfalcon.demonstration.making import bitting_of, family_record
 from wryfalcon.demonstration.other_ways import LAMP, LIGHTHOUSE, METER
 
 CODES = 600
+OF_FACES = {
+    "S": ("Slipway consoles", "slipway-ten", list(SLIPWAY)),
+    "C": ("Cranes", "gantry-eight", list(GANTRY["A"])),
+    "P": ("Lamphouses", "lamphouse-six", list(LAMPHOUSE["A"])),
+    "D": ("Capstan houses", "capstan-five", list(CAPSTAN["A"])),
+}
+"""By the letter of their codes, of each family's first track."""
 INVENTED = "invented for the demonstration"
 
 
@@ -40,6 +48,12 @@ def bring_in_series(owner: User) -> None:
         "lamp-rooms", "Lamp rooms L", "lantern-nine", maker="Breakwater", use="lamp rooms and buoys", note=INVENTED
     )
     _bring_in(owner, about, "L", _bittings("lamp-rooms", "lantern-nine", list(LAMP)))
+    for letter, (name, family_id, one) in OF_FACES.items():
+        about = SeriesDocument(
+            f"{name.split()[0].lower()}-{family_id}", f"{name} {letter}", family_id, maker="Gantry & Daughters",
+            track="A", note=INVENTED,
+        )  # fmt: skip
+        _bring_in(owner, about, letter, _bittings(about.id, family_id, one))
     about = SeriesDocument(
         "quay-lockers", "Quay lockers Q", "harbour-five", maker="Breakwater", use="lockers on the quay", note=INVENTED
     )

@@ -10,7 +10,7 @@ from django.contrib.auth.hashers import make_password
 from keycore import families
 from keycore.documents.family import read_family
 from keycore.family import Family
-from keycore.tools import File, Mill
+from keycore.tools import Drill, File, Mill
 from wryfalcon.accounts.models import Role, UnitShown, User
 from wryfalcon.library.actions.families import import_family
 from wryfalcon.library.actions.guide import About, bring_in_guide
@@ -38,7 +38,7 @@ BLANKS_LEFT = {
     "allotment-four": 34, "beach-hut-five": 18, "boathouse-four": 41, "chandler-ten": 9, "harbour-five": 63,
     "harbour-office-six": 27, "lighthouse-eight": 12, "net-loft-seven": 50, "pier-six": 4, "theatre-six": 22,
     "bollard-seven": 16, "lantern-nine": 31, "gantry-eight": 20, "lamphouse-six": 14, "capstan-five": 11,
-    "sluice-four": 3,
+    "sluice-four": 3, "slipway-ten": 17,
 }  # fmt: skip
 """The families of the shop, in the order of their hooks, and how many blanks hang there."""
 
@@ -109,6 +109,30 @@ def _machines() -> None:
         note="Turns the key by itself; probe out before it is plugged in.",
     )  # fmt: skip
     JawSide.objects.create(machine=line, clamp=turning, name="flat", slot_depth=0.0)
+
+    _for_faces(cutters)
+
+
+def _for_faces(cutters: list[Cutter]) -> None:
+    """A mill for walls that takes its plan as a file, and a drill for dimples that is worked by its dials."""
+    by_name = {cutter.name: cutter for cutter in cutters}
+    whimbrel = Machine.objects.create(
+        name="Whimbrel", driver=DriverKind.FILE, fitted=by_name["Mill 1.5"],
+        note="Mills walls into faces; takes a cut plan as a file.",
+    )  # fmt: skip
+    whimbrel.cutters.set(each for each in cutters if each.tool == Mill.name)
+    flat = Clamp.objects.create(
+        machine=whimbrel, name="Face clamp", space_axis="X", depth_axis="Y", note="Two faces, touched off one by one.",
+    )  # fmt: skip
+    for name in "12":
+        JawSide.objects.create(machine=whimbrel, clamp=flat, name=name, slot_depth=0.0)
+    drill = next(each for each in cutters if each.tool == Drill.name)
+    turnstone = Machine.objects.create(
+        name="Turnstone", driver=DriverKind.NONE, kind=MachineKind.CODE_HAND, depth_dial=0.02, space_dial=0.05,
+        closer=Closer.CLOCKWISE, fitted=drill, note="Drills dimples; worked by two dials, the row set by hand.",
+    )  # fmt: skip
+    turnstone.cutters.set(each for each in cutters if each.tool == Drill.name)
+    JawSide.objects.create(machine=turnstone, name="A", slot_depth=4.2)
 
 
 def _by_dials(cutters: list[Cutter]) -> None:

@@ -8,6 +8,7 @@ from django.db import transaction
 
 from keycore.errors import InputError
 from keycore.family import End
+from keycore.kind import Surface
 from keycore.units import Unit
 from wryfalcon.accounts.models import User
 from wryfalcon.bench.actions.take_in import check_read
@@ -29,6 +30,7 @@ class SourceSettings:
     plug: str | None = None
     other_key: bool | None = None
     odd_first: bool | None = None
+    of_lock: str | None = None
     aid: str | None = None  # what the cuts are measured over, "" for nothing
     aid_size: str | None = None
 
@@ -46,6 +48,8 @@ def add_source(actor: User, tag: Tag, track: str, kind: str, name: str = "") -> 
         name=name.strip()[:40],
         counted_from=_usual_end(tag, kind),
         caliper_sd=studied_sd_mm(),
+        of_lock=_usual_lock(tag, kind),
+        odd_first=kind == SourceKind.GRID and tag.family.kind.surface == Surface.GROOVE,
     )
     write_down(Event.SOURCE_ADDED, actor, tag, track=track, source=source.pk)
     return source
@@ -90,11 +94,32 @@ def describe_source(actor: User, tag: Tag, source: Source, manner: SourceSetting
     if manner.aid is not None:
         _set_aid(tag, source, manner, unit)
     source.odd_first = source.odd_first if manner.odd_first is None else manner.odd_first
+    if manner.of_lock is not None:
+        _set_lock(tag, source, manner.of_lock)
     source.save()
     write_down(
         Event.SOURCE_CHANGED, actor, tag, track=source.track, source=source.pk,
         counted_from=source.counted_from, wear=source.wear,
     )  # fmt: skip
+
+
+def _usual_lock(tag: Tag, kind: str) -> str:
+    """The lock that it is read in, where the tag names one alone of those the family knows."""
+    if not SourceKind(kind).is_of_one_lock:
+        return ""
+    named = [lock.name for lock in tag.locks.all() if lock.name in tag.family.positions]
+    return named[0] if len(named) == 1 else ""
+
+
+def _set_lock(tag: Tag, source: Source, lock: str) -> None:
+    """Which lock it is read in. NotDone for one the family does not know, or that lacks a cut that was read already."""
+    if lock and lock not in tag.family.positions:
+        raise NotDone("The family knows no such lock.", "of_lock")
+    has = tag.family.positions.get(lock, {}).get(source.track, ()) if lock else None
+    seen = {sighting.space for sighting in source.sightings.filter(withdrawn=False) if sighting.labels}
+    if has is not None and (lacking := sorted(seen - set(has))):
+        raise NotDone(f"Cut {lacking[0]} was read in it, which that lock does not have: take it back first.", "of_lock")
+    source.of_lock = lock
 
 
 def _set_aid(tag: Tag, source: Source, manner: SourceSettings, unit: Unit) -> None:

@@ -77,6 +77,11 @@ class SourceKind(models.TextChoices):
         return self in {SourceKind.CALIPERS, SourceKind.PROBE}
 
     @property
+    def is_of_one_lock(self) -> bool:
+        """Whether it is read in a lock that may have fewer cuts than the key."""
+        return self in {SourceKind.GRID, SourceKind.TURNED}
+
+    @property
     def is_typed_value(self) -> bool:
         """Whether it is read as lengths, one after another."""
         return self in {SourceKind.CALIPERS, SourceKind.PROBE, SourceKind.PINS}
@@ -98,6 +103,9 @@ class Source(models.Model):
     aid_size = models.FloatField(null=True, help_text="of that, family unit")
     other_key = models.BooleanField(default=False, help_text="pins: the key that lifts the master pins")
     odd_first = models.BooleanField(default=False, help_text="grid: odd cuts first, then even, as the tool is read")
+    of_lock = models.CharField(
+        max_length=80, blank=True, help_text="which of the family's locks it is read in; without one every cut is there"
+    )
     is_on = models.BooleanField(default=True)
     removed = models.BooleanField(default=False)
 

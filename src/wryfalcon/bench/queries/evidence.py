@@ -98,6 +98,13 @@ class SourceReading:
         """All spaces, family order."""
         return range(1, len(self.track.spaces) + 1)
 
+    @property
+    def in_lock(self) -> list[int]:
+        """The cuts that the lock it is read in has, as it counts; all where none is named."""
+        of_lock = self.family.positions.get(self.record.of_lock) if self.record.of_lock else None
+        has = self.spaces if of_lock is None else of_lock.get(self.track.name, ())
+        return [number for number in self.spaces if self.shown_space(number) in has]
+
     @cached_property
     def values(self) -> Mapping[int, list[Sighting]]:
         """The lengths typed for each space, repeats and all."""

@@ -7,6 +7,8 @@ from typing import Any
 
 import numpy as np
 
+from keycore.family import Family
+from keycore.kind import Surface
 from keycore.reading.depth_keys import next_depth_key
 from keycore.reading.next_look import With
 from keycore.reading.staged import NextCut, cut_so_far, next_cut
@@ -33,6 +35,7 @@ class Column:
     number: int  # as the source counts
     space: int  # family order
     stated: list[str]
+    way: str = ""  # which way a tool for two tracks is moved for it: down or up
 
 
 @dataclass(frozen=True)
@@ -150,13 +153,19 @@ def _discs(reading: TrackReading, source: SourceReading) -> list[Disc]:
 
 def _columns(source: SourceReading) -> list[Column]:
     """The spaces in the order that the tool is read: key order, or odd ones first and then even."""
-    numbers = list(source.spaces)
+    numbers = source.in_lock
     if source.record.odd_first:
-        numbers = numbers[::2] + numbers[1::2]
+        numbers = [n for n in numbers if n % 2] + [n for n in numbers if n % 2 == 0]
+    ways = ("up", "down") if source.record.odd_first and reads_both_ways(source.family) else ("", "")
     return [
-        Column(number, source.shown_space(number), source.labels.get(source.shown_space(number), []))
+        Column(number, source.shown_space(number), source.labels.get(source.shown_space(number), []), ways[number % 2])
         for number in numbers
     ]
+
+
+def reads_both_ways(family: Family) -> bool:
+    """Whether a tool for two tracks reads it: the odd cuts downwards, the even ones upwards, track by track."""
+    return family.kind.surface == Surface.GROOVE
 
 
 def _stages(reading: TrackReading, source: SourceReading) -> dict[str, Any]:

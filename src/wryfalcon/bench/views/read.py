@@ -21,6 +21,7 @@ from wryfalcon.bench.queries.reading import TrackReading, readings_of
 from wryfalcon.bench.sentences import influence_words, sentence_of
 from wryfalcon.bench.shown.cylinder import CylinderShown, cylinder_shown
 from wryfalcon.bench.shown.taps import taps_of
+from wryfalcon.bench.shown.tool_walk import tool_walk
 from wryfalcon.bench.shown.ways import WAYS
 from wryfalcon.bench.views.stage import (
     attempt,
@@ -213,6 +214,8 @@ def show_read(
         "complete": not reading.unread,
         "to_settle": _address_of_settling(tag, reading),
         "cylinder": _cylinder(reading, source),
+        "tool_steps": tool_walk(tag, readings_of(tag), source) if is_tapped else (),
+        "locks": [("", "a lock with every cut"), *((each, each) for each in tag.family.positions)],
         **looks,
     }
     return show_stage(request, tag, "read", context, status=422 if entry.refusal else 200)

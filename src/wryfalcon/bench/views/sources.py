@@ -79,6 +79,7 @@ def describe(request: PersonRequest, number: int) -> HttpResponse:
         plug=posted.get("plug"),
         other_key=posted.get("other_key") == "1" if "other_key" in posted else None,
         odd_first=posted.get("odd_first") == "1" if "odd_first" in posted else None,
+        of_lock=posted.get("of_lock"),
         aid=posted.get("aid"),
         aid_size=posted.get("aid_size"),
     )
@@ -112,7 +113,7 @@ def type_labels(request: PersonRequest, number: int, source: int) -> HttpRespons
     text = request.POST.get("labels", "")
     try:
         if found.record.kind == SourceKind.TURNED:
-            pairs = text.split()
+            pairs = _all_cuts(found, text.split())
             state_turned(request.user, tag, found.record, " ".join(pairs if found.shown_space(1) == 1 else pairs[::-1]))
             return _after_a_look(request, tag, found)
         is_try_out = found.record.kind == SourceKind.TRY_OUT
@@ -129,6 +130,14 @@ def type_labels(request: PersonRequest, number: int, source: int) -> HttpRespons
         reading = track_reading(tag, None, source)
         return show_read(request, tag, reading, found, RefusedEntry(refusal=refusal.says, typed=text))
     return _after_a_look(request, tag, found)
+
+
+def _all_cuts(found: SourceReading, said: list[str]) -> list[str]:
+    """What was said of the cuts of a lock that has fewer than the key, a dash put in for those it does not have."""
+    if len(said) != len(found.in_lock) or len(said) == len(found.spaces):
+        return said
+    of_cut = dict(zip(found.in_lock, said, strict=True))
+    return [of_cut.get(number, "-") for number in found.spaces]
 
 
 @require_POST
@@ -153,6 +162,9 @@ def tap_grid(request: PersonRequest, number: int, source: int) -> HttpResponse:
     """One tap on a tool's grid: a label; a second one beside it means between the two; again takes it back."""
     tag, found = _source_reading(number, source)
     shown, _, label = request.POST.get("tap", "").partition(":")
+    if whole_number(shown) not in found.in_lock:
+        messages.error(request, f"The lock that it is read in has no cut {shown[:4]}.")
+        return to_source(tag, found)
     space = found.shown_space(whole_number(shown))
     stated = _tapped(found.track, found.labels.get(space, []), label)
     attempt(request, lambda: state_labels(request.user, tag, found.record, {space: stated}))

@@ -1,0 +1,111 @@
+"""Six cuts in a door, ten on the key: a tool for two tracks, a lock that has fewer cuts, the rest from all there is."""
+
+from __future__ import annotations
+
+import pytest
+from django.test import Client
+
+from web.jobs import People, hang
+from web.test_bench import words
+from wryfalcon.bench.actions.read import state_labels
+from wryfalcon.bench.actions.sources import SourceSettings, add_source, describe_source
+from wryfalcon.bench.actions.take_in import Baseline
+from wryfalcon.bench.models import OnBench, Source, SourceKind, Tag
+from wryfalcon.bench.queries.reading import readings_of
+from wryfalcon.codes.models import Series
+from wryfalcon.demonstration.faces import SLIPWAY
+from wryfalcon.demonstration.making import family_record, type_values
+from wryfalcon.demonstration.series import bring_in_series
+from wryfalcon.refusal import NotDone
+
+pytestmark = pytest.mark.django_db
+
+DOOR = range(3, 9)
+
+
+@pytest.fixture
+def launch(people: People) -> Tag:
+    lock = Baseline("locker door", "", "", "")
+    return hang(people, family=family_record("slipway-ten"), on_bench=OnBench.LOCK, locks=[lock])
+
+
+@pytest.fixture
+def door(people: People, launch: Tag) -> Source:
+    return add_source(people["tam"], launch, "A", SourceKind.GRID)
+
+
+def heads(page: str) -> list[str]:
+    head = page[page.index("<thead>") : page.index("</thead>")]
+    return [part.split("<")[0].strip() for part in head.split('scope="col">')[1:]][1:]
+
+
+def test_the_tool_goes_down_the_odd_cuts_and_up_the_even_ones_of_that_lock_then_is_turned_back(
+    smith: Client, people: People, launch: Tag, door: Source
+) -> None:
+    assert door.of_lock == "locker door"
+    assert door.odd_first
+    page = smith.get(f"/tags/{launch}/read").content.decode()
+    assert heads(page) == ["3", "5", "7", "4", "6", "8"]
+    said = words(smith, f"/tags/{launch}/read")
+    assert "Track A, down: 3, 5, 7" in said
+    assert "Track A, up: 4, 6, 8" in said
+    assert "Turn it back before you pull it out." in said
+    smith.post(f"/tags/{launch}/read/{door.pk}/grid", {"tap": "1:2"})  # the door has no first cut
+    assert not door.sightings.exists()
+    assert "has no cut 1" in words(smith, f"/tags/{launch}/read")
+
+
+def test_every_track_has_its_steps_and_the_last_is_always_left_to_the_hand(smith: Client, people: People) -> None:
+    tag = hang(
+        people, family=family_record("lamphouse-six"), on_bench=OnBench.LOCK, locks=[Baseline("door", "", "", "")]
+    )
+    grid = add_source(people["tam"], tag, "A", SourceKind.GRID)
+    state_labels(people["tam"], tag, grid, {space: ["1"] for space in (3, 5)})
+    page = smith.get(f"/tags/{tag}/read", {"source": grid.pk}).content.decode()
+    assert page.count("data-done") == 1
+    assert "Track B, down: 3, 5" in page
+    assert "Track S, down: 1, 3" not in page  # the door has none of its side track
+    describe_source(people["tam"], tag, grid, SourceSettings(odd_first=False))
+    assert "Turn it back" not in smith.get(f"/tags/{tag}/read", {"source": grid.pk}).content.decode()
+
+
+def test_a_lock_that_lacks_a_cut_that_was_read_is_not_taken(people: People, launch: Tag, door: Source) -> None:
+    state_labels(people["tam"], launch, door, {3: ["1"]})
+    describe_source(people["tam"], launch, door, SourceSettings(of_lock="console"))
+    state_labels(people["tam"], launch, door, {1: ["1"]})
+    with pytest.raises(NotDone, match="Cut 1 was read in it"):
+        describe_source(people["tam"], launch, door, SourceSettings(of_lock="locker door"))
+    with pytest.raises(NotDone, match="knows no such lock"):
+        describe_source(people["tam"], launch, door, SourceSettings(of_lock="cellar"))
+
+
+def test_pairs_seen_in_a_door_are_said_of_its_cuts_alone(smith: Client, people: People, launch: Tag) -> None:
+    dial = add_source(people["tam"], launch, "A", SourceKind.TURNED)
+    smith.post(f"/tags/{launch}/read/{dial.pk}/labels", {"labels": "60>40 60>20 90>30 90>60 90>30 60>40"})
+    assert [(s.space, s.labels) for s in dial.sightings.order_by("space") if s.labels] == [
+        (3, ["2"]), (4, ["1"]), (5, ["3"]), (6, ["4"]), (7, ["3"]), (8, ["2"]),
+    ]  # fmt: skip
+
+
+def test_door_old_key_and_codes_together_leave_few_and_the_fewest_blanks_try_them(
+    smith: Client, people: People, launch: Tag, door: Source
+) -> None:
+    bring_in_series(people["orla"])
+    smith_ = people["tam"]
+    state_labels(smith_, launch, door, {space: [SLIPWAY[space - 1]] for space in DOOR})
+    track = launch.family.tracks[0]
+    measured = [track.values[track.step(label)] - 0.02 for label in SLIPWAY[:2]]
+    type_values(smith_, launch, "A", [*measured, *[None] * 8])
+    (reading,) = readings_of(launch)
+    assert reading.posterior is not None
+    assert list(reading.labels[:8]) == list(SLIPWAY[:8])  # of both sources together
+    assert reading.unread == [9, 10]
+    page = words(smith, f"/tags/{launch}/codes")
+    assert "Slipway consoles S" in page
+    assert "over 99 in 100" in page  # one code alone is left
+    tries = words(smith, f"/tags/{launch}/tries")
+    assert "The key is then 1 3 2 1 3 4 2 3 1 1" in tries
+    series = Series.objects.get(slug="slipway-slipway-ten")
+    smith.post(f"/tags/{launch}/tries/manner", {"track": "A", "series": series.pk, "order": "within"})
+    tries = words(smith, f"/tags/{launch}/tries")
+    assert f"The key is then {' '.join(SLIPWAY)} , over 99 in 100" in tries
