@@ -101,8 +101,8 @@ def test_what_the_edge_asks_for_is_put_in_and_walls_come_out_true(
     address = f"/machines/{gannet.pk}/faces/{face_of(gannet).pk}/put-in"
     smith.post(address, {"seen": "9.999 mm"})  # touched anew meanwhile
     assert not MachineOffset.objects.filter(jaw_side=face_of(gannet)).exists()
-    seen = page.split("Put ")[1].split(" in ")[0]
-    smith.post(address, {"seen": f"{seen} in"})
+    seen = page.split("Walls on this face want ")[1].split(" across")[0]
+    smith.post(address, {"seen": seen})
     assert {row.value for row in MachineOffset.objects.filter(jaw_side=face_of(gannet))} == {round(wanted or 0, 4)}
     tag = hang(people, family=family_record("lamphouse-six"))
     offsets = offsets_for(gannet, tag.family.gauge, face_of(gannet))

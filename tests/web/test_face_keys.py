@@ -54,6 +54,7 @@ def test_a_groove_is_milled_on_both_faces_then_on_its_edge_and_measured_true(
     assert piece.state == PieceState.TURN
     piece = pass_time(asked(people, tag, piece, "clamp", "start"), 60)
     assert piece.state == PieceState.TURN  # on its edge
+    assert "its upper edge, bow on the left" in words(smith, f"/tags/{tag}/cut")
     piece = finish(asked(people, tag, piece, "clamp", "start"))
     assert piece.done == len(tag.set_up.commands) == 27
     page = words(smith, f"/tags/{tag}/cut")

@@ -7,9 +7,9 @@ from itertools import pairwise
 
 from keycore.family import End, Family, Gauge
 from keycore.geometry.shape import Shape
-from wryfalcon.drawings.kinds import Extras, ViewWords, drawn_as
+from wryfalcon.drawings.kinds import FACE_WORDS, Extras, ViewWords, drawn_as
 from wryfalcon.drawings.paper import BOW_LEFT
-from wryfalcon.drawings.sheet import Sheet, px
+from wryfalcon.drawings.sheet import FRONT, Sheet, px
 from wryfalcon.lengths import figure, unit_words
 
 ARROW = 190.0
@@ -77,7 +77,8 @@ def draw_key(
 
     ``ghost`` is drawn as an outline over it; ``track`` decides whose spaces are marked.
     """
-    sheet, look = Sheet.of(family), drawn_as(family)
+    look, face = drawn_as(family), family.track(track).face if family.kind.is_of_faces else FRONT
+    sheet = Sheet.of(family, face)
     marks = tuple(
         PositionMark(px(sheet.x(x)), number, figure(family.space, x))
         for number, x in enumerate(family.track(track).spaces, start=1)
@@ -104,7 +105,7 @@ def draw_key(
         gauge_name=family.gauge.value,
         unit=unit_words(family.space),
         words=(
-            f"{family.name}, {'cut' if shape else 'uncut'}, drawn to scale: {look.seen}, "
+            f"{family.name}, {'cut' if shape else 'uncut'}, drawn to scale: {look.seen.format(face=FACE_WORDS[face])}, "
             f"positions from the {family.gauge}."
         ),
     )

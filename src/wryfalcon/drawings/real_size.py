@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from keycore.cutting.plan import cutting_of
 from keycore.errors import InputError
 from keycore.family import Family
 from wryfalcon.drawings.kinds import drawn_as, is_drawable
-from wryfalcon.drawings.sheet import Sheet, path, px
+from wryfalcon.drawings.sheet import FRONT, Sheet, path, px
 
 MARGIN = 1.5  # mm round the blade
 LARGER = 4
@@ -30,12 +30,17 @@ class RealSize:
 
 
 def draw_real_size(
-    family: Family, planned: Mapping[str, Sequence[float]], old: Mapping[str, Sequence[float]], style: str = ""
-) -> tuple[RealSize, ...]:
-    """At 1:1 and larger; the planned key as the path of this style leaves it. InputError without a blank or a tool."""
+    family: Family, planned: Mapping[str, Sequence[float]], old: Mapping[str, Sequence[float]], style: str = "",
+    *, face: str = FRONT,
+) -> tuple[RealSize, ...]:  # fmt: skip
+    """At 1:1 and larger; the planned key as the path of this style leaves it, of faces the one that is looked at.
+
+    Raises InputError without a blank or a tool.
+    """
     if not is_drawable(family):
         raise InputError("blank", "a key without a blank, or of a kind without a drawing, cannot be drawn to scale")
-    sheet, look, shape = Sheet.at_real_size(family), drawn_as(family), cutting_of(family).shape
+    sheet, look, shape = replace(Sheet.at_real_size(family), face=face), drawn_as(family), cutting_of(family).shape
+    spaces = next((t.spaces for t in family.tracks if t.face == face), family.tracks[0].spaces)
     new = shape(family, planned, style=style)
     paths = look.outline(sheet, new), old and look.outline(sheet, shape(family, old))
     width, height = sheet.blade_right - sheet.left + 2 * MARGIN, sheet.bottom + 2 * MARGIN
@@ -47,7 +52,7 @@ def draw_real_size(
             height=px(height * times),
             planned=paths[0],
             old=paths[1] or "",
-            positions=tuple((px(sheet.x(x)), px(-MARGIN / 2), px(sheet.bottom)) for x in family.tracks[0].spaces),
+            positions=tuple((px(sheet.x(x)), px(-MARGIN / 2), px(sheet.bottom)) for x in spaces),
             marks=look.marks(sheet, new),
         )
         for times in (1, LARGER)

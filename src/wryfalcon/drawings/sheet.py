@@ -9,6 +9,8 @@ from keycore.errors import InputError
 from keycore.family import Blank, Family, Gauge
 from wryfalcon.drawings.paper import BLADE_TOP, DESK, Paper, paper_laid
 
+FRONT = "front"
+
 
 def px(number: float) -> float:
     """A coordinate as it is written."""
@@ -32,14 +34,15 @@ class Sheet:
     scale: float  # pixels for one unit of the family
     top: float = BLADE_TOP
     paper: Paper = DESK
+    face: str = FRONT  # that is looked at, of a key whose cuts are in its faces
 
     @classmethod
-    def of(cls, family: Family) -> Sheet:
+    def of(cls, family: Family, face: str = FRONT) -> Sheet:
         """The sheet of a family that has a blank, on the paper of whoever is looking; InputError for one without."""
         (blank, (length, height)), paper = _blank(family), paper_laid()
         scale = min((paper.blade_right - paper.blade_left) / length, paper.tallest / height)
         top = BLADE_TOP if family.space.is_length else BLADE_TOP + paper.above
-        return cls(family, blank, length, height, scale, top, paper)
+        return cls(family, blank, length, height, scale, top, paper, face)
 
     @classmethod
     def at_real_size(cls, family: Family) -> Sheet:
@@ -61,6 +64,11 @@ class Sheet:
     def bottom(self) -> float:
         """Where the lower edge of the blank is."""
         return self.top + self.height * self.scale
+
+    @property
+    def is_on_edge(self) -> bool:
+        """Whether the key is looked at from above or below, on one of its blade's edges."""
+        return self.face in ("top", "bottom")
 
     @property
     def gauge_x(self) -> float:

@@ -37,6 +37,12 @@ def bench_drawing(context: Context) -> SafeString:
 
 
 @register.simple_tag
+def other_face(key: Any) -> SafeString:
+    """The key looked at on another face, below the large drawing and by its arrows."""
+    return _rendered_face(key, paper_laid())
+
+
+@register.simple_tag
 def course_chart(chart: Any) -> SafeString:
     """A machine's course; drawn once for the same keys."""
     return _rendered_course(chart)
@@ -46,6 +52,11 @@ def course_chart(chart: Any) -> SafeString:
 def wheel_section(drawing: Any) -> dict[str, Any]:
     """The section a wheel leaves."""
     return {"drawing": drawing}
+
+
+@lru_cache(maxsize=64)
+def _rendered_face(key: Any, paper: Any) -> SafeString:
+    return mark_safe(render_to_string("drawings/other_face.svg", {"key": key, "paper": paper}))
 
 
 @lru_cache(maxsize=16)

@@ -59,7 +59,7 @@ from wryfalcon.bench.views.stage import (
 )
 from wryfalcon.drawings.cut_key import CutKey
 from wryfalcon.drawings.kinds import look_of
-from wryfalcon.drawings.sheet import Sheet, px
+from wryfalcon.drawings.sheet import FRONT, Sheet, px
 from wryfalcon.machines.models import LineEvent, Machine
 from wryfalcon.machines.queries.line import LineNow, OrderNow, last_order, line_of
 from wryfalcon.machines.views.press import press_of
@@ -304,7 +304,7 @@ def _progress(tag: Tag, piece: Piece, line: LineNow | None) -> dict[str, Any]:
     context: dict[str, Any] = {
         "progress": round(100 * (done + share) / of) if of else 0,
         "events": list(LineEvent.objects.filter(machine=piece.machine, job=piece.job).order_by("-id")[:EVENTS_SHOWN]),
-        "key": key_of(tag, **_so_far(tag, piece)),
+        "key": key_of(tag, **_so_far(tag, piece), track=piece.cuts[done]["track"] if done < of else None),
     }
     if done < of and piece.state_row.wheel_is_in:
         context |= _tool(tag, piece, share)
@@ -329,5 +329,6 @@ def _tool(tag: Tag, piece: Piece, share: float) -> dict[str, Any]:
     if look is None:
         return {}
     move = Move(cut["clamping"], place_of(cut), cut["position"], cut["value"])
-    x, y = look.tool_at(Sheet.of(tag.family), move, share)
+    face = tag.family.track(cut["track"]).face if tag.family.kind.is_of_faces else FRONT
+    x, y = look.tool_at(Sheet.of(tag.family, face), move, share)
     return {"cutter_x": px(x), "cutter_y": px(y)}

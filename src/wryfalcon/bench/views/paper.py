@@ -16,7 +16,9 @@ from wryfalcon.bench.queries.filing import filing_plan
 from wryfalcon.bench.queries.reading import TrackReading, factory_values, readings_of
 from wryfalcon.bench.shown.filing import is_filed
 from wryfalcon.bench.views.stage import open_tag, to_stage
-from wryfalcon.drawings.real_size import draw_real_size, draw_sections
+from wryfalcon.drawings.kinds import FACE_WORDS
+from wryfalcon.drawings.real_size import RealSize, draw_real_size, draw_sections
+from wryfalcon.drawings.sheet import FRONT
 from wryfalcon.drawings.stick_on import StickOn, draw_stick_on
 
 RULER = {
@@ -44,10 +46,27 @@ def real_size(request: PersonRequest, number: int) -> HttpResponse:
         return to_stage(tag, "settle")
     bitting = settlement.bitting if settlement else {r.track.name: r.labels for r in readings}
     context = {
-        "tag": tag, "sizes": sizes, "partly": partly, "bitting": bitting.items(), "family": tag.family,
-        "sections": draw_sections(tag.family, planned, style), "stick_on": _stick_on(tag), **RULER,
-    }  # fmt: skip
+        "tag": tag,
+        "sizes": sizes,
+        "other_faces": _other_faces(tag, planned, style),
+        "partly": partly,
+        "bitting": bitting.items(),
+        "family": tag.family,
+        "sections": draw_sections(tag.family, planned, style),
+        "stick_on": _stick_on(tag),
+        **RULER,
+    }
     return render(request, "bench/real_size.html", context)
+
+
+def _other_faces(
+    tag: Tag, planned: Mapping[str, Sequence[float]], style: str
+) -> list[tuple[str, tuple[RealSize, ...]]]:
+    """Every face and edge that has tracks beside the front, in words."""
+    if not tag.family.kind.is_of_faces:
+        return []
+    faces = [face for face in dict.fromkeys(track.face for track in tag.family.tracks) if face != FRONT]
+    return [(FACE_WORDS[face], draw_real_size(tag.family, planned, {}, style, face=face)) for face in faces]
 
 
 def _stick_on(tag: Tag) -> tuple[StickOn, ...]:

@@ -22,8 +22,19 @@ from wryfalcon.bench.shown.cut_table import cut_table
 from wryfalcon.bench.shown.filing import filing_of
 from wryfalcon.bench.shown.fittings import driven_machines, fittings_of, guide_words
 from wryfalcon.bench.shown.tries import try_words
-from wryfalcon.bench.views.stage import attempt, find_tag, key_to_cut, open_tag, show_stage, to_stage, whole_number
+from wryfalcon.bench.views.stage import (
+    attempt,
+    find_tag,
+    key_of,
+    key_to_cut,
+    open_tag,
+    show_stage,
+    to_stage,
+    whole_number,
+)
 from wryfalcon.drawings.jaw import draw_jaw
+from wryfalcon.drawings.key import KeyDrawing
+from wryfalcon.drawings.kinds import FACE_WORDS
 from wryfalcon.drawings.loading import draw_loadings
 from wryfalcon.drawings.paper import DESK, laid_on
 from wryfalcon.log.actions import note_document
@@ -161,10 +172,25 @@ def _card_context(tag: Tag, made: SetUp) -> dict[str, Any]:
         "ticks": [(check.id, check.says, check.id in holding.ticks) for check in holding.checks],
         "jaw": draw_jaw(tag.family, card.showing, card.deepest),
         "deepest": card.deepest,
+        "other_faces": _other_faces(tag, made),
         "face_says": _face_words(made.jaw_side),
         "loadings": draw_loadings(card.plan) if tag.family.kind.is_of_faces else (),
         "plan_files": _plan_files(card),
     }
+
+
+def _other_faces(tag: Tag, made: SetUp) -> list[tuple[str, KeyDrawing]]:
+    """The key as cut, seen on each face and edge that has tracks beside the one drawn large."""
+    if not tag.family.kind.is_of_faces:
+        return []
+    first: dict[str, str] = {}
+    for track in tag.family.tracks:
+        first.setdefault(track.face, track.name)
+    drawn = [
+        (FACE_WORDS[face].capitalize(), key_of(tag, made.settlement.values, style=made.style, track=track))
+        for face, track in list(first.items())[1:]
+    ]
+    return [(words, key) for words, key in drawn if key is not None]
 
 
 def _face_words(side: JawSide | None) -> str:

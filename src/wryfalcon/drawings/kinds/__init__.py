@@ -58,12 +58,15 @@ class KeyLook:
     outline: Callable[[Sheet, Shape | None], str]
     bow: Callable[[Sheet], str]
     tool_at: Callable[[Sheet, Move, float], tuple[float, float]]
-    seen: str  # how it lies on the sheet, in words
+    seen: str  # how it lies on the sheet, in words; {face} stands for the face that is looked at
     has_hole: bool = True  # in its bow
     extras: Callable[[Sheet, Shape | None], Extras] = _no_extras
     marks: Callable[[Sheet, Shape | None], tuple[tuple[str, str], ...]] = _no_marks  # cut into what is looked at
     words: ViewWords | None = None  # where they are not those of a blade
     counting: Callable[[Family, str], Extras] | None = None  # how a track is counted from either end, as a picture
+
+
+FACE_WORDS = {"front": "front face", "back": "back face", "top": "upper edge", "bottom": "lower edge"}
 
 
 def look_of(kind: Kind) -> KeyLook | None:

@@ -1,4 +1,4 @@
-"""Dimple keys: the front face with its holes, those of the back dashed, and the section along each row in the bow."""
+"""Dimple keys: one face with its holes, those of the other dashed, and the section along each row in the bow."""
 
 from __future__ import annotations
 
@@ -20,14 +20,14 @@ def holes(sheet: Sheet, shape: Shape | None) -> Extras:
 
 
 def into_faces(sheet: Sheet, shape: Shape | None) -> tuple[tuple[str, str], ...]:
-    """Mouths and seats of the front; mouths of the back dashed, as if seen through."""
+    """Mouths and seats of the face looked at; mouths of the other dashed, as if seen through."""
     if shape is None:
         return ()
     paths = []
     for view in shape.views:
         if view.name == "sections":
             continue
-        is_first = view is shape.views[0]
+        is_first = view.name == sheet.face
         for curve in view.curves:
             is_mouth = curve.name.endswith("mouth")
             if is_first or is_mouth:
@@ -42,6 +42,4 @@ def tool_at(sheet: Sheet, move: Move, share: float) -> tuple[float, float]:
     return sheet.x(sheet.family.space.from_machine(move.position)), sheet.y(sheet.height / 2)
 
 
-LOOK = KeyLook(
-    outline, bow, tool_at, "its front face, bow on the left, tip on the right", extras=holes, marks=into_faces
-)
+LOOK = KeyLook(outline, bow, tool_at, "its {face}, bow on the left, tip on the right", extras=holes, marks=into_faces)

@@ -1,4 +1,4 @@
-"""Side-milled keys: the front face with what its mills take, other walls as lines, and the section in the bow."""
+"""Side-milled keys: a face or an edge with what its mills take, other walls as lines, and the section in the bow."""
 
 from __future__ import annotations
 
@@ -18,8 +18,18 @@ SWATH, WAY = "swath", "path"
 
 
 def outline(sheet: Sheet, shape: Shape | None) -> str:
-    """The blade, as long as a mill may run, whose edges are drawn straight."""
-    return square_blade(sheet)
+    """The blade, as long as a mill may run, whose edges are drawn straight; on its edge as thick as it is."""
+    if not sheet.is_on_edge:
+        return square_blade(sheet)
+    thick = sheet.blank.thickness
+    corners = [(0.0, 0.0), (0.0, thick), (sheet.length, thick), (sheet.length, 0.0)]
+    return path([(sheet.along(x), _across(sheet, y)) for x, y in corners], close=True)
+
+
+def _across(sheet: Sheet, y: float) -> float:
+    """How far across what is looked at, from its own reference edge: an edge lies in the middle of the blade's room."""
+    low = (sheet.height - sheet.blank.thickness) / 2 if sheet.is_on_edge else 0.0
+    return sheet.y(low + y)
 
 
 def milled(sheet: Sheet, shape: Shape | None) -> Extras:
@@ -31,14 +41,14 @@ def milled(sheet: Sheet, shape: Shape | None) -> Extras:
 
 
 def into_faces(sheet: Sheet, shape: Shape | None) -> tuple[tuple[str, str], ...]:
-    """What the mills take of the front, its walls and the ways of the mills; the walls of the back dashed."""
+    """What the mills take of the face looked at, its walls and the mills' ways; the other face's walls dashed."""
     if shape is None:
         return ()
     paths: list[tuple[str, str]] = []
     for view in shape.views:
-        if view.name not in FACES:
+        is_first = view.name == sheet.face
+        if not is_first and (sheet.is_on_edge or view.name not in FACES):
             continue  # sections, and tracks in the edges
-        is_first = view is shape.views[0]
         for curve in view.curves:
             what = curve.name.partition(" ")[2]
             if is_first or not what:
@@ -48,7 +58,7 @@ def into_faces(sheet: Sheet, shape: Shape | None) -> tuple[tuple[str, str], ...]
 
 
 def _drawn(sheet: Sheet, points: Points, *, close: bool = False) -> str:
-    return path([(sheet.along(float(x)), sheet.y(float(y))) for x, y in points], close=close)
+    return path([(sheet.along(float(x)), _across(sheet, float(y))) for x, y in points], close=close)
 
 
 def _section(sheet: Sheet, shape: Shape) -> tuple[tuple[tuple[str, str], ...], tuple[tuple[float, float, str], ...]]:
@@ -67,14 +77,14 @@ def _section(sheet: Sheet, shape: Shape) -> tuple[tuple[tuple[str, str], ...], t
 def tool_at(sheet: Sheet, move: Move, share: float) -> tuple[float, float]:
     """The mill beside its wall."""
     family = sheet.family
-    return sheet.x(family.space.from_machine(move.position)), sheet.y(family.depth.from_machine(move.value))
+    return sheet.x(family.space.from_machine(move.position)), _across(sheet, family.depth.from_machine(move.value))
 
 
 LOOK = KeyLook(
     outline,
     bow,
     tool_at,
-    "its front face, bow on the left, tip on the right",
+    "its {face}, bow on the left, tip on the right",
     extras=milled,
     marks=into_faces,
     has_hole=False,
