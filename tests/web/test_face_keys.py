@@ -361,3 +361,32 @@ def test_a_milled_key_is_proven_by_its_walls(smith: Client, people: People, benc
     assert measured["B", 4] == pytest.approx(6.0, abs=0.1)  # metal above: deeper is larger
     page = words(smith, f"/tags/{tag}/prove")
     assert "inside" in page
+
+
+def test_a_made_key_is_proven_over_a_pin_and_a_page_that_had_it_otherwise_is_told(
+    smith: Client, people: People, bench_machine: BenchMachine
+) -> None:
+    """Wall A of the groove has its metal below: from the reference edge over a pin of 1.5, a wall of 3.4 reads 4.9."""
+    tag = ready(people, "lamphouse-six", LAMPHOUSE, bench_machine)
+    piece = pass_time(asked(people, tag, sent(people, tag), "clamp", "start"), 60)
+    for _ in range(2):
+        piece = pass_time(asked(people, tag, piece, "clamp", "start"), 60)
+    address = f"/tags/{tag}/prove/{piece.pk}"
+    page = smith.get(f"/tags/{tag}/prove").content.decode()
+    assert "over a pin laid in the groove" in page
+    assert "Say its size" in words_after(smith, f"{address}/over", {"aid": "pin", "aid_size": "", "typed_in": "mm"})
+    smith.post(f"{address}/over", {"aid": "pin", "aid_size": "1.5", "typed_in": "mm"})
+    piece.refresh_from_db()
+    assert piece.over.startswith("pin 1.5")
+    old = smith.post(f"{address}/value", {"typed": "3.4", "cut": 1, "typed_in": "mm", "over": ""}).content.decode()
+    assert "measured otherwise by now" in old
+    smith.post(f"{address}/value", {"typed": "4.92", "cut": 1, "typed_in": "mm", "over": piece.over})
+    (value,) = piece.proof_values.filter(source="typed")
+    assert value.value == pytest.approx(3.42)
+    smith.post(f"{address}/over", {"aid": "", "typed_in": "mm"})
+    smith.post(f"{address}/value", {"typed": "3.41", "cut": 2, "typed_in": "mm"})  # a page of before the question
+    assert piece.proof_values.get(space=2, track="A").value == pytest.approx(3.41)
+
+
+def words_after(smith: Client, address: str, posted: dict[str, str]) -> str:
+    return smith.post(address, posted, follow=True).content.decode()

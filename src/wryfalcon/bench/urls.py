@@ -89,6 +89,7 @@ urlpatterns = [
     path("tags/<int:number>/cut/<int:piece>/end", cut.end, name="end-piece"),
     path("tags/<int:number>/prove", prove.prove_stage, name="prove"),
     path("tags/<int:number>/prove/<int:piece>/value", prove.type_proof_value, name="type-proof-value"),
+    path("tags/<int:number>/prove/<int:piece>/over", prove.over, name="measure-over"),
     path("tags/<int:number>/prove/<int:piece>/measure", prove.measure, name="measure"),
     path("tags/<int:number>/prove/<int:piece>/try", prove.try_key, name="try-key"),
     path("tags/<int:number>/prove/<int:piece>/take-off", prove.take_off, name="take-off"),

@@ -48,7 +48,7 @@
       const ahead = mine().filter((item) => item.state === "waiting" && item.cuts.includes(cut)).length;
       items.push({ key: name(), place: place(of), action: of.getAttribute("action"), cut, cuts, typed, known: known + ahead, state: "waiting",
                    track: of.elements.track?.value ?? "", source: of.elements.source?.value ?? "",
-                   typed_in: of.elements.typed_in?.value ?? "" });
+                   typed_in: of.elements.typed_in?.value ?? "", over: of.elements.over?.value });
       store();
     }
     if (cut) goTo(of, after(of, cut, count));
@@ -142,6 +142,7 @@
   /* null: no answer, say it again. */
   async function post(item) {
     const body = new URLSearchParams({ track: item.track, source: item.source, cut: item.cut, typed: item.typed, known: item.known, key: item.key, typed_in: item.typed_in ?? "" });
+    if (item.over !== undefined) body.set("over", item.over);
     const token = document.querySelector("input[name=csrfmiddlewaretoken]")?.value ?? "";
     const stop = new AbortController(), clock = setTimeout(() => stop.abort(), PATIENCE);
     try {

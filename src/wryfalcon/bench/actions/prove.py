@@ -7,8 +7,10 @@ from dataclasses import asdict, dataclass
 
 from django.db import transaction
 
+from keycore.units import Unit
 from wryfalcon.accounts.models import User
-from wryfalcon.bench.actions.read import Typed, all_or_none, check_looks, understood
+from wryfalcon.bench.actions.read import Typed, aid_of, all_or_none, check_looks, understood, understood_over
+from wryfalcon.bench.actions.sources import aid_typed
 from wryfalcon.bench.actions.take_in import check_open
 from wryfalcon.bench.models import Felt, Lock, Piece, PieceState, Proof, ProofValue, ProvenBy, Tag, Trial, WayUp
 from wryfalcon.bench.queries.proving import Ground, ground_of, proof_of
@@ -33,7 +35,8 @@ def add_proof_value(actor: User, tag: Tag, piece: Piece, typed: Typed) -> Unders
     if typed.named and (before := at_cut.filter(key=typed.named).first()):
         return Understood(before.value, "")
     check_looks(typed, [value.typed or f"{value.value:.4f}" for value in at_cut.filter(withdrawn=False)])
-    entry = understood(tag, track, typed)
+    aid = aid_of(tag, piece)
+    entry = understood(tag, track, typed) if aid is None else understood_over(tag, track, typed, aid)
     lift_verdict(actor, tag, piece)
     kept = ProofValue.objects.create(
         piece=piece, track=typed.track, space=typed.space, value=entry.value,
@@ -43,8 +46,30 @@ def add_proof_value(actor: User, tag: Tag, piece: Piece, typed: Typed) -> Unders
     return entry
 
 
-def add_proof_values(actor: User, tag: Tag, piece: Piece, entries: Sequence[Typed]) -> list[Understood]:
-    """Write several measurements down, all or none. Raises NotDone with what to type instead."""
+@transaction.atomic
+def measure_over(tag: Tag, piece: Piece, aid: str, size: str, unit: Unit) -> None:
+    """Say what the cuts of a made key are measured over from now on; what was typed before stands as it was read.
+
+    Raises NotDone for a size that none has, or without one.
+    """
+    check_finished(tag, piece)
+    chosen, across = aid_typed(tag.family, tag.family.tracks, aid, size, unit)
+    if chosen and across is None:
+        raise NotDone("Say its size: the sum rests on it.", "aid_size")
+    piece.aid, piece.aid_size = chosen, across
+    piece.save(update_fields=["aid", "aid_size"])
+
+
+def add_proof_values(
+    actor: User, tag: Tag, piece: Piece, entries: Sequence[Typed], *, over: str | None = None
+) -> list[Understood]:
+    """Write several measurements down, all or none. Raises NotDone with what to type instead.
+
+    ``over`` is how the page that they were typed on had them measured: where that is another by now, none is read.
+    """
+    piece.refresh_from_db(fields=["aid", "aid_size"])
+    if over is not None and over != piece.over:
+        raise NotDone("Its cuts are measured otherwise by now: look at the page again, then type.", "typed")
     return all_or_none(entries, lambda typed: add_proof_value(actor, tag, piece, typed))
 
 

@@ -17,7 +17,7 @@ from keycore.units import Unit
 from wryfalcon.accounts.models import User
 from wryfalcon.bench.actions.sources import add_source, calipers_of
 from wryfalcon.bench.actions.take_in import check_read
-from wryfalcon.bench.models import Beside, CutMark, Sighting, Source, SourceKind, Swing, Tag, TumblerSeen
+from wryfalcon.bench.models import Beside, CutMark, Piece, Sighting, Source, SourceKind, Swing, Tag, TumblerSeen
 from wryfalcon.lengths import NotALength, Understood, can_measure, figure, meant_in_other_unit, parse_value, say_value
 from wryfalcon.log.actions import write_down
 from wryfalcon.log.models import Event
@@ -128,8 +128,11 @@ def understood(tag: Tag, track: Track, typed: Typed) -> Understood:
     return entry
 
 
-def aid_of(tag: Tag, source: Source | None) -> tuple[Aid, float] | None:
-    """What a source's cuts are measured over, with its size; None for plain calipers. NotDone without the size."""
+def aid_of(tag: Tag, source: Source | Piece | None) -> tuple[Aid, float] | None:
+    """What the cuts of a source, or of a made key, are measured over, with its size; None for plain calipers.
+
+    Raises NotDone without the size.
+    """
     aid = next((each for each in tag.family.kind.aids if source is not None and each.id == source.aid), None)
     if source is None or aid is None:
         return None

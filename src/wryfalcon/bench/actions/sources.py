@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from django.db import transaction
 
 from keycore.errors import InputError
-from keycore.family import End
+from keycore.family import End, Family, Track
 from keycore.kind import Surface
 from keycore.units import Unit
 from wryfalcon.accounts.models import User
@@ -124,24 +125,33 @@ def _set_lock(tag: Tag, source: Source, lock: str) -> None:
 
 def _set_aid(tag: Tag, source: Source, manner: SourceSettings, unit: Unit) -> None:
     """What the cuts are measured over, its size if it is known yet. NotDone once values were typed as it was."""
-    aid = next((each for each in tag.family.kind.aids if each.id == manner.aid), None)
-    size = None
-    if aid is not None and (manner.aid_size or "").strip():
-        try:
-            size = parse_length(manner.aid_size or "", unit, tag.family.unit).value
-            aid.line(tag.family, tag.family.track(source.track), size)
-        except NotALength as error:
-            raise NotDone(str(error), "aid_size") from None
-        except InputError as error:
-            raise NotDone(f"{error.reason[0].upper()}{error.reason[1:]}.", "aid") from None
-        if size <= 0:
-            raise NotDone(f"{aid.asks} is more than nothing.", "aid_size")
-    wanted = (aid.id if aid is not None else "", size)
+    tracks = [tag.family.track(source.track)]
+    wanted = aid_typed(tag.family, tracks, manner.aid or "", manner.aid_size or "", unit)
     if wanted == (source.aid, source.aid_size):
         return
     if source.sightings.filter(withdrawn=False).exists():
         raise NotDone("Its values were measured as it says: begin another source to measure otherwise.", "aid")
     source.aid, source.aid_size = wanted
+
+
+def aid_typed(
+    family: Family, tracks: Sequence[Track], chosen: str, size_typed: str, unit: Unit
+) -> tuple[str, float | None]:
+    """What cuts of these tracks are measured over, and its size if it is known yet. NotDone for no size of such."""
+    aid = next((each for each in family.kind.aids if each.id == chosen), None)
+    if aid is None or not size_typed.strip():
+        return (aid.id if aid is not None else "", None)
+    try:
+        size = parse_length(size_typed, unit, family.unit).value
+        for track in tracks:
+            aid.line(family, track, size)
+    except NotALength as error:
+        raise NotDone(str(error), "aid_size") from None
+    except InputError as error:
+        raise NotDone(f"{error.reason[0].upper()}{error.reason[1:]}.", "aid") from None
+    if size <= 0:
+        raise NotDone(f"{aid.asks} is more than nothing.", "aid_size")
+    return aid.id, size
 
 
 def _turn(tag: Tag, source: Source) -> None:

@@ -46,6 +46,8 @@ class Piece(models.Model):
     clampings = models.PositiveSmallIntegerField(default=0, help_text="of an exchange in one clamp that are done")
     steps = models.JSONField(default=list, help_text="at the dials of its machine: act, track, space, reading, lower")
     walked = models.PositiveSmallIntegerField(default=0, help_text="steps at the dials that are done")
+    aid = models.CharField(max_length=12, blank=True, help_text="what its cuts are measured over, by its name")
+    aid_size = models.FloatField(null=True, help_text="of that, family unit")
     done = models.PositiveIntegerField(default=0, help_text="cuts its machine has reported")
     blank_taken = models.BooleanField(default=False)
     blank = models.ForeignKey(
@@ -87,6 +89,11 @@ class Piece(models.Model):
             return name
         is_try = self.values is not None and not self.touched
         return f"{name}, cut deeper" if is_try else f"{name}, touched up"
+
+    @property
+    def over(self) -> str:
+        """How its cuts are measured now, in a word: sent back with each value, so that none is read another way."""
+        return f"{self.aid} {self.aid_size:g}" if self.aid and self.aid_size is not None else ""
 
     @property
     def state_row(self) -> StateRow:

@@ -19,6 +19,7 @@ from wryfalcon.bench.actions.prove import (
     BEST_GRADE,
     add_proof_values,
     keep_proof,
+    measure_over,
     read_caliper,
     try_in_lock,
     withdraw_proof_values,
@@ -67,7 +68,7 @@ def type_proof_value(request: PersonRequest, number: int, piece: int) -> HttpRes
     at, cuts = whole_number(request.POST.get("cut")), _all_cuts(tag)
     try:
         entries = entries_posted(request, cuts[at - 1 :] if at else [])
-        found = add_proof_values(request.user, tag, kept, entries)
+        found = add_proof_values(request.user, tag, kept, entries, over=request.POST.get("over"))
     except NotDone as refusal:
         if wants_json(request):
             return refused(refusal)
@@ -77,6 +78,16 @@ def type_proof_value(request: PersonRequest, number: int, piece: int) -> HttpRes
         return JsonResponse({"kept": len(entries), "says": says})
     after = at + max(1, len(entries))
     return to_stage(tag, "prove", f"?piece={piece}&cut={after if after <= len(cuts) else 0}")
+
+
+@require_POST
+@needs(Act.PROVE)
+def over(request: PersonRequest, number: int, piece: int) -> HttpResponse:
+    """What the cuts are measured over from now on."""
+    tag, kept = _find(number, piece)
+    aid, size = request.POST.get("aid", ""), request.POST.get("aid_size", "")
+    attempt(request, lambda: measure_over(tag, kept, aid, size, unit_typed(request)))
+    return to_stage(tag, "prove", f"?piece={piece}")
 
 
 @require_POST
@@ -222,6 +233,8 @@ def _show(
         "shallow": cuts_to_deepen(tag, proof),
         "mend_at": mend,
         "is_cut_again": mend == "set-up",
+        "aids": [("", "on the cut itself"), *((each.id, each.words) for each in tag.family.kind.aids)],
+        "aid_working": next((each.working for each in tag.family.kind.aids if each.id == piece.aid), ""),
         "many_tracks": len(tag.family.tracks) > 1,
         "expanded": COVERAGE * proof.sd,
         **_drawn(tag, piece, proof),
