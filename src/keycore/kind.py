@@ -236,6 +236,8 @@ class Cutting:
     """The way of each track, by its name; None for a kind whose moves say all."""
     tip_may_stand: Callable[[Family, Mapping[str, Sequence[float]]], tuple[float, float] | None] | None = None
     """How high its tip's corner may stand to lift a tumbler, and the sd, on one edge; None for a kind without such."""
+    rides: Callable[[Track, float], float] | None = None
+    """How much higher a tumbler stands where its cut is so far off along; None for a kind whose cuts are no cones."""
     filing: Filing | None = None
     """What its keys tell between the stages they are filed by; None for a kind that no file makes."""
 

@@ -22,6 +22,7 @@ from keycore.errors import InputError
 from keycore.geometry.disc import Rolled, roll
 from keycore.kinds.dimple.cutting import changes, holes_of, metal_under
 from keycore.kinds.side_milled.cutting import Milled
+from keycore.tools import Drill
 
 FINER = 512  # quarter-circle pieces of shapely's discs
 
@@ -464,3 +465,17 @@ def test_the_land_under_a_spacer_is_the_higher_of_its_steps() -> None:
     assert [(each.part.space, each.height, each.reach) for each in found] == [
         (1, 8.5, pytest.approx(0.3)), (2, 7.5, pytest.approx(0.6)), (3, 8.0, pytest.approx(0.3)),
     ]  # fmt: skip
+
+
+def test_a_pin_rides_up_the_cone_past_its_seat() -> None:
+    """A cone of 90 rises as fast as it widens: 0.2 off is 0.2 up; a pin that rests on 0.3 of a seat of 0.5 has 0.2."""
+    family = read_family(dimpled())
+    track, cutting = family.tracks[0], family.kind.cutting
+    assert cutting is not None
+    assert cutting.rides is not None
+    assert isinstance(track.tool, Drill)
+    assert track.tool.angle == 90
+    free = max(0.0, track.tool.tip / 2 - (track.tumbler.size if track.tumbler else track.tool.tip / 2))
+    assert cutting.rides(track, free + 0.2) == pytest.approx(0.2)
+    assert cutting.rides(track, -free - 0.2) == pytest.approx(0.2)
+    assert cutting.rides(track, free) == 0

@@ -396,7 +396,7 @@ class TestTheDuplicator:
     def test_one_clamp_asks_which_key_is_in_it(self, people: People) -> None:
         dunlin = Machine.objects.get(name="The Dunlin")
         tag = hang(people, on_bench=OnBench.GOOD_KEY, is_copied=True, family=None)
-        for step in CopyStep:
+        for step in CopyStep.of_grooves():
             do_step(people["tam"], tag, dunlin, step)
         with pytest.raises(NotDone, match="take turns in its clamp"):
             traced(people, tag, dunlin)

@@ -390,3 +390,36 @@ def test_a_made_key_is_proven_over_a_pin_and_a_page_that_had_it_otherwise_is_tol
 
 def words_after(smith: Client, address: str, posted: dict[str, str]) -> str:
     return smith.post(address, posted, follow=True).content.decode()
+
+
+def test_holes_are_traced_with_the_spring_locked_then_free_and_each_state_is_confirmed(
+    smith: Client, people: People
+) -> None:
+    tag = hang(people, family=family_record("capstan-five"), on_bench=OnBench.GOOD_KEY, is_copied=True)
+    fulmar = Machine.objects.get(name="The Fulmar")
+    way = {"way": f"traced:{fulmar.pk}", "expected": "1.1"}
+    step = f"/tags/{tag}/cut/at/{fulmar.pk}"
+
+    def pieces() -> list[str]:
+        return [piece.state for piece in Piece.objects.filter(tag=tag).order_by("id")]
+
+    assert "First, at The Fulmar: Tracer’s spring locked" in words_after(
+        smith, f"/tags/{tag}/cut/by-hand", {**way, "press": "a1"}
+    )
+    for done in ("lock", "row"):
+        smith.post(step, {"step": done})
+    assert "Begin the key first" in words_after(smith, step, {"step": "free"})
+    assert "Still to be done: Outer holes done." in words_after(
+        smith, f"/tags/{tag}/cut/by-hand", {**way, "press": "a2", "made": "1"}
+    )
+    assert pieces() == []  # all or nothing
+    smith.post(f"/tags/{tag}/cut/by-hand", {**way, "press": "a3"})
+    (piece,) = Piece.objects.filter(tag=tag)
+    assert "Still to be done" in words_after(smith, f"/tags/{tag}/cut/{piece.pk}/made", {"made": "1"})
+    smith.post(step, {"step": "free"})
+    smith.post(f"/tags/{tag}/cut/{piece.pk}/made", {"made": "1"})
+    assert pieces() == [PieceState.FINISHED]
+    page = words(smith, f"/tags/{tag}/cut", way=f"traced:{fulmar.pk}")
+    assert "Free, it would give way" in page
+    again = words_after(smith, f"/tags/{tag}/cut/by-hand", {**way, "expected": "2.1", "press": "a4", "one-more": "1"})
+    assert "First, at The Fulmar: Tracer’s spring locked" in again  # it was freed since

@@ -298,9 +298,20 @@ def stands(
     ``along``. Returns (n,). Raises InputError without a drill.
     """
     drill = tool_for(Drill, track, tool, "drill")
-    tip = track.tumbler.size if track.tumbler is not None else drill.tip / 2
-    ride = max(0.0, abs(along) - max(0.0, drill.tip / 2 - tip)) / slope(drill)
-    return tuple(value + ride for value in values)
+    return tuple(value + _ride(track, drill, along) for value in values)
+
+
+def rides(track: Track, along: float) -> float:
+    """How much higher a pin stands on the cone of its hole, family unit. InputError for a track without a drill.
+
+    Past the seat it is the offset / tan(angle / 2). Arguments: the ``track``, and how far its hole is off ``along`` it.
+    """
+    return _ride(track, tool_for(Drill, track, None, "drill"), along)
+
+
+def _ride(track: Track, drill: Drill, along: float) -> float:
+    rests = track.tumbler.size if track.tumbler is not None else drill.tip / 2
+    return max(0.0, abs(along) - max(0.0, drill.tip / 2 - rests)) / slope(drill)
 
 
 def no_reach(plan: Plan) -> None:
@@ -334,4 +345,5 @@ CUTTING = Cutting(
     handling=HANDLING,
     suspects=DRILLED,
     ways=ways,
+    rides=rides,
 )

@@ -15,7 +15,7 @@ from wryfalcon.bench.authority import why_not_made
 from wryfalcon.bench.models import MadeHow, Piece, PieceState, Tag
 from wryfalcon.bench.piece_states import BY_HAND
 from wryfalcon.bench.queries.cards import is_practised
-from wryfalcon.bench.queries.copy_steps import copy_steps, shift_on
+from wryfalcon.bench.queries.copy_steps import WHILE_MADE, copy_steps, shift_on
 from wryfalcon.bench.queries.dials import steps_on
 from wryfalcon.bench.queries.filing import heights_as_filed, heights_to_file, settled_heights
 from wryfalcon.bench.queries.reading import readings_of
@@ -82,6 +82,10 @@ def finish_by_hand(press: Press, tag: Tag, piece: Piece, *, deburred: bool = Fal
         raise NotDone("A side is still to be done: say at each exchange which key is in the clamp.")
     if piece.state != PieceState.BEGUN:
         raise NotDone(f"{piece.called.capitalize()} is {piece.get_state_display()}: look again.")
+    if piece.made_how == MadeHow.TRACED and piece.machine is not None:
+        undone = [each.step for each in copy_steps(tag, piece.machine) if each.step in WHILE_MADE and not each.holds]
+        if undone:
+            raise NotDone(f"Still to be done: {undone[0].label}.")
     if left := len(piece.steps) - piece.walked:
         raise NotDone(f"Steps at the dials are still to be done: {left}.")
     if tag.family_record is not None and tag.family.kind.is_filed:
@@ -219,6 +223,7 @@ def _way_of(tag: Tag, work: HandWork) -> tuple[MadeHow, Machine | None]:
     shift = shift_on(machine)
     if shift is not None and shift.tag_id != tag.pk:
         raise NotDone(f"{machine} was moved on purpose for tag {shift.tag or 'another'}: put it back first.")
-    if undone := [each.step.label for each in copy_steps(tag, machine) if not each.holds]:
+    steps = copy_steps(tag, machine)
+    if undone := [each.step.label for each in steps if not each.holds and each.step not in WHILE_MADE]:
         raise NotDone(f"First, at {machine}: {undone[0]}.")
     return made_how, machine

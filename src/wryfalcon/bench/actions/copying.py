@@ -15,7 +15,7 @@ from wryfalcon.bench.actions.read import Typed, add_values
 from wryfalcon.bench.actions.sources import SourceSettings, calipers_of, describe_source
 from wryfalcon.bench.actions.take_in import check_open, check_read
 from wryfalcon.bench.models import Piece, PieceState, Tag
-from wryfalcon.bench.queries.copy_steps import copy_steps, profile_of, shift_on
+from wryfalcon.bench.queries.copy_steps import WHILE_MADE, copy_steps, profile_of, shift_on
 from wryfalcon.lengths import NotALength, parse_length
 from wryfalcon.log.actions import write_down
 from wryfalcon.log.models import Event
@@ -41,6 +41,8 @@ def do_step(actor: User, tag: Tag, machine: Machine, step: str) -> None:
     before = [each for each in steps[: [each.step for each in steps].index(CopyStep(step))] if not each.holds]
     if before:
         raise NotDone(f"First: {before[0].step.label}. What comes after rests on it.")
+    if step in WHILE_MADE and not tag.pieces.filter(machine=machine, state=PieceState.BEGUN).exists():
+        raise NotDone("Begin the key first: the outer holes come before.")
     CopyStepDone.objects.create(machine=machine, step=step, profile=profile_of(tag), by=actor)
 
 

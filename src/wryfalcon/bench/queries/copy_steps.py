@@ -2,22 +2,29 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
 
 from django.db.models import Max
 
+from keycore.kind import Surface
 from wryfalcon.bench.models import Piece, PieceState, Tag
 from wryfalcon.machines.models import CopyStep, CopyStepDone, Machine, MachineKind, MachineWork, Shift, Work
 
-OF_EACH_KEY = (CopyStep.BACK, CopyStep.BLANK)
+OF_EACH_KEY = (CopyStep.BACK, CopyStep.BLANK, CopyStep.ROW, CopyStep.FREE)
 """Done anew for every key."""
 OF_EACH_PROFILE = (CopyStep.DEPTH, CopyStep.LIFT)
 """Done anew after any change of kind."""
 
 
-RESTS_ON = {CopyStep.LIFT: (CopyStep.MATCH, CopyStep.DEPTH), CopyStep.BLANK: tuple(CopyStep)[:-1]}
+RESTS_ON = {
+    CopyStep.LIFT: (CopyStep.MATCH, CopyStep.DEPTH), CopyStep.BLANK: CopyStep.of_grooves()[:-1],
+    CopyStep.ROW: (CopyStep.LOCK,), CopyStep.FREE: (CopyStep.LOCK, CopyStep.ROW),
+}  # fmt: skip
 """Done anew once one of these was."""
+WHILE_MADE = (CopyStep.FREE,)
+"""Done while the key is being made, not before it is begun."""
 
 
 @dataclass(frozen=True)
@@ -43,12 +50,13 @@ def copy_steps(tag: Tag, machine: Machine) -> list[StepNow]:
     """The steps before a copy on this machine, in order; none for one that has none."""
     if machine.kind != MachineKind.SIDE_MILL:
         return []
+    steps = _steps_for(tag)
     moving = [work for work in Work if work.moves_it or work == Work.SWAPPED]
     moved = MachineWork.objects.filter(machine=machine, what__in=moving).aggregate(last=Max("at"))["last"]
     last_key = _last_key(machine)
     done = list(CopyStepDone.objects.filter(machine=machine).order_by("id"))
     found: list[StepNow] = []
-    for step in CopyStep:
+    for step in steps:
         last = next((each for each in reversed(done) if each.step == step), None)
         since = max(
             filter(None, [moved if step != CopyStep.BACK else None, _needed_since(step, last_key)]), default=None
@@ -56,11 +64,26 @@ def copy_steps(tag: Tag, machine: Machine) -> list[StepNow]:
         at = last.at if last is not None and (since is None or last.at > since) else None
         if last is not None and step in OF_EACH_PROFILE and last.profile != profile_of(tag):
             at = None
+        if step == CopyStep.LOCK and at is not None and at < _freed_for_another(done, at, last_key):
+            at = None  # the spring was freed since
         rests_on = [each for each in found if each.step in RESTS_ON.get(step, ())]
         if at is not None and any(each.at is None or _is_anew(each, at) for each in rests_on):
             at = None  # what it rests on was done anew, or is to be
         found.append(StepNow(step, at, is_left_over=at is not None and last_key is not None and at < last_key))
     return found
+
+
+def _steps_for(tag: Tag) -> tuple[CopyStep, ...]:
+    """By what is traced: walls, also where the family is not known, or holes."""
+    if tag.family_record is None or tag.family.kind.surface != Surface.HOLE:
+        return CopyStep.of_grooves()
+    return CopyStep.of_holes(with_inner=len({track.tool for track in tag.family.tracks}) > 1)
+
+
+def _freed_for_another(done: Sequence[CopyStepDone], locked: datetime, last_key: datetime | None) -> datetime:
+    """When the spring was last freed for a key before this one; ``locked`` itself where it never was."""
+    freed = [each.at for each in done if each.step == CopyStep.FREE and last_key is not None and each.at <= last_key]
+    return max(freed, default=locked)
 
 
 def shift_on(machine: Machine) -> Shift | None:

@@ -8,7 +8,7 @@ from django.utils import timezone
 
 from wryfalcon.bench.actions.copying import EXCHANGE
 from wryfalcon.bench.models import MadeHow, Piece, Tag
-from wryfalcon.bench.queries.copy_steps import StepNow, copy_steps, shift_on
+from wryfalcon.bench.queries.copy_steps import WHILE_MADE, StepNow, copy_steps, shift_on
 from wryfalcon.bench.shown.by_hand import HandWay
 from wryfalcon.lengths import say_mm
 from wryfalcon.machines.models import TRACES, CopyStep, MachineKind, Shift
@@ -78,7 +78,7 @@ class HandCard:
     @property
     def is_ready(self) -> bool:
         """Whether every step before copying holds."""
-        return all(step.holds for step in self.steps)
+        return all(step.holds for step in self.steps if step.step not in WHILE_MADE)
 
 
 def hand_card(tag: Tag, way: HandWay, piece: Piece | None) -> HandCard:
@@ -112,6 +112,9 @@ def _detail(step: CopyStep) -> str:
         CopyStep.DEPTH: "After any change of kind. A blank in the jaw would hold the mill off.",
         CopyStep.LIFT: f"About {say_mm(LIFT_MM, 3)}: the follower, not the mill, so that the wall stays the pattern’s.",
         CopyStep.BLANK: "",
+        CopyStep.LOCK: "Free, it would give way and every hole come out deep.",
+        CopyStep.ROW: "Set anew for each row; a hole off its row lifts its pin up the cone.",
+        CopyStep.FREE: "Locked, the inner tracer would stand on the outer floor and drill nothing.",
     }[step]
 
 

@@ -46,7 +46,7 @@ from wryfalcon.bench.views.values import kept as values_kept
 from wryfalcon.drawings.cut_key import CutKey
 from wryfalcon.drawings.errors import draw_errors
 from wryfalcon.fields import unit_typed
-from wryfalcon.lengths import NotALength, parse_value
+from wryfalcon.lengths import NotALength, parse_value, say_value
 from wryfalcon.machines.queries.line import last_order
 from wryfalcon.machines.views.press import press_of
 from wryfalcon.refusal import NotDone, SecondLook
@@ -233,6 +233,7 @@ def _show(
         "shallow": cuts_to_deepen(tag, proof),
         "mend_at": mend,
         "is_cut_again": mend == "set-up",
+        "rides": _ride_words(tag, proof),
         "aids": [("", "on the cut itself"), *((each.id, each.words) for each in tag.family.kind.aids)],
         "aid_working": next((each.working for each in tag.family.kind.aids if each.id == piece.aid), ""),
         "many_tracks": len(tag.family.tracks) > 1,
@@ -240,6 +241,23 @@ def _show(
         **_drawn(tag, piece, proof),
     }
     return show_stage(request, tag, "prove", context, status=422 if refusal else 200)
+
+
+def _ride_words(tag: Tag, proof: MeasuredKey) -> list[str]:
+    """Which pins ride up beside their seats, as far as places were measured; none where cuts are no cones."""
+    rides = tag.family.kind.cutting.rides if tag.family.kind.cutting else None
+    worth = tag.family.tolerance.value / 2 if tag.family.tolerance else 0.0
+    if rides is None:
+        return []
+    found = [
+        (cut, up) for cut in proof.cuts
+        if cut.space_error is not None and (up := rides(tag.family.track(cut.track), cut.space_error)) > worth
+    ]  # fmt: skip
+    return [
+        f"Cut {cut.track} {cut.space} lies {say_value(tag.family.lengths, abs(cut.space_error or 0.0), fine=True)} off "
+        f"along its row: its pin rides up by {say_value(tag.family.depth, up, fine=True)}."
+        for cut, up in found
+    ]
 
 
 def _drawn(tag: Tag, piece: Piece, proof: MeasuredKey) -> dict[str, Any]:

@@ -239,13 +239,26 @@ class HandStudy(models.Model):
 
 
 class CopyStep(models.TextChoices):
-    """What is done at a side-milling duplicator before it copies, in this order."""
+    """What is done at a side-milling duplicator before it copies grooves, or holes, each in this order."""
 
     BACK = "back", "Depth knob back to its set mark; head and guide locks loose"
     MATCH = "match", "Mill to tracer, on identical flats"
     DEPTH = "depth", "Depth on the pattern, the blank’s jaw empty"
     LIFT = "lift", "Follower lifted off the pattern’s floor, locked"
     BLANK = "blank", "Blank in; the same shoulder for both, the travelling stop where the blade is too short"
+    LOCK = "lock", "Tracer’s spring locked; drill to tracer, on identical flats"
+    ROW = "row", "Pattern and blank flat, at the same stop; sideways motion locked on the first row"
+    FREE = "free", "Outer holes done. Spring free; inner drill and tracer in, their height set to the inner tip"
+
+    @classmethod
+    def of_grooves(cls) -> tuple[CopyStep, ...]:
+        """Those for keys with walls milled into their faces."""
+        return (cls.BACK, cls.MATCH, cls.DEPTH, cls.LIFT, cls.BLANK)
+
+    @classmethod
+    def of_holes(cls, *, with_inner: bool) -> tuple[CopyStep, ...]:
+        """Those for keys with holes: the spring is freed only for inner ones."""
+        return (cls.LOCK, cls.ROW, cls.FREE) if with_inner else (cls.LOCK, cls.ROW)
 
 
 class CopyStepDone(models.Model):

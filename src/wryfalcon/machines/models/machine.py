@@ -30,7 +30,9 @@ TRACES = (MachineKind.TRACING, MachineKind.SIDE_MILL)
 """The kinds that follow a pattern key."""
 
 
-TRACES_SURFACE = {Surface.EDGE: MachineKind.TRACING, Surface.GROOVE: MachineKind.SIDE_MILL}
+TRACES_SURFACE = {
+    Surface.EDGE: MachineKind.TRACING, Surface.GROOVE: MachineKind.SIDE_MILL, Surface.HOLE: MachineKind.SIDE_MILL,
+}  # fmt: skip
 """Which of them follows which sort of cut."""
 
 
