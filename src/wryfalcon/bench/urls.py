@@ -49,6 +49,7 @@ urlpatterns = [
     path("tags/<int:number>/read/describe", sources.describe, name="describe-source"),
     path("tags/<int:number>/read/<int:source>/change", sources.change, name="change-source"),
     path("tags/<int:number>/read/<int:source>/labels", sources.type_labels, name="type-labels"),
+    path("tags/<int:number>/read/<int:source>/card", sources.card, name="read-card"),
     path("tags/<int:number>/read/<int:source>/code", sources.look_up, name="read-code"),
     path("tags/<int:number>/read/<int:source>/grid", sources.tap_grid, name="tap-grid"),
     path("tags/<int:number>/read/<int:source>/look", sources.look, name="look"),

@@ -194,6 +194,16 @@ class GuideEntry(models.Model):
         )  # fmt: skip
 
 
+class CardRule(models.Model):
+    """How the cards of a family are printed, as it was said last: every edition of it shares the rule."""
+
+    slug = models.SlugField(max_length=80, unique=True, help_text="of the family")
+    printed = models.CharField(max_length=40, help_text="# for a character that counts, x for one that does not")
+
+    def __str__(self) -> str:
+        return f"{self.slug}: {self.printed}"
+
+
 class NotInGuide(models.Model):
     """Something that was asked for and that no row of the guide is for: a job this shop could not do."""
 

@@ -6,12 +6,17 @@ from collections.abc import Mapping, Sequence
 
 from django.db import transaction
 
+from keycore.codes.card import read_card, usual_card
+from keycore.errors import InputError
 from wryfalcon.accounts.models import User
 from wryfalcon.bench.actions.read import state_labels
 from wryfalcon.bench.actions.settle import settle
+from wryfalcon.bench.actions.sources import add_source
+from wryfalcon.bench.actions.take_in import check_read
 from wryfalcon.bench.models import Intent, Source, SourceKind, Tag
 from wryfalcon.bench.queries.prospects import choice_of
 from wryfalcon.bench.queries.reading import TrackReading, readings_of
+from wryfalcon.library.models import CardRule
 from wryfalcon.refusal import NotDone
 
 SURE_ENOUGH = 0.99
@@ -35,6 +40,37 @@ def state_known(actor: User, tag: Tag, source: Source, stated: Mapping[int, Sequ
         return False
     settle(actor, tag, choice_of(readings, Intent.RESTORE, 0.0))
     return True
+
+
+@transaction.atomic
+def state_card(actor: User, tag: Tag, code: str, printed: str, who: str) -> bool:
+    """What a card spells, laid out to every row of the key; answers whether the tag is settled by it.
+
+    The rule it is printed by is kept for the next card of the family. Raises NotDone for a code that cannot be so, and
+    as ``state_known`` does.
+    """
+    check_read(tag)
+    try:
+        rows = read_card(tag.family, code, printed.strip())
+    except InputError as error:
+        raise NotDone(f"{error.reason[0].upper()}{error.reason[1:]}.", "card") from None
+    settled = False
+    for track in tag.family.tracks:
+        labels = rows[track.name]
+        source = _card_source(actor, tag, track.name, who)
+        stated = {space: [label] for space, label in enumerate(labels, start=1)}
+        settled = state_known(actor, tag, source, stated, who)
+    assert tag.family_record is not None
+    rule = printed.strip() or usual_card(tag.family)
+    CardRule.objects.update_or_create(slug=tag.family_record.slug, defaults={"printed": rule})
+    return settled
+
+
+def _card_source(actor: User, tag: Tag, track: str, who: str) -> Source:
+    """What is known of a track by the same word, begun where there is nothing of it yet."""
+    known = tag.sources.filter(track=track, kind=SourceKind.KNOWN, removed=False)
+    found = known.filter(name=who.strip()[:40]).first() or known.filter(sightings=None).first()
+    return found or add_source(actor, tag, track, SourceKind.KNOWN, who)
 
 
 def _is_plain(reading: TrackReading) -> bool:

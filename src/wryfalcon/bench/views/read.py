@@ -11,6 +11,7 @@ from django.http import HttpResponse, JsonResponse
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
+from keycore.codes.card import usual_card
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.bench.actions.read import add_values, withdraw
 from wryfalcon.bench.models import CutMark, OnBench, Sighting, Source, SourceKind, Tag, WearGrade
@@ -38,6 +39,7 @@ from wryfalcon.bench.views.values import entries_posted, kept, refused, wants_js
 from wryfalcon.drawings.kinds import counting_of
 from wryfalcon.fields import ENDS
 from wryfalcon.lengths import end_words, how_to_type
+from wryfalcon.library.models import CardRule
 from wryfalcon.refusal import NotDone, SecondLook
 
 NO_KEY = {OnBench.LOCK, OnBench.LOCK_PARTS, OnBench.PART_LOCK, OnBench.CODE}
@@ -215,10 +217,24 @@ def show_read(
         "to_settle": _address_of_settling(tag, reading),
         "cylinder": _cylinder(reading, source),
         "tool_steps": tool_walk(tag, readings_of(tag), source) if is_tapped else (),
+        **(_card(request, tag) if kind == SourceKind.KNOWN else {}),
         "locks": [("", "a lock with every cut"), *((each, each) for each in tag.family.positions)],
         **looks,
     }
     return show_stage(request, tag, "read", context, status=422 if entry.refusal else 200)
+
+
+def _card(request: PersonRequest, tag: Tag) -> dict[str, Any]:
+    """How cards of the family are printed, and what was typed where it could not be so."""
+    assert tag.family_record is not None
+    rule = CardRule.objects.filter(slug=tag.family_record.slug).first()
+    rows = ", then ".join(f"{len(track.spaces)} of {track.name}" for track in tag.family.tracks)
+    return {
+        "card_typed": request.POST.get("card", ""),
+        "card_rule": request.POST.get("printed") or (rule.printed if rule is not None else usual_card(tag.family)),
+        "card_rows": rows,
+        "is_card_asked": "card" in request.POST or len(tag.family.tracks) > 1,
+    }
 
 
 def _aids(tag: Tag, source: Source) -> dict[str, Any]:

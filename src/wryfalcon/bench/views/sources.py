@@ -13,7 +13,7 @@ from django.views.decorators.http import require_POST
 from keycore.family import Track
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.bench.actions.codes import read_code
-from wryfalcon.bench.actions.known import state_known
+from wryfalcon.bench.actions.known import state_card, state_known
 from wryfalcon.bench.actions.read import (
     compare_cuts,
     labels_of_try_out,
@@ -130,6 +130,21 @@ def type_labels(request: PersonRequest, number: int, source: int) -> HttpRespons
         reading = track_reading(tag, None, source)
         return show_read(request, tag, reading, found, RefusedEntry(refusal=refusal.says, typed=text))
     return _after_a_look(request, tag, found)
+
+
+@require_POST
+@needs(Act.READ_KEYS)
+def card(request: PersonRequest, number: int, source: int) -> HttpResponse:
+    """A card's code, laid out to every row of the key."""
+    tag, found = _source_reading(number, source)
+    posted = request.POST
+    try:
+        said = (posted.get("card", ""), posted.get("printed", ""), posted.get("who", ""))
+        is_settled_by_it = state_card(request.user, tag, *said)
+    except NotDone as refusal:  # on this page, not in an address: what was typed is nearly a key
+        reading = track_reading(tag, None, source)
+        return show_read(request, tag, reading, found, RefusedEntry(refusal=refusal.says))
+    return to_stage(tag, "settle") if is_settled_by_it else _after_a_look(request, tag, found)
 
 
 def _all_cuts(found: SourceReading, said: list[str]) -> list[str]:
