@@ -5,13 +5,15 @@ from __future__ import annotations
 import pytest
 from django.test import Client
 
-from web.jobs import People, hang
+from conftest import BenchMachine
+from web.jobs import People, asked, carded, finish, hang, on_the_line, pass_time, sent
 from web.test_bench import words
 from wryfalcon.bench.actions.read import state_labels
 from wryfalcon.bench.actions.sources import SourceSettings, add_source, describe_source
 from wryfalcon.bench.actions.take_in import Baseline
-from wryfalcon.bench.models import OnBench, Source, SourceKind, Tag
+from wryfalcon.bench.models import OnBench, Piece, PieceState, Source, SourceKind, Tag
 from wryfalcon.bench.queries.reading import readings_of
+from wryfalcon.bench.queries.trial_sheet import SheetLeft
 from wryfalcon.codes.models import Series
 from wryfalcon.demonstration.faces import SLIPWAY
 from wryfalcon.demonstration.making import family_record, type_values
@@ -109,3 +111,84 @@ def test_door_old_key_and_codes_together_leave_few_and_the_fewest_blanks_try_the
     smith.post(f"/tags/{launch}/tries/manner", {"track": "A", "series": series.pk, "order": "within"})
     tries = words(smith, f"/tags/{launch}/tries")
     assert f"The key is then {' '.join(SLIPWAY)} , over 99 in 100" in tries
+
+
+LAMPHOUSE = {"A": "123212", "B": "212321", "S": "xyx"}
+
+
+@pytest.fixture
+def lamphouse(people: People) -> Tag:
+    """A door that lacks the first cut of both walls: every other is read, and the side track."""
+    door = [Baseline("door", "", "", "")]
+    tag = hang(people, family=family_record("lamphouse-six"), on_bench=OnBench.LOCK, locks=door)
+    for name in "AB":
+        grid = add_source(people["tam"], tag, name, SourceKind.GRID)
+        state_labels(people["tam"], tag, grid, {n: [LAMPHOUSE[name][n - 1]] for n in range(2, 7)})
+    side = add_source(people["tam"], tag, "S", SourceKind.PARTS)
+    state_labels(people["tam"], tag, side, {n: [LAMPHOUSE["S"][n - 1]] for n in range(1, 4)})
+    return tag
+
+
+def listed(smith: Client, tag: Tag) -> SheetLeft:
+    found: SheetLeft = smith.get(f"/tags/{tag}/tries", {"track": ""}).context["left"]
+    return found
+
+
+def note(smith: Client, tag: Tag, outcome: str) -> str:
+    trial = listed(smith, tag).next
+    assert trial is not None
+    smith.post(f"/tags/{tag}/tries/tried", {"track": "", "key": trial.form_value, "outcome": outcome})
+    return " ".join(trial.labels)
+
+
+def test_a_key_of_several_tracks_is_tried_whole_and_is_a_piece(smith: Client, people: People, lamphouse: Tag) -> None:
+    page = words(smith, f"/tags/{lamphouse}/tries", track="A")
+    assert "All tracks together" in page
+    left = listed(smith, lamphouse)
+    assert left.next is not None
+    assert any(name.startswith("B ") for name, _ in left.next.cuts)
+    note(smith, lamphouse, "no-turn")
+    first = Piece.objects.get(tag=lamphouse)
+    assert set(first.bitting or {}) == {"A", "B", "S"}
+    assert (listed(smith, lamphouse).of_all or 0) == (left.of_all or 0) - 1
+    note(smith, lamphouse, "turns")
+    assert Source.objects.filter(tag=lamphouse, kind=SourceKind.TRIED, removed=False).count() == 3
+    assert "It turns." in words(smith, f"/tags/{lamphouse}/tries", track="")
+    smith.post(f"/tags/{lamphouse}/tries/take-back", {"track": ""})
+    assert not Source.objects.filter(tag=lamphouse, kind=SourceKind.TRIED, removed=False).exists()
+    assert Piece.objects.filter(tag=lamphouse, state=PieceState.ABANDONED).count() == 1
+
+
+def test_what_a_track_s_own_sheet_learned_counts_for_all(smith: Client, lamphouse: Tag) -> None:
+    before = listed(smith, lamphouse).of_all or 0
+    learned = {"track": "A", "space": 1, "is": "is-not", "label": "3"}
+    smith.post(f"/tags/{lamphouse}/tries/learned", learned)
+    assert 0 < (listed(smith, lamphouse).of_all or 0) < before
+    answer = smith.post(f"/tags/{lamphouse}/tries/learned", {**learned, "track": ""}, follow=True)
+    assert "on the sheet of its own track" in answer.content.decode()
+    answer = smith.post(
+        f"/tags/{lamphouse}/tries/manner", {"track": "", "order": "within", "half_steps": "1"}, follow=True
+    )
+    assert "chosen on the sheet of each track" in answer.content.decode()
+
+
+def test_a_try_of_all_tracks_is_cut_by_a_machine_and_its_outcome_noted(
+    smith: Client, people: People, lamphouse: Tag, bench_machine: BenchMachine
+) -> None:
+    gannet = on_the_line(bench_machine)
+    trial = listed(smith, lamphouse).next
+    assert trial is not None
+    alone = smith.post(f"/tags/{lamphouse}/tries/send", {"track": "A", "key": trial.form_value}, follow=True)
+    assert "on the sheet of all tracks" in alone.content.decode()
+    smith.post(f"/tags/{lamphouse}/tries/send", {"track": "", "key": trial.form_value})
+    tag = Tag.objects.get(pk=lamphouse.pk)
+    carded(people, tag, gannet)
+    tag = Tag.objects.get(pk=lamphouse.pk)
+    piece = pass_time(asked(people, tag, sent(people, tag), "clamp", "start"), 60)
+    piece = pass_time(asked(people, tag, piece, "clamp", "start"), 60)
+    finish(asked(people, tag, piece, "clamp", "start"))
+    page = words(smith, f"/tags/{lamphouse}/tries", track="")
+    assert "Try it: A" in page
+    assert "?track=" in smith.get(f"/tags/{lamphouse}/cut").content.decode()
+    smith.post(f"/tags/{lamphouse}/tries/out", {"track": "", "outcome": "no-turn"})
+    assert all(key != trial.places for key in [each.places for each in listed(smith, lamphouse).trials])

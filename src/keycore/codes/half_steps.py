@@ -49,6 +49,20 @@ def whole_steps(track: Track) -> Halving:
     return Halving(np.tile(2 * np.arange(len(track.depths), dtype=np.int8), (len(track.spaces), 1)))
 
 
+def whole_steps_of(tracks: Sequence[Track]) -> Halving:
+    """The same for the spaces of several ``tracks``, one after another. Raises nothing.
+
+    >>> from keycore.family import Depth
+    >>> two = tuple(Depth(str(k), 0.33 - 0.02 * k) for k in range(2))
+    >>> three = tuple(Depth(str(k), 0.33 - 0.02 * k) for k in range(3))
+    >>> whole_steps_of([Track("A", (0.2,), two), Track("B", (0.2,), three)]).place_of.tolist()
+    [[0, 2, 4], [0, 2, 4]]
+    """
+    most = max(len(track.depths) for track in tracks)
+    spaces = sum(len(track.spaces) for track in tracks)
+    return Halving(np.tile(2 * np.arange(most, dtype=np.int8), (spaces, 1)))
+
+
 def half_step_value(track: Track, play: Play, step: int) -> float | None:
     """The depth value of the cut that stands for a depth and the next deeper one; None where play is too small.
 

@@ -5,14 +5,14 @@ The sums are those of ``candidates``, ``half_steps``, ``progression`` and ``orde
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
 from keycore.codes.candidates import candidates_of
-from keycore.codes.half_steps import Halving, halve, whole_steps
+from keycore.codes.half_steps import Halving, halve, whole_steps, whole_steps_of
 from keycore.codes.orders import Order, blank_after_blank, likeliest_first, likeliest_within
 from keycore.codes.progression import blanks_for
 from keycore.errors import InputError
@@ -23,6 +23,8 @@ Places = tuple[int, ...]
 """What a key is cut to: 2k for depth k, 2k + 1 for the half step beyond it."""
 MOST_TRIED = 4000
 """A sheet of more keys than these is worked through by nobody, and took seconds to put in three orders."""
+MOST_TOGETHER = 600
+"""Of all tracks together no more are listed: each track may well leave hundreds by itself."""
 
 
 @dataclass(frozen=True)
@@ -51,6 +53,8 @@ class ToTry:
     within: Order | None = None  # likeliest first, as few blanks as can be
     by_blank: Order | None = None  # one blank after another
     likeliest: Order | None = None  # likeliest first, whatever it takes
+    of_all: int | None = None  # how many keys there are, where only the likeliest are listed
+    share: float = 1.0  # what chance those listed have together
 
 
 def keys_to_try(reading: Reading, sheet: Sheet) -> ToTry:
@@ -86,6 +90,74 @@ def keys_to_try(reading: Reading, sheet: Sheet) -> ToTry:
         blank_after_blank(progression, chances),
         likeliest_first(tries, chances, sheet.begun, can_be_recut=recut),
     )
+
+
+def keys_of_all_tracks(parts: Sequence[tuple[Reading, Sheet]], sheet: Sheet) -> ToTry:
+    """List the likeliest keys of a lock of several tracks: each is one only once all of its tracks are cut.
+
+    Tracks are read apart from each other, so that a key's chance is the product of its tracks'. No more are listed
+    than are tried by anybody; how many there are and what chance the listed ones have together is said. Arguments:
+    ``parts`` the reading of each track and what its own sheet knows beside it; the ``sheet`` of all tracks: keys tried,
+    turned and begun, their places one track after another; its own ``known`` and ``among`` say nothing. Returns a ToTry
+    of keys so written, whole depths only. Raises InputError as ``keys_to_try`` does.
+    """
+    family, halving = parts[0][0].family, whole_steps_of([reading.track for reading, _ in parts])
+    keys, chances, many = _likeliest_together(parts, MOST_TOGETHER + len(sheet.tried))
+    keep = np.ones(len(keys), dtype=bool)
+    for places in sheet.tried:
+        keep &= ~stood_for(places, keys)
+    for places in sheet.turned:
+        keep &= stood_for(places, keys)
+    keys, chances = keys[keep][:MOST_TOGETHER], chances[keep][:MOST_TOGETHER]
+    if not len(keys):
+        return ToTry(keys, halving, {}, of_all=0)
+    share, whole = float(chances.sum()), float(chances.sum()) or 1.0
+    left = {key: float(chance) / whole for key, chance in zip(map(tuple, (2 * keys).tolist()), chances, strict=True)}
+    progression = blanks_for(halving.tries(keys), sheet.begun, can_be_recut=family.can_be_recut)
+    return ToTry(
+        keys,
+        halving,
+        left,
+        likeliest_within(progression, left),
+        blank_after_blank(progression, left),
+        likeliest_first(halving.tries(keys), left, sheet.begun, can_be_recut=family.can_be_recut),
+        of_all=len(keys) if sheet.turned else many - _tried_among(parts, sheet),
+        share=min(1.0, share),
+    )
+
+
+def _tried_among(parts: Sequence[tuple[Reading, Sheet]], sheet: Sheet) -> int:
+    """How many of the keys that were tried would still be possible, had they not been."""
+    known = [steps for _, own in parts for steps in own.known]
+    return sum(all(place // 2 in steps for place, steps in zip(key, known, strict=True)) for key in set(sheet.tried))
+
+
+def _likeliest_together(
+    parts: Sequence[tuple[Reading, Sheet]], most: int
+) -> tuple[NDArray[np.int8], NDArray[np.float64], int]:
+    """The likeliest keys of all tracks, (m, n) steps, their chances, likeliest first, and how many keys there are.
+
+    The likeliest products of two lists are among the products of the likeliest of each, so that track after track no
+    more than ``most`` need be kept.
+    """
+    keys, chances, many = np.empty((1, 0), np.int8), np.ones(1), 1
+    for reading, own in parts:
+        if not all(own.known):
+            raise InputError("known", "no depth is left for one of the cuts")
+        found = candidates_of(reading.track, own.known, rules=reading.family.rules, among=own.among)
+        if len(found) > MOST_TRIED:
+            raise InputError("known", f"{len(found):,} keys are still possible, more than anybody tries")
+        many *= len(found)
+        if not len(found):
+            return np.empty((0, keys.shape[1] + found.shape[1]), np.int8), np.empty(0), 0
+        of_it = _chances(reading, found, whole_steps(reading.track))
+        weights = np.array([of_it[key] for key in map(tuple, (2 * found.astype(int)).tolist())])
+        best = np.argsort(-weights, kind="stable")[:most]
+        together = np.outer(chances, weights[best])
+        chosen = np.argsort(-together, axis=None, kind="stable")[:most]
+        a, b = np.unravel_index(chosen, together.shape)
+        keys, chances = np.hstack([keys[a], found[best][b]]), together[a, b]
+    return keys, chances, many
 
 
 def stood_for(places: Places, candidates: NDArray[np.int8]) -> NDArray[np.bool_]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from django.db import transaction
@@ -18,6 +19,7 @@ from wryfalcon.bench.actions.read import state_labels
 from wryfalcon.bench.actions.set_up import Chosen, set_up
 from wryfalcon.bench.actions.take_in import check_read
 from wryfalcon.bench.models import (
+    ALL_TRACKS,
     MadeHow,
     Outcome,
     Piece,
@@ -61,6 +63,8 @@ def work_through(actor: User, tag: Tag, track: str, manner: SheetSettings) -> Tr
     """Choose the order, half steps and the series of a sheet. Raises NotDone for a series of another family."""
     check_read(tag)
     series = manner.series
+    if track == ALL_TRACKS and (series is not None or manner.half_steps):
+        raise NotDone("A series and half steps are chosen on the sheet of each track.")
     is_its = series is None or (tag.family_record is not None and tag.family_record.reads(series.family_record))
     if series is not None and not (is_its and series.track == track):
         raise NotDone(f"{series} is a series of another key.")
@@ -86,17 +90,15 @@ def send_try(actor: User, sheet: TrialSheet, left: SheetLeft, tried: str) -> She
     sheet, tag = _kept(sheet), sheet.tag
     if tag.settlement is not None:
         raise NotDone("The bitting is settled: what is cut now is that.")
-    if len(tag.family.tracks) > 1:
-        raise NotDone("A key is one only once all its tracks are cut: settle the others, then try.")
+    if len(tag.family.tracks) > 1 and not sheet.is_of_all_tracks:
+        raise NotDone("A key is one only once all its tracks are cut: try them on the sheet of all tracks.")
     if tag.family.kind.cutting is None:
         raise NotDone(f"Keys of kind {tag.family.kind.id} are not cut from here.")
     if out_of(sheet) is not None:
         raise NotDone("Another key of this sheet is out: say first what it did, or take it back.")
     trial = _on_list(left, tried)
-    track = tag.family.track(sheet.track)
     settlement = Settlement.objects.create(
-        tag=tag, bitting={track.name: [track.labels[place // 2] for place in trial.places]}, is_try=True,
-        values={track.name: [_depth_of(tag.family, track, place) for place in trial.places]},
+        tag=tag, bitting=_labels_of(sheet, trial.places), is_try=True, values=_values_of(sheet, trial.places),
         edition=tag.family.edition, read_back_at=timezone.now(), by=actor,
     )  # fmt: skip
     entry = SheetEntry.objects.create(
@@ -178,13 +180,13 @@ def _take_as_source(actor: User, sheet: TrialSheet, entry: SheetEntry) -> None:
     """A key that turns and stands for one bitting alone says what the bitting is."""
     if entry.outcome != Outcome.TURNS or any(place % 2 for place in entry.places):
         return
-    tag, track = sheet.tag, sheet.tag.family.track(sheet.track)
-    source = Source.objects.create(
-        tag=tag, track=sheet.track, kind=SourceKind.TRIED, name=FROM_THE_SHEET, counted_from=tag.family.numbered_from
-    )
-    write_down(Event.SOURCE_ADDED, actor, tag, track=sheet.track, source=source.pk)
-    labels = [track.labels[place // 2] for place in entry.places]
-    state_labels(actor, tag, source, {space: [label] for space, label in enumerate(labels, start=1)})
+    tag = sheet.tag
+    for track, labels in _labels_of(sheet, entry.places).items():
+        source = Source.objects.create(
+            tag=tag, track=track, kind=SourceKind.TRIED, name=FROM_THE_SHEET, counted_from=tag.family.numbered_from
+        )
+        write_down(Event.SOURCE_ADDED, actor, tag, track=track, source=source.pk)
+        state_labels(actor, tag, source, {space: [label] for space, label in enumerate(labels, start=1)})
 
 
 def _judge(actor: User, piece: Piece, outcome: str) -> None:
@@ -198,20 +200,18 @@ def _judge(actor: User, piece: Piece, outcome: str) -> None:
 def _tried(actor: User, sheet: TrialSheet, trial: KeyToTry, outcome: str, before: Piece | None) -> Piece | None:
     """The key that was tried: a piece like any other, cut by hand, onto the one before where that is its blank.
 
-    None where the family has further tracks: a key is one only once all of them are cut.
+    None where the family has further tracks than the sheet's: a key is one only once all of them are cut.
     """
-    tag, family = sheet.tag, sheet.tag.family
-    if len(family.tracks) > 1:
+    tag, now = sheet.tag, timezone.now()
+    if len(tag.family.tracks) > 1 and not sheet.is_of_all_tracks:
         return None
-    track, now = family.track(sheet.track), timezone.now()
-    values = [_depth_of(family, track, place) for place in trial.places]
     is_plain = all(place % 2 == 0 for place in trial.places)
     number, tries = (before.key_number, before.try_number) if before is not None else next_key(tag)
     piece = Piece.objects.create(
         tag=tag, key_number=number, try_number=tries, onto=before, made_how=MadeHow.FILED, maker=actor,
         state=PieceState.SPOILT if outcome == Outcome.SPOILED else PieceState.FINISHED, blank_taken=before is None,
         blank=tag.blank if before is None else None,
-        bitting={track.name: list(trial.labels)} if is_plain else None, values={track.name: values},
+        bitting=_labels_of(sheet, trial.places) if is_plain else None, values=_values_of(sheet, trial.places),
         why_ended=SPOILT_WORDS if outcome == Outcome.SPOILED else "", began_at=now,
         finished_at=None if outcome == Outcome.SPOILED else now, ended_at=now if outcome == Outcome.SPOILED else None,
         job=new_job(tag, f"S{number}"),
@@ -219,6 +219,23 @@ def _tried(actor: User, sheet: TrialSheet, trial: KeyToTry, outcome: str, before
     write_down(Event.PIECE_TAKEN_AS_MADE, actor, tag, piece=piece.called, job=piece.job)
     _judge(actor, piece, outcome)
     return piece
+
+
+def _labels_of(sheet: TrialSheet, places: Sequence[int]) -> dict[str, list[str]]:
+    """A key of a sheet as labels by track; a half step as the shallower of its depths."""
+    family = sheet.tag.family
+    return {
+        name: [family.track(name).labels[place // 2] for place in part] for name, part in sheet.parts(places).items()
+    }
+
+
+def _values_of(sheet: TrialSheet, places: Sequence[int]) -> dict[str, list[float]]:
+    """The depth values that it is cut to, by track, family unit."""
+    family = sheet.tag.family
+    return {
+        name: [_depth_of(family, family.track(name), place) for place in part]
+        for name, part in sheet.parts(places).items()
+    }
 
 
 def _depth_of(family: Family, track: Track, place: int) -> float:
@@ -240,6 +257,8 @@ def _count_blank(blank: int | None, by: int) -> None:
 def note_cut(actor: User, sheet: TrialSheet, space: int, label: str, *, is_so: bool) -> SheetEntry:
     """Note that a cut is, or is not, a depth. Raises NotDone for a cut or depth that there is not."""
     check_read(sheet.tag)
+    if sheet.is_of_all_tracks:
+        raise NotDone("Say it on the sheet of its own track: it counts here too.")
     track = sheet.tag.family.track(sheet.track)
     if not 1 <= space <= len(track.spaces) or label not in track.labels:
         raise NotDone("Say which cut, and which depth it is or is not.")
@@ -272,7 +291,8 @@ def take_last_back(actor: User, sheet: TrialSheet) -> None:
 
 
 def _put_source_away(sheet: TrialSheet) -> None:
-    sheet.tag.sources.filter(track=sheet.track, kind=SourceKind.TRIED, removed=False).update(removed=True)
+    tried = sheet.tag.sources.filter(kind=SourceKind.TRIED, removed=False)
+    (tried if sheet.is_of_all_tracks else tried.filter(track=sheet.track)).update(removed=True)
 
 
 def _take_outcome_back(actor: User, entry: SheetEntry) -> None:

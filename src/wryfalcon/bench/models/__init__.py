@@ -28,10 +28,11 @@ from wryfalcon.bench.models.reading import (
 )
 from wryfalcon.bench.models.settling import Intent, Settlement, SetUp
 from wryfalcon.bench.models.tools import ShopTool, ToolKind
-from wryfalcon.bench.models.tries import Outcome, SheetEntry, TrialOrder, TrialSheet
+from wryfalcon.bench.models.tries import ALL_TRACKS, Outcome, SheetEntry, TrialOrder, TrialSheet
 from wryfalcon.bench.piece_states import MadeHow, PieceState
 
 __all__ = [
+    "ALL_TRACKS",
     "Answer",
     "Asked",
     "Beside",

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from django.conf import settings
 from django.db import models
 
@@ -20,17 +22,35 @@ class TrialOrder(models.TextChoices):
     LIKELIEST = "likeliest", "likeliest first, whatever it takes"
 
 
+ALL_TRACKS = ""
+"""The track of a sheet whose keys have all tracks of their family cut."""
+
+
 class TrialSheet(models.Model):
-    """The keys to try for one track of a lock, and how they are tried."""
+    """The keys to try for one track of a lock, or for all of them together, and how they are tried."""
 
     tag = models.ForeignKey(Tag, models.CASCADE, related_name="trial_sheets")
-    track = models.CharField(max_length=120)
+    track = models.CharField(max_length=120, help_text="none is all tracks together")
     order = models.CharField(max_length=9, choices=TrialOrder, default=TrialOrder.CHEAPEST)
     half_steps = models.BooleanField(default=False)
     series = models.ForeignKey(Series, models.PROTECT, null=True, help_text="only its codes are tried")
 
     class Meta:
         constraints = [models.UniqueConstraint(fields=["tag", "track"], name="one_trial_sheet_of_each_track")]
+
+    @property
+    def is_of_all_tracks(self) -> bool:
+        """Whether its keys have every track cut, though the family has several."""
+        return self.track == ALL_TRACKS
+
+    def parts(self, places: Sequence[int]) -> dict[str, tuple[int, ...]]:
+        """Places of a key of this sheet, track by track."""
+        family, found, at = self.tag.family, {}, 0
+        tracks = family.tracks if self.is_of_all_tracks else [family.track(self.track)]
+        for track in tracks:
+            found[track.name] = tuple(places[at : at + len(track.spaces)])
+            at += len(track.spaces)
+        return found
 
     @property
     def is_cheapest_first(self) -> bool:

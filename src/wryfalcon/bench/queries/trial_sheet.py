@@ -9,7 +9,7 @@ from django.conf import settings
 
 from keycore.codes.half_steps import half_step_value
 from keycore.codes.orders import Order
-from keycore.codes.trials import Places, Sheet, ToTry, keys_to_try
+from keycore.codes.trials import Places, Sheet, ToTry, keys_of_all_tracks, keys_to_try
 from keycore.errors import InputError
 from keycore.family import Family, Track
 from keycore.proving.lock import play_of
@@ -43,7 +43,7 @@ class KeyToTry:
     blank: int
     is_new: bool
     places: Places
-    cuts: tuple[tuple[int, str], ...]  # space as the source counts, and what it is cut to
+    cuts: tuple[tuple[str, str], ...]  # space as the source counts, and what it is cut to
     labels: tuple[str, ...]
     chance: float
     stands_for: int  # bittings, more than one with half steps; worked out for the first try alone
@@ -94,6 +94,8 @@ class SheetLeft:
     trials: tuple[KeyToTry, ...] = ()
     costs: tuple[Cost, ...] = ()
     can_halve: bool = False
+    of_all: int | None = None  # keys there are, where only the likeliest are listed
+    share: float = 1.0  # chance that those listed have together
     problem: str = ""  # why it cannot be listed
     is_read: bool = True
 
@@ -109,13 +111,23 @@ class SheetLeft:
 
 
 @dataclass(frozen=True)
+class Spelled:
+    """A cut of a key to try: its number, its name among all, and what it is called at each place."""
+
+    number: int
+    name: str
+    words: tuple[str, ...]
+
+
+@dataclass(frozen=True)
 class _Asked:
-    """All that the list of a sheet depends on."""
+    """All that the list of a sheet depends on: of each track what is known and was seen, and the sheet's own tries."""
 
     document: str
-    track: str
+    tracks: tuple[str, ...]
+    own: tuple[Sheet, ...]
+    evidence: tuple[tuple[Evidence, ...], ...]
     sheet: Sheet
-    evidence: tuple[Evidence, ...]
 
 
 def sheet_of(tag: Tag, track: str) -> TrialSheet:
@@ -136,12 +148,12 @@ def out_of(sheet: TrialSheet) -> SheetEntry | None:
     return out.first()
 
 
-def sheet_of_piece(piece: Piece) -> str:
-    """The track of the sheet that a made key is a try of, still to be tried in its lock; "" for any other."""
+def sheet_of_piece(piece: Piece) -> str | None:
+    """The track of the sheet that a made key is a try of, still to be tried in its lock; None for any other."""
     if piece.settlement_id is not None or piece.set_up_id is None:
-        return ""
+        return None
     out = piece.tries.filter(withdrawn=False, outcome=Outcome.SENT).values_list("sheet__track", flat=True)
-    return out.first() or ""
+    return out.first()
 
 
 def left_to_try(reading: TrackReading, sheet: TrialSheet, entries: Sequence[SheetEntry]) -> SheetLeft:
@@ -152,26 +164,77 @@ def left_to_try(reading: TrackReading, sheet: TrialSheet, entries: Sequence[Shee
     try:
         asked = _Asked(
             document=reading.document,
-            track=reading.track.name,
-            sheet=Sheet(
-                known=known,
-                among=_codes_of(sheet.series, reading.track, known) if sheet.series else None,
-                tried=tuple(tuple(e.places) for e in entries if e.outcome == Outcome.NO_TURN),
-                turned=tuple(tuple(e.places) for e in entries if e.outcome == Outcome.TURNS),
-                begun=tuple(blank.places for blank in begun),
-                half_steps=sheet.half_steps and can_halve(reading.family, reading.track),
+            tracks=(reading.track.name,),
+            own=(Sheet(known=known, among=_codes_of(sheet.series, reading.track, known) if sheet.series else None),),
+            evidence=(_evidence(reading),),
+            sheet=_tried_so_far(
+                entries, begun, half_steps=sheet.half_steps and can_halve(reading.family, reading.track)
             ),
-            evidence=tuple(source.evidence for source in reading.weighed if source.evidence is not None),
         )
-        left = _left(asked)
+        return _ordered(asked, sheet, tuple(begun), _columns(reading), halves=can_halve(reading.family, reading.track))
     except InputError as error:
         return SheetLeft(problem=error.reason)
+
+
+def left_of_all(readings: Sequence[TrackReading], sheet: TrialSheet, entries: Sequence[SheetEntry]) -> SheetLeft:
+    """The same of all tracks together, with what was learned on the sheet of each."""
+    if any(reading.posterior is None or reading.steps is None for reading in readings):
+        return SheetLeft(is_read=False)
+    begun = begun_blanks(entries)
+    own = [sheet_of(sheet.tag, reading.track.name) for reading in readings]
+    known = [_known(reading, entries_of(its)) for reading, its in zip(readings, own, strict=True)]
+    try:
+        asked = _Asked(
+            document=readings[0].document,
+            tracks=tuple(reading.track.name for reading in readings),
+            own=tuple(
+                Sheet(known=each, among=_codes_of(its.series, reading.track, each) if its.series else None)
+                for reading, its, each in zip(readings, own, known, strict=True)
+            ),
+            evidence=tuple(_evidence(reading) for reading in readings),
+            sheet=_tried_so_far(entries, begun),
+        )
+        columns = tuple(column for reading in readings for column in _columns(reading, names_track=True))
+        return _ordered(asked, sheet, tuple(begun), columns, halves=False)
+    except InputError as error:
+        return SheetLeft(problem=error.reason)
+
+
+def _evidence(reading: TrackReading) -> tuple[Evidence, ...]:
+    return tuple(source.evidence for source in reading.weighed if source.evidence is not None)
+
+
+def _tried_so_far(entries: Sequence[SheetEntry], begun: Sequence[Begun], *, half_steps: bool = False) -> Sheet:
+    """What a sheet's own tries say; what is known of each cut is its tracks'."""
+    return Sheet(
+        known=(),
+        tried=tuple(tuple(e.places) for e in entries if e.outcome == Outcome.NO_TURN),
+        turned=tuple(tuple(e.places) for e in entries if e.outcome == Outcome.TURNS),
+        begun=tuple(blank.places for blank in begun),
+        half_steps=half_steps,
+    )
+
+
+def _ordered(
+    asked: _Asked, sheet: TrialSheet, begun: tuple[Begun, ...], columns: tuple[Spelled, ...], *, halves: bool
+) -> SheetLeft:
+    """What is left, in the sheet's order."""
+    left = _left(asked)
     costs = [Cost(which, each.blanks, each.expected, each.begun) for which, each in _orders(left).items()]
     cheapest = min(costs, key=lambda cost: cost.price).order if costs else TrialOrder.WITHIN
     chosen = cheapest if sheet.order == TrialOrder.CHEAPEST else TrialOrder(sheet.order)
     costs = [replace(c, is_chosen=c.order == chosen, is_cheapest=c.order == cheapest) for c in costs]
-    trials = _trials(asked, chosen, tuple(begun), reading.is_turned)
-    return SheetLeft(len(left.candidates), trials, tuple(costs), can_halve(reading.family, reading.track))
+    trials = _trials(asked, chosen, begun, columns)
+    return SheetLeft(len(left.candidates), trials, tuple(costs), halves, left.of_all, left.share)
+
+
+def _columns(reading: TrackReading, *, names_track: bool = False) -> tuple[Spelled, ...]:
+    """How each cut of a track is named and spelled, counted as the reading is."""
+    words = tuple(cut_words(reading.track, place) for place in range(2 * len(reading.track.depths)))
+    shown = list(range(1, len(reading.track.spaces) + 1))[:: -1 if reading.is_turned else 1]
+    return tuple(
+        Spelled(number, f"{reading.track.name} {number}" if names_track else str(number), words) for number in shown
+    )
 
 
 def can_halve(family: Family, track: Track) -> bool:
@@ -224,8 +287,14 @@ def _codes_of(series: Series, track: Track, known: Known) -> tuple[tuple[int, ..
 @kept(64)
 def _left(asked: _Asked) -> ToTry:
     family = parsed(asked.document)
-    reading = Reading(family, family.track(asked.track), asked.evidence, frozenset(), SHOP_STRAY)
-    return keys_to_try(reading, asked.sheet)
+    parts = [
+        (Reading(family, family.track(name), evidence, frozenset(), SHOP_STRAY), own)
+        for name, own, evidence in zip(asked.tracks, asked.own, asked.evidence, strict=True)
+    ]
+    if len(parts) > 1:
+        return keys_of_all_tracks(parts, asked.sheet)
+    ((reading, own),) = parts
+    return keys_to_try(reading, replace(asked.sheet, known=own.known, among=own.among))
 
 
 def _orders(left: ToTry) -> dict[TrialOrder, Order]:
@@ -235,30 +304,30 @@ def _orders(left: ToTry) -> dict[TrialOrder, Order]:
 
 
 @kept(64)
-def _trials(asked: _Asked, which: str, begun: tuple[Begun, ...], is_turned: bool) -> tuple[KeyToTry, ...]:
-    """The tries with the cuts that change on their blanks, counted as the reading is."""
-    left, track = _left(asked), parsed(asked.document).track(asked.track)
+def _trials(asked: _Asked, which: str, begun: tuple[Begun, ...], columns: tuple[Spelled, ...]) -> tuple[KeyToTry, ...]:
+    """The tries with the cuts that change on their blanks, named and spelled by the columns."""
+    left = _left(asked)
     order = _orders(left).get(TrialOrder(which))
     if order is None:
         return ()
     number_of = {index: blank.number for index, blank in enumerate(begun)}
     at = {blank.number: blank.places for blank in begun}
     fresh = max((blank.number for blank in begun), default=0) + 1
-    words = [cut_words(track, place) for place in range(2 * len(track.depths))]
-    shown = list(range(1, len(track.spaces) + 1))[:: -1 if is_turned else 1]
+    many = len(asked.tracks) > 1
     found: list[KeyToTry] = []
     for each in order.tries:
         if each.blank not in number_of:
             number_of[each.blank], fresh = fresh, fresh + 1
         number = number_of[each.blank]
-        before = at.get(number, (None,) * len(shown))
-        changed = [space for space, (was, now) in enumerate(zip(before, each.steps, strict=True)) if was != now]
+        before = at.get(number, (None,) * len(columns))
+        changed = [column for column, (was, now) in enumerate(zip(before, each.steps, strict=True)) if was != now]
         at[number] = each.steps
+        in_order = changed if many else sorted(changed, key=lambda column: columns[column].number)
         found.append(
             KeyToTry(
                 number, each.blank >= len(begun), each.steps,
-                tuple(sorted((shown[space], words[each.steps[space]]) for space in changed)),
-                tuple([words[place] for place in each.steps]), left.chances[each.steps],
+                tuple((columns[n].name, columns[n].words[each.steps[n]]) for n in in_order),
+                tuple([columns[n].words[place] for n, place in enumerate(each.steps)]), left.chances[each.steps],
                 len(left.halving.stands_for(left.candidates, each.steps)) if not found else 1,
             )
         )  # fmt: skip

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from wryfalcon.bench.models import Piece, SheetEntry, Tag
+from wryfalcon.bench.models import Piece, SheetEntry, Tag, TrialSheet
 from wryfalcon.bench.queries.trial_sheet import cut_words
 from wryfalcon.bench.shown.fittings import driven_machines
 
@@ -26,12 +26,18 @@ class TryOut:
 
 def try_out(tag: Tag, entry: SheetEntry) -> TryOut:
     """What a sheet shows of the key that is out."""
-    track, piece = tag.family.track(entry.sheet.track), entry.piece
-    labels = " ".join(cut_words(track, place) for place in entry.places)
+    piece, labels = entry.piece, spelled(tag, entry)
     if piece is None:
         return TryOut(entry, labels, None, "To be cut: go through its card, then send it.")
     at = f" on {piece.machine}" if piece.machine is not None and not piece.is_made else ""
     return TryOut(entry, labels, piece, f"{piece.called.capitalize()}: {piece.get_state_display()}{at}.")
+
+
+def spelled(tag: Tag, entry: SheetEntry) -> str:
+    """The key of an entry as it is cut; of several tracks each after its name."""
+    parts = entry.sheet.parts(entry.places)
+    said = {name: " ".join(cut_words(tag.family.track(name), place) for place in part) for name, part in parts.items()}
+    return ", ".join(said.values() if len(said) == 1 else (f"{name} {labels}" for name, labels in said.items()))
 
 
 def try_words(tag: Tag) -> str:
@@ -44,7 +50,8 @@ def try_words(tag: Tag) -> str:
     return f"For the trial sheet: {try_out(tag, entry).labels} on blank {entry.blank}"
 
 
-def can_send(tag: Tag) -> bool:
-    """Whether a try can be cut by a machine from here: nothing settled, one track, a kind that is cut here."""
-    is_cut = tag.family.kind.cutting is not None and len(tag.family.tracks) == 1
+def can_send(tag: Tag, sheet: TrialSheet) -> bool:
+    """Whether a try can be cut by a machine from here: nothing settled, every track, a kind that a machine cuts."""
+    is_whole = len(tag.family.tracks) == 1 or sheet.is_of_all_tracks
+    is_cut = tag.family.kind.cutting is not None and not tag.family.kind.is_filed and is_whole
     return is_cut and tag.settlement is None and bool(driven_machines())

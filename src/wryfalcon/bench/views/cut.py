@@ -233,7 +233,7 @@ def _context(tag: Tag, pieces: list[Piece], piece: Piece | None, order: OrderNow
         "is_copy": tag.is_copied and not tag.progress.is_read_back,
         "leads_by_hand": is_filed(tag) or (tag.is_copied and not tag.progress.is_read_back),
         "to_prove": piece is not None and piece.state == PieceState.FINISHED and not hasattr(piece, "proof"),
-        "of_sheet": sheet_of_piece(piece) if piece is not None else "",
+        "of_sheet": sheet_of_piece(piece) if piece is not None else None,
         "is_one_more": number > tag.quantity and not is_try,
         "key": key_to_cut(tag),
         "tries": try_words(tag),
