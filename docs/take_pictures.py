@@ -22,7 +22,7 @@ VIEWS = {
     "bench": "/", "take-in": "/tags/new?family=5", "read": "/tags/440/read", "settle": "/tags/439/settle",
     "trim": "/machines/trims/1", "set-up": "/tags/437/set-up", "prove": "/tags/434/prove",
     "hand-over": "/tags/432/hand-over", "copy": "/tags/446/cut", "family": "/library/theatre-six",
-    "depth-keys": "/tags/441/read", "several-sources": "/tags/442/settle", "guide": "/library/guide?words=boats",
+    "depth-keys": "/tags/441/read", "faces": "/tags/450/set-up", "guide": "/library/guide?words=boats",
     "tries": "/tags/441/tries",
     "machines": "/machines/1/course", "records": "/records/", "codes": "/codes/?code=H1003",
 }  # fmt: skip

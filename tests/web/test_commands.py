@@ -49,7 +49,7 @@ def test_the_demonstration_is_loaded_once_and_points_at_the_machines_port(monkey
     assert Machine.objects.get(name="Old Gannet").port == 9002
     states = set(Tag.objects.values_list("state", flat=True))
     assert states == set(TagState.values)
-    assert Tag.objects.filter(state=TagState.OPEN).count() == 19
+    assert Tag.objects.filter(state=TagState.OPEN).count() == 20
 
 
 @override_settings(DEMONSTRATION=False)

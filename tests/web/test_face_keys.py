@@ -15,6 +15,7 @@ from web.jobs import People, asked, by, carded, finish, followed, hang, on_the_l
 from web.test_bench import words
 from wryfalcon.bench.actions.prove import read_caliper
 from wryfalcon.bench.actions.sources import add_source
+from wryfalcon.bench.actions.touch_up import TouchedCut, touch_up_cuts
 from wryfalcon.bench.models import MadeHow, OnBench, Piece, PieceState, Sighting, Source, SourceKind, Tag
 from wryfalcon.bench.queries.planning import plan_of
 from wryfalcon.bench.queries.stages import stage_of
@@ -216,6 +217,15 @@ def test_a_hole_is_typed_as_a_ball_reads_it(smith: Client, people: People) -> No
     described(smith, tag, "C", aid="ball", aid_size="1.5 mm")
     typed(smith, tag, "C", "2.9 mm")  # in a cone of 40 with a tip of 0.4 it stands 0.75 / sin 20 - 0.75 - 0.2 / tan 20
     assert Sighting.objects.get(source__track="C").value == pytest.approx(2.9 - (2.19285 - 0.75 - 0.54950), abs=1e-4)
+
+
+def test_a_hole_is_typed_as_a_pin_gauge_reads_it(smith: Client, people: People) -> None:
+    """2.0 across in a cone of 90 with a tip of 1.2 stands 0.4 above the floor; in one of 40 with 0.4, 0.8 / tan 20."""
+    tag = hang(people, family=family_record("capstan-five"))
+    for name, reads, value in (("A", "2.5 mm", 2.1), ("C", "4.4 mm", 4.4 - 0.8 / 0.363970)):
+        described(smith, tag, name, aid="pin-gauge", aid_size="2 mm")
+        typed(smith, tag, name, reads)
+        assert Sighting.objects.get(source__track=name).value == pytest.approx(value, abs=1e-4)
 
 
 def test_keys_of_other_kinds_are_measured_on_the_cut_itself(smith: Client, people: People) -> None:
@@ -423,3 +433,26 @@ def test_holes_are_traced_with_the_spring_locked_then_free_and_each_state_is_con
     assert "Free, it would give way" in page
     again = words_after(smith, f"/tags/{tag}/cut/by-hand", {**way, "expected": "2.1", "press": "a4", "one-more": "1"})
     assert "First, at The Fulmar: Tracer’s spring locked" in again  # it was freed since
+
+
+def test_a_wall_is_taken_deeper_on_its_machine_after_the_trial(people: People, bench_machine: BenchMachine) -> None:
+    tag = ready(people, "lamphouse-six", LAMPHOUSE, bench_machine)
+    piece = pass_time(asked(people, tag, sent(people, tag), "clamp", "start"), 60)
+    for _ in range(2):
+        piece = pass_time(asked(people, tag, piece, "clamp", "start"), 60)
+    before = read_wall(people, tag, piece)
+    cut = TouchedCut("A", 3, 0.2, reason="rubs at cut 3")
+    fresh = touch_up_cuts(by(people), Tag.objects.get(pk=tag.pk), piece, [cut], by_file=False)
+    assert fresh.values is not None
+    assert fresh.values["A"][2] == pytest.approx(2.4)
+    fresh = followed(fresh)
+    while fresh.state in (PieceState.LOADED, PieceState.TURN):  # as often as its wall lies on a face
+        fresh = pass_time(asked(people, tag, fresh, "clamp", "start"), 60)
+    assert fresh.state == PieceState.FINISHED
+    assert read_wall(people, tag, fresh) == pytest.approx(before - 0.2, abs=0.05)
+
+
+def read_wall(people: People, tag: Tag, piece: Piece) -> float:
+    read_caliper(by(people), tag, piece)
+    piece = followed(piece)
+    return float(piece.proof_values.filter(withdrawn=False, track="A", space=3).earliest("id").value)

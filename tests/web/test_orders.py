@@ -22,7 +22,7 @@ from wryfalcon.bench.models import Piece, Tag, TagState
 from wryfalcon.library.models import Blank
 from wryfalcon.machines.actions.orders import Press
 from wryfalcon.machines.following import follow
-from wryfalcon.machines.models import DriverKind, Line, LineEvent, Machine, MachineWork, Order, OrderState
+from wryfalcon.machines.models import Line, LineEvent, Machine, MachineWork, Order, OrderState
 from wryfalcon.refusal import NotDone
 
 pytestmark = pytest.mark.django_db
@@ -257,7 +257,7 @@ def test_an_unfollowed_machine_is_said_to_be_so(smith: Client, people: People, t
 
 def test_a_plan_file_machine_takes_the_same_road(people: People, settings, tmp_path) -> None:  # type: ignore[no-untyped-def]
     settings.CUT_PLAN_FOLDER = tmp_path
-    slip = Machine.objects.get(driver=DriverKind.FILE)
+    slip = Machine.objects.get(name="The Slip")
     tag = hang(people)
     settled(people, tag)
     carded(people, tag, slip)

@@ -75,7 +75,7 @@ def _set_up(tag: Tag) -> dict[str, Any] | None:
 
 def _pieces(tag: Tag) -> list[Piece]:
     pieces = Piece.objects.filter(tag=tag).select_related("machine", "proof", "onto", "settlement")
-    return list(pieces.prefetch_related("proof_values", "trials__lock", "dimensions").order_by("id"))
+    return list(pieces.prefetch_related("proof_values", "trials__lock", "dimensions", "stage_looks").order_by("id"))
 
 
 def _made(piece: Piece) -> dict[str, Any]:
@@ -94,6 +94,11 @@ def _made(piece: Piece) -> dict[str, Any]:
         "deburred_at": piece.deburred_at.isoformat() if piece.deburred_at else None,
         "given_at": piece.given_at.isoformat() if piece.given_at else None,
         "finish": piece.finish,
+        "stages": [
+            {"track": s.track, "space": s.space, "height": s.height, "showed": s.showed, "mark_at": s.mark_at}
+            for s in piece.stage_looks.all()
+            if not s.withdrawn
+        ],
         "beside_the_old_key": [{"what": d.what, "old_mm": d.old, "new_mm": d.new} for d in piece.dimensions.all()],
         "finished_at": piece.finished_at.isoformat() if piece.finished_at else None,
         "measured": [

@@ -115,10 +115,25 @@ def over_ball(family: Family, track: Track, diameter: float) -> tuple[float, flo
     return 1.0, -max(0.0, radius / sin(half) - radius - drill.tip / 2 / tan(half))
 
 
+def over_gauge(family: Family, track: Track, diameter: float) -> tuple[float, float]:
+    """A flat pin gauge: one wider than the tip stands (d - tip) / 2 / tan(a / 2) above the floor; see ``Aid``.
+
+    At least 0: one as narrow as the tip stands on the floor itself.
+    """
+    drill = track.tool
+    if not isinstance(drill, Drill):
+        raise InputError(f"family.tracks.{track.name}.drill", "needed to measure with a gauge")
+    return 1.0, -max(0.0, (diameter - drill.tip) / 2 / slope(drill))
+
+
 AIDS = (
     Aid(
         "ball", "with a ball in the hole", "The ball’s diameter", over_ball,
         "A ball of radius R rests R / sin(angle / 2) − R − (tip / 2) / tan(angle / 2) above the floor of the hole.",
+    ),
+    Aid(
+        "pin-gauge", "with a pin gauge in the hole", "The gauge’s diameter", over_gauge,
+        "A flat gauge wider than the tip stands (its diameter − tip) / 2 / tan(angle / 2) above the floor of the hole.",
     ),
 )  # fmt: skip
 

@@ -227,11 +227,15 @@ def show_read(
 def _card(request: PersonRequest, tag: Tag) -> dict[str, Any]:
     """How cards of the family are printed, and what was typed where it could not be so."""
     assert tag.family_record is not None
+    usual = usual_card(tag.family)
     rule = CardRule.objects.filter(slug=tag.family_record.slug).first()
+    printed = rule.printed if rule is not None else usual
+    if printed.count("#") != usual.count("#"):
+        printed = usual  # of an edition with other cuts
     rows = ", then ".join(f"{len(track.spaces)} of {track.name}" for track in tag.family.tracks)
     return {
         "card_typed": request.POST.get("card", ""),
-        "card_rule": request.POST.get("printed") or (rule.printed if rule is not None else usual_card(tag.family)),
+        "card_rule": request.POST.get("printed") or printed,
         "card_rows": rows,
         "is_card_asked": "card" in request.POST or len(tag.family.tracks) > 1,
     }
