@@ -70,6 +70,7 @@ def show(request: PersonRequest, number: int) -> HttpResponse:
         "tag": tag, "family": tag.family, "allowed": allowed_on(request.user, tag),
         "reading": reading, "sheet": sheet, "left": left, "out": try_out(tag, out) if out is not None else None,
         "track": sheet.track, "counted_from": counted_from,
+        "to_settle": _to_settle(tag, sheet),
         "can_send": can_send(tag, sheet),
         "shown": left.trials[: MOST_SHOWN if "all" in request.GET else FIRST_SHOWN],
         "noted": [(entry, _noted(tag, reading, entry)) for entry in reversed(entries)],
@@ -173,6 +174,12 @@ def _sheet(tag: Tag, track: str | None) -> Looked:
     reading = None if is_all else track_of(readings, track)
     sheet = sheet_of(tag, ALL_TRACKS if reading is None else reading.track.name)
     return Looked(reading, sheet, entries_of(sheet), readings)
+
+
+def _to_settle(tag: Tag, sheet: TrialSheet) -> str:
+    """Where what a sheet leaves is settled."""
+    asked = {"again": "1"} | ({} if sheet.is_of_all_tracks else {"track": sheet.track})
+    return f"{reverse('bench:settle', args=[tag.number])}?{urlencode(asked)}"
 
 
 def _back(sheet: TrialSheet) -> HttpResponse:
