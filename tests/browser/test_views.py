@@ -44,7 +44,9 @@ VIEWS = {
     "editions": "/library/editions/", "an edition": "/library/editions/{edition}", "milled": "/library/gantry-eight",
     "milled, read": "/tags/449/read", "milled, settled": "/tags/449/settle?track=B", "milled, card": "/tags/450/set-up",
     "drilled": "/tags/451/set-up?choose=1", "filed": "/tags/452/cut", "faces": "/tags/450/real-size",
-    "measure a lock": "/tags/445/measure-lock",
+    "measure a lock": "/tags/445/measure-lock", "touched off": "/machines/{machine}/faces",
+    "a door of fewer cuts": "/tags/453/read", "keys to try of a door": "/tags/453/tries",
+    "an edge": "/tags/450/read?track=S", "all tracks": "/tags/449/tries?track=",
 }  # fmt: skip
 
 

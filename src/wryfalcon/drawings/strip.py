@@ -18,6 +18,9 @@ from wryfalcon.lengths import figure
 LANE_TOP = 62.0  # below the blade
 LANE_HEIGHT = 196.0
 WIDEST = 58.0
+TO_A_FINGER = 0.97
+"""On a phone lanes stand side by side: each is pressed by a finger."""
+BESIDE = 44.0  # so wide, a mark has room beside the label
 A_WORD = 36.0
 LEAST_LADDER = 14.0  # where its labels, which end there, still have room
 OVER_99 = 0.99
@@ -96,6 +99,11 @@ class Lane:
     current: bool
     flaw: str = ""  # what the smith says is the matter with the cut
 
+    @property
+    def doubt_mark(self) -> tuple[float, float]:
+        """Where the mark of a doubtful cut begins, from the lane's middle and end: beside its label, or over it."""
+        return (20.0, 16.0) if self.width >= BESIDE else (0.0, 2.0)
+
 
 @dataclass(frozen=True)
 class Strip:
@@ -157,7 +165,7 @@ def draw_strip(family: Family, track: Track, state: StripState) -> Strip:
     height = max(LANE_HEIGHT, state.apart * len(track.depths))
     ys = _rung_heights(track, top, height)
     spacing = min((abs(x - y) for x, y in pairwise(xs)), default=WIDEST * 2)
-    width = min(WIDEST, spacing * 0.84)
+    width = min(WIDEST, spacing * (TO_A_FINGER if paper_laid().is_narrow else 0.84))
     lanes = tuple(_lane(family, track, place, _Lanes(ys, x, width), state) for place, x in enumerate(xs))
     ladder_x = min(lane.left for lane in lanes) - 10
     ladder = tuple(
