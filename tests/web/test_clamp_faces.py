@@ -10,12 +10,17 @@ from django.test import Client
 from benchmachine.faults import FaceFaults
 from conftest import BenchMachine
 from keycore.machines.faces import FaceStep, FaceTouched, judge_face
-from web.jobs import People, by, hang, on_the_line
+from web.jobs import People, asked, by, followed, hang, on_the_line, pass_time, sent
 from web.test_bench import words
 from web.test_face_keys import LAMPHOUSE, ready
 from wryfalcon.accounts.models import User
+from wryfalcon.bench.actions.prove import keep_proof, read_caliper
 from wryfalcon.bench.following import LISTENER
+from wryfalcon.bench.models import PieceState
 from wryfalcon.demonstration.making import family_record
+from wryfalcon.keeping.queries.course import noise_of
+from wryfalcon.keeping.queries.proven import proven_keys
+from wryfalcon.keeping.queries.why import why_wrong
 from wryfalcon.machines.actions.care import note_work
 from wryfalcon.machines.actions.faces import ask_to_touch, keep_touch_told
 from wryfalcon.machines.following import follow
@@ -161,6 +166,27 @@ def test_a_top_whose_floor_went_meanwhile_is_not_kept(people: People, gannet: Ma
     assert not FaceTouch.objects.exists()
     with pytest.raises(NotDone):
         ask_to_touch(by(people), side, "top", 3.0)
+
+
+def test_keys_of_another_clamp_say_nothing_of_the_machine_s_own_course(
+    people: People, bench_machine: BenchMachine
+) -> None:
+    """A disc key's error is in degrees, a wall's across: neither is a depth of the jaw's; why asks no course of it."""
+    for family_id, bitting in (("lamphouse-six", LAMPHOUSE), ("harbour-five", {"A": list("35241")})):
+        tag = ready(people, family_id, bitting, bench_machine)
+        piece = asked(people, tag, sent(people, tag), "clamp", "start")
+        while (piece := pass_time(piece, 60)).state == PieceState.TURN:
+            piece = asked(people, tag, piece, "clamp", "start")
+        read_caliper(by(people), tag, piece)
+        piece = followed(piece)
+        keep_proof(people["tam"], tag, piece, passed=True, reason="good enough")
+        why = why_wrong(tag, piece)
+        assert why is not None
+        assert why.before is None  # of another clamp, or the first of its wheel
+    gannet = Machine.objects.get(name="Old Gannet")
+    keys, strictest = proven_keys(gannet, noise_of(gannet), [])
+    assert [key.name for key in keys] == [f"tag {tag}"]  # the last: that of the jaw
+    assert strictest == pytest.approx(tag.family.tolerance.value * 25.4 if tag.family.tolerance else 0)
 
 
 def test_the_counter_looks_and_touches_nothing(people: People, gannet: Machine) -> None:

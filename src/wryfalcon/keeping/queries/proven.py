@@ -22,6 +22,7 @@ from wryfalcon.bench.queries.brought_back import BroughtBack, brought_back
 from wryfalcon.keeping.queries.tracing import measured_pattern
 from wryfalcon.library.models import FamilyRecord
 from wryfalcon.machines.models import TRACES, Cutter, Duplicate, Machine, Shift, Trim
+from wryfalcon.machines.queries.fittings import makes
 
 USUAL_TOLERANCE_MM = 0.05
 
@@ -47,13 +48,18 @@ def proven_keys(machine: Machine, noise: Noise, closed: Sequence[Trim]) -> tuple
     """
     made, tolerances = _made_keys(machine, noise)
     traced = _traced_keys(machine, noise, tolerances) if machine.kind in TRACES else []
-    keys = sorted([*made, *traced, *_test_keys(closed)], key=lambda key: key.at)
+    keys = sorted([*made, *traced, *_test_keys(machine, closed)], key=lambda key: key.at)
     return tuple(keys), min(tolerances, default=USUAL_TOLERANCE_MM)
 
 
 def shallow_mm(family: Family) -> float:
     """What a depth error in the family's unit is on one edge, mm, shallow counted positive."""
     return edge_mm(family) * (1.0 if family.tracks[0].falls_when_deeper else -1.0)
+
+
+def left_mm(family: Family, track: str, error: float) -> float:
+    """The metal that a depth error of a cut on this track leaves on one edge, mm: by which way its values go."""
+    return error * edge_mm(family) * (1.0 if family.track(track).falls_when_deeper else -1.0)
 
 
 def edge_mm(family: Family) -> float:
@@ -92,8 +98,9 @@ def _made_keys(machine: Machine, noise: Noise) -> tuple[list[ProvenKey], Counter
     for pk, at, number, record, targets, proven, _, wheel, wheel_name in rows:
         assert at is not None  # asked for
         family = records[record].family
-        to_mm = shallow_mm(family)
-        errors = [cut["error"] * to_mm for cut in proven or () if cut["error"] is not None]
+        if not makes(machine, None, family):
+            continue  # another clamp's axis made its depths: it says nothing of the machine's own
+        errors = [left_mm(family, cut["track"], cut["error"]) for cut in proven or () if cut["error"] is not None]
         key = ProvenKey(at, f"tag {number:04d}", family.gauge, 0.0, 0, wheel or 0, wheel_name or "")
         if pk in back:
             keys.append(_with_return(key, errors, back[pk], targets, family, noise))
@@ -178,11 +185,13 @@ def _was_on(shift: Shift, piece: Piece) -> bool:
     return shift.at <= piece.finished_at and (shift.put_back_at is None or began <= shift.put_back_at)
 
 
-def _test_keys(closed: Sequence[Trim]) -> list[ProvenKey]:
+def _test_keys(machine: Machine, closed: Sequence[Trim]) -> list[ProvenKey]:
     """The test keys of closed trims and checks that were measured there: keys of known target like any other."""
     found = []
     for trim in closed:
         family = trim.family_record.family
+        if not makes(machine, None, family):
+            continue  # of a clamp whose own axis makes the depth
         values, to_mm = family.track(trim.track).values, shallow_mm(family)
         errors: defaultdict[int, list[float]] = defaultdict(list)
         for reading in trim.readings.all():

@@ -21,6 +21,7 @@ from keycore.machines.wheel import (
     worse_neighbour,
 )
 from keycore.reading.evidence import Spread
+from keycore.tools import Wheel
 from wryfalcon.bench.models import Piece, PieceState, Proof
 from wryfalcon.keeping.queries.course import noise_of
 from wryfalcon.keeping.queries.proven import USUAL_TOLERANCE_MM, edge_mm, shallow_mm
@@ -97,6 +98,8 @@ def _keys_of(made: QuerySet[Piece]) -> tuple[list[KeyOfWheel], float, Tolerance]
     depths, spaces = [], []
     for cuts, values, record in rows:
         family = records[record].family
+        if not isinstance(family.tracks[0].tool, Wheel):
+            continue  # a mill, a drill or a clamp leaves no flanks to judge it by
         keys += _edges(family, cuts, values)
         if family.tolerance:
             depths.append(family.tolerance.value * edge_mm(family))

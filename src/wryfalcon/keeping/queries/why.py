@@ -18,7 +18,8 @@ from wryfalcon.bench.queries.brought_back import BroughtBack, brought_back
 from wryfalcon.bench.queries.prospects import FEELS
 from wryfalcon.bench.queries.proving import proof_brought_back, proof_of
 from wryfalcon.keeping.queries.course import MachineCourse, course_of, offset_before
-from wryfalcon.keeping.queries.proven import shallow_mm
+from wryfalcon.keeping.queries.proven import left_mm, shallow_mm
+from wryfalcon.machines.queries.fittings import makes
 
 SHOWN = 5
 
@@ -54,18 +55,21 @@ def why_wrong(tag: Tag, piece: Piece) -> Why | None:
     returned = proof_brought_back(tag, piece, back) if back else None
     changed = _changed(tag, new, returned, back) if new and returned and back else None
     proof = returned if returned and changed is None else new
-    errors = [cut.error for cut in proof.cuts if cut.error is not None] if proof else []
+    family = tag.family
+    errors = [left_mm(family, cut.track, cut.error) for cut in proof.cuts if cut.error is not None] if proof else []
     if proof is None or new is None or not errors or tag.family.tolerance is None:
         return None
     if piece.machine is None or piece.set_up is None:
         return None  # no machine of ours made it
     course = course_of(piece.machine, tag.family.gauge)
-    before = offset_before(course, piece.finished_at, piece.set_up.cutter_id) if piece.finished_at else None
+    before = None
+    if piece.finished_at is not None and makes(piece.machine, None, tag.family):
+        before = offset_before(course, piece.finished_at, piece.set_up.cutter_id)
     mm = shallow_mm(tag.family)
     seat = piece.machine.sd_seat
     suspects = weigh_suspects(
         proof.causes,
-        fmean(errors) * mm,
+        fmean(errors),
         proof.sd / sqrt(len(errors)) * abs(mm) + seat,
         before,
         tag.family.tolerance.value * abs(mm),
