@@ -217,7 +217,7 @@ def test_a_ball_rests_on_its_cone_as_far_up_as_sampling_says(tip: float, angle: 
     document = dimpled()
     document["tracks"][0]["drill"] = {"tip": tip, "angle": angle}
     family = read_family(document)
-    (ball,) = family.kind.aids
+    ball, *_ = family.kind.aids
     x = np.arange(0, 0.75, 0.0005)
     floor = np.maximum(0.0, x - tip / 2) / tan(radians(angle) / 2)
     stands = float((floor - (0.75 - np.sqrt(0.75**2 - x**2))).max())
@@ -479,3 +479,25 @@ def test_a_pin_rides_up_the_cone_past_its_seat() -> None:
     assert cutting.rides(track, free + 0.2) == pytest.approx(0.2)
     assert cutting.rides(track, -free - 0.2) == pytest.approx(0.2)
     assert cutting.rides(track, free) == 0
+
+
+def test_the_section_of_a_row_is_closed_and_its_thinnest_place_is_where_the_metal_is_least() -> None:
+    """Every millimetre of metal that the outline encloses, by shapely, is the blade's less the holes' own sections."""
+    family = read_family(dimpled())
+    assert family.blank is not None
+    bitting = {track.name: [track.labels[-1]] * len(track.spaces) for track in family.tracks}
+    plan = plan_cuts(family, bitting)
+    curves = {curve.name: curve.points for curve in plan.shape.view("sections").curves}
+    values = {planned.track.name: [cut.value for cut in planned.cuts] for planned in plan.tracks}
+    holes = [h for t in family.tracks for h in holes_of(family, family.blank, t, values[t.name])]
+    row = min({hole.y for hole in holes}, key=lambda y: [hole.y for hole in holes].index(y))
+    whole = Polygon(curves["row 1"])
+    xs = np.linspace(0, family.blank.length, 4001)
+    gone = [
+        sum(max((h.depth_at(np.hypot(x - h.x, row - h.y)) for h in holes if h.face == face), default=0.0)
+            for face in ("front", "back"))
+        for x in xs
+    ]  # fmt: skip
+    assert whole.area == pytest.approx(float(np.trapezoid(family.blank.thickness - np.array(gone), xs)), rel=1e-3)
+    thin = curves["row 1 thinnest"]
+    assert abs(thin[1, 1] - thin[0, 1]) == pytest.approx(family.blank.thickness - max(gone), abs=2e-3)

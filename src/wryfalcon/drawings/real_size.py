@@ -59,7 +59,8 @@ def draw_real_size(
     )
 
 
-SECTIONS = "sections"
+SECTIONS, THINNEST = "sections", "thinnest"
+"""The view of a blade cut across or along, and the curves in it that stand where its metal is thinnest."""
 
 
 def draw_sections(family: Family, planned: Mapping[str, Sequence[float]], style: str = "") -> tuple[RealSize, ...]:
@@ -70,7 +71,13 @@ def draw_sections(family: Family, planned: Mapping[str, Sequence[float]], style:
         return ()
     mm = family.lengths.to_machine(1.0)
     wide, high = (float(x) for x in views[0].blank.max(axis=0) * mm)
-    drawn = " ".join(path([(x * mm, high - y * mm) for x, y in curve.points]) for curve in views[0].curves)
+    whole = [curve for curve in views[0].curves if not curve.name.endswith(THINNEST)]
+    thin = [curve for curve in views[0].curves if curve.name.endswith(THINNEST)]
+    drawn, lines = (
+        " ".join(path([(x * mm, high - y * mm) for x, y in curve.points]) for curve in curves)
+        for curves in (whole, thin)
+    )
+    marks = (("thinnest", lines),) if lines else ()
     width, height = wide + 2 * MARGIN, high + 2 * MARGIN
     view = f"{-MARGIN} {-MARGIN} {px(width)} {px(height)}"
-    return tuple(RealSize(t, view, px(width * t), px(height * t), drawn, "", ()) for t in (1, LARGER))
+    return tuple(RealSize(t, view, px(width * t), px(height * t), drawn, "", (), marks) for t in (1, LARGER))

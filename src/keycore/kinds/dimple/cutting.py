@@ -13,7 +13,7 @@ from keycore.cutting.plan import Plan, PlannedCut, Problem, TrackPlan, checked_b
 from keycore.errors import InputError
 from keycore.family import Blank, Family, Gauge, Place, Track
 from keycore.geometry.profile import flats_left
-from keycore.geometry.shape import Curve, Shape, Spot, View, circle
+from keycore.geometry.shape import Curve, Points, Shape, Spot, View, circle
 from keycore.kind import LONG_AXIS, Clamping, Column, Cutting, HandCheck, RestsOn, Way
 from keycore.kinds.causes import DRILLED
 from keycore.kinds.dimple import FACES, least_under, macs_of_drill, row_of, slope
@@ -21,6 +21,8 @@ from keycore.kinds.handling import CUTTER, GLASSES, GUARD, STOP_AWAY, TUGGED
 from keycore.tools import Drill, Tool, Wheel
 from keycore.units import NOTHING
 
+THINNEST = "thinnest"
+FINELY = 241  # points along a row, beside those where its shape turns
 BY_DRILL, BY_FACE = "by-drill", "by-face"
 STYLES = {
     BY_DRILL: "by drill, every outer hole of both faces before the drill is changed",
@@ -266,25 +268,44 @@ def shape(
 
 
 def _section(blank: Blank, holes: Sequence[Hole], rows: Iterable[float]) -> View:
-    """The blade cut along each row, one above the other: x from the gauge, its front face up."""
+    """The blade cut along each row, one above the other: x from the gauge, its front face up.
+
+    Each row is a closed outline, and a line across where the metal along it is thinnest, where any of it is drilled.
+    """
     curves = []
     apart = blank.thickness * 2
     rows = list(rows)
     for number, y in enumerate(rows):
-        of_row = [hole for hole in holes if hole.y == y]
-        marks = {0.0, blank.length}
-        for hole in of_row:
-            marks |= {hole.x + side * reach / 2 for side in (-1, 1) for reach in (hole.mouth, hole.drill.tip)}
-            marks |= {hole.x}
-        at = np.array(sorted(x for x in marks if 0.0 <= x <= blank.length))
-        for face, name in ((FACES[0], "front"), (FACES[1], "back")):
-            deep = [max((h.depth_at(abs(x - h.x)) for h in of_row if h.face == face), default=0.0) for x in at]
-            low = number * apart
-            y_of = low + (blank.thickness - np.array(deep) if face == FACES[0] else np.array(deep))
-            curves.append(Curve(f"row {number + 1} {name}", np.column_stack((at, y_of))))
+        at = _along_row(blank, holes, y)
+        front, back = (_deep_along(at, y, [hole for hole in holes if hole.face == face]) for face in FACES)
+        low = number * apart
+        upper = np.column_stack((at, low + blank.thickness - front))
+        lower = np.column_stack((at, low + back))[::-1]
+        curves.append(Curve(f"row {number + 1}", np.concatenate([upper, lower, upper[:1]])))
+        left = blank.thickness - front - back
+        thin = int(left.argmin())
+        if left[thin] < blank.thickness - NOTHING:
+            ends = [[at[thin], low + back[thin]], [at[thin], low + blank.thickness - front[thin]]]
+            curves.append(Curve(f"row {number + 1} {THINNEST}", np.array(ends)))
     high = blank.thickness + max(0, len(rows) - 1) * apart
     bare = np.array([[0.0, 0.0], [blank.length, 0.0], [blank.length, high], [0.0, high]])
     return View("sections", bare, bare, tuple(curves), ())
+
+
+def _along_row(blank: Blank, holes: Sequence[Hole], y: float) -> Points:
+    """Where a row is looked at: where a hole of it begins, turns and has its middle, and finely between."""
+    marks = {hole.x for hole in holes if hole.y == y}
+    for hole in holes:
+        if hole.y == y:
+            marks |= {hole.x + side * reach / 2 for side in (-1, 1) for reach in (hole.mouth, hole.drill.tip)}
+    fine = np.linspace(0.0, blank.length, FINELY)
+    return np.unique(np.concatenate([fine, [x for x in marks if 0.0 <= x <= blank.length]]))
+
+
+def _deep_along(at: Points, y: float, holes: Sequence[Hole]) -> Points:
+    """How deep a face is drilled along a row, (n,): also where a hole of another row reaches over it."""
+    deep = [max((h.depth_at(hypot(x - h.x, y - h.y)) for h in holes), default=0.0) for x in at]
+    return np.array(deep)
 
 
 def stands(

@@ -37,6 +37,7 @@ from wryfalcon.drawings.key import KeyDrawing
 from wryfalcon.drawings.kinds import FACE_WORDS
 from wryfalcon.drawings.loading import draw_loadings
 from wryfalcon.drawings.paper import DESK, laid_on
+from wryfalcon.drawings.real_size import draw_sections
 from wryfalcon.log.actions import note_document
 from wryfalcon.machines.formats.gcode import Program, write_gcode
 from wryfalcon.machines.formats.outline import views_of, write_dxf, write_svg
@@ -173,6 +174,7 @@ def _card_context(tag: Tag, made: SetUp) -> dict[str, Any]:
         "jaw": draw_jaw(tag.family, card.showing, card.deepest),
         "deepest": card.deepest,
         "other_faces": _other_faces(tag, made),
+        "sections": draw_sections(tag.family, made.settlement.values, made.style)[1:],
         "face_says": _face_words(made.jaw_side),
         "loadings": draw_loadings(card.plan) if tag.family.kind.is_of_faces else (),
         "plan_files": _plan_files(card),

@@ -11,6 +11,7 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
 from keycore.coordinate import Coordinate
+from keycore.kind import Surface
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.bench.actions.prove import read_caliper as ask_caliper
 from wryfalcon.bench.models import Piece, PieceState
@@ -185,6 +186,7 @@ def _page(
     context = {
         "state": state, "advice": advice_of(state), "terms": terms_of(state),
         "trim": state.trim, "machine": state.trim.machine, "family": state.family, "rows": rows,
+        "is_of_walls": state.family.kind.surface == Surface.GROOVE,
         "clamping": given.get("clamping", number), "problem": problem, "enough": CLAMPINGS,
         "can_be_cut": can_be_cut(state.trim), "positions_typed": any(position for *_, position in rows),
         "is_partly": is_partly, "key": drawn_test_key(state), "errors": drawn_test_errors(state), **_test_keys(state),
