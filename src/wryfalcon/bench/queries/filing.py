@@ -67,14 +67,23 @@ def first_that_works(tag: Tag, piece: Piece | None = None) -> Piece | None:
 
 def heights_to_file(tag: Tag, piece: Piece | None = None) -> Heights:
     """What the next key, or the one under way, is filed to: as the first that works came out, else as settled."""
-    first = first_that_works(tag, piece)
+    return heights_by(tag, first_that_works(tag, piece))
+
+
+def heights_by(tag: Tag, first: Piece | None) -> Heights:
+    """The heights of the first key that works, as settled where there is none yet."""
     return (first.wanted_values if first is not None else None) or settled_heights(tag)
 
 
 def filing_plan(tag: Tag, piece: Piece | None = None) -> Plan:
-    """The plan of those heights. Raises InputError where the family cannot be planned."""
+    """The plan of what is filed next. Raises InputError where the family cannot be planned."""
+    return plan_by_first(tag, first_that_works(tag, piece))
+
+
+def plan_by_first(tag: Tag, first: Piece | None) -> Plan:
+    """The plan by the first key that works. Raises InputError likewise."""
     assert tag.to_cut is not None
-    return plan_of(tag, tag.to_cut, values=heights_to_file(tag, piece))
+    return plan_of(tag, tag.to_cut, values=heights_by(tag, first))
 
 
 def filed_steps(plan: Plan, piece: Piece | None) -> list[FiledStep]:

@@ -46,27 +46,41 @@ def serves(tag: Tag, own: Tool, cutter: Cutter) -> bool:
     return abs(size) < SAME and abs(getattr(own, "angle", 0.0) - getattr(fitted, "angle", 0.0)) < SAME
 
 
+@dataclass(frozen=True)
+class Planned:
+    """All that a plan is made from: the same is planned once, and what is drawn of it is drawn once."""
+
+    document: str
+    bitting: tuple[tuple[str, tuple[str, ...]], ...]
+    values: tuple[tuple[str, tuple[float, ...]], ...]
+    style: str
+    tool: Tool | None
+
+
+def planned_of(
+    tag: Tag, settlement: Settlement, *, style: str = "", cutter: Cutter | None = None,
+    values: Mapping[str, Sequence[float]] | None = None,
+) -> Planned:  # fmt: skip
+    """What the plan of a settlement is made from, with a cutter if one is chosen."""
+    assert tag.family_record is not None
+    bitting = tuple((name, tuple(labels)) for name, labels in settlement.bitting.items())
+    wanted = tuple((name, tuple(numbers)) for name, numbers in (values or settlement.values).items())
+    return Planned(tag.family_record.document, bitting, wanted, style, tool_of(tag, cutter))
+
+
 def plan_of(
     tag: Tag, settlement: Settlement, *, style: str = "", cutter: Cutter | None = None,
     values: Mapping[str, Sequence[float]] | None = None,
 ) -> Plan:  # fmt: skip
     """The plan of what was settled, with a cutter if one is chosen, to other ``values`` where a key has its own."""
-    assert tag.family_record is not None
-    bitting = tuple((name, tuple(labels)) for name, labels in settlement.bitting.items())
-    wanted = tuple((name, tuple(numbers)) for name, numbers in (values or settlement.values).items())
-    return _plan(tag.family_record.document, bitting, wanted, style, tool_of(tag, cutter))
+    return plan_by(planned_of(tag, settlement, style=style, cutter=cutter, values=values))
 
 
 @lru_cache(maxsize=256)
-def _plan(
-    document: str,
-    bitting: tuple[tuple[str, tuple[str, ...]], ...],
-    values: tuple[tuple[str, tuple[float, ...]], ...],
-    style: str,
-    tool: Tool | None,
-) -> Plan:
-    """The same settlement is planned once."""
-    return plan_cuts(parsed(document), dict(bitting), style, tool, values=dict(values))
+def plan_by(planned: Planned) -> Plan:
+    """The plan. Raises InputError for what cannot be planned."""
+    bitting, values = dict(planned.bitting), dict(planned.values)
+    return plan_cuts(parsed(planned.document), bitting, planned.style, planned.tool, values=values)
 
 
 def place_of(command: Mapping[str, Any]) -> Place:

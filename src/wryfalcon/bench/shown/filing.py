@@ -13,10 +13,10 @@ from wryfalcon.bench.models import Piece, StageLook, StageShowed, Tag
 from wryfalcon.bench.queries.filing import (
     FiledStep,
     filed_steps,
-    filing_plan,
     first_that_works,
     marks_of,
     next_step,
+    plan_by_first,
     settled_heights,
     spacers_of,
 )
@@ -82,8 +82,9 @@ def filing_of(tag: Tag, piece: Piece | None = None, step: str = "") -> Filing | 
     if not is_filed(tag) or tag.to_cut is None:
         return None
     under_way = piece if piece is not None and piece.is_begun else None
+    first = first_that_works(tag, under_way)
     try:
-        plan = filing_plan(tag, under_way)
+        plan = plan_by_first(tag, first)
     except InputError as error:
         return Filing("", (), (f"Its steps cannot be planned: {error.field}, {error.reason}.",), ())
     steps = filed_steps(plan, under_way)
@@ -97,7 +98,7 @@ def filing_of(tag: Tag, piece: Piece | None = None, step: str = "") -> Filing | 
         problems=tuple(each.says for each in said_problems(plan)),
         checks=tuple(check.says for check in cutting.handling) if cutting is not None else (),
         spacers=tuple(_spacer_words(tag.family, plan)),
-        first=_first_words(tag, under_way),
+        first=_first_words(tag, first),
         ask=_ask(tag.family, found, last) if under_way is not None and not under_way.is_of_old_bitting else None,
         steps=tuple((_sent_as(each), f"Step {_named(tag.family, each)}") for each in steps),
         last=last,
@@ -147,9 +148,8 @@ def _spacer_words(family: Family, plan: Plan) -> list[str]:
     ]
 
 
-def _first_words(tag: Tag, piece: Piece | None) -> str:
+def _first_words(tag: Tag, first: Piece | None) -> str:
     """By which key these heights are, and where that one came out otherwise than the table; "" by the table alone."""
-    first = first_that_works(tag, piece)
     if first is None or first.wanted_values is None:
         return ""
     settled = settled_heights(tag)

@@ -25,10 +25,13 @@ class ToolStep:
     href: str = ""
 
 
+def is_walked(source: SourceReading) -> bool:
+    """Whether a source is read with such a tool, in its order."""
+    return source.record.kind == SourceKind.GRID and source.record.odd_first and reads_both_ways(source.family)
+
+
 def tool_walk(tag: Tag, readings: Sequence[TrackReading], source: SourceReading) -> list[ToolStep]:
-    """Every step in order; none for a source that is read as its key counts, or a key of one sort of groove alone."""
-    if source.record.kind != SourceKind.GRID or not source.record.odd_first or not reads_both_ways(source.family):
-        return []
+    """Every step in order, of a source that is read so."""
     found: list[tuple[str, bool, str]] = []
     for reading in readings:
         its = _its_grid(reading, source)

@@ -22,7 +22,7 @@ from wryfalcon.bench.queries.reading import TrackReading, readings_of
 from wryfalcon.bench.sentences import influence_words, sentence_of
 from wryfalcon.bench.shown.cylinder import CylinderShown, cylinder_shown
 from wryfalcon.bench.shown.taps import taps_of
-from wryfalcon.bench.shown.tool_walk import tool_walk
+from wryfalcon.bench.shown.tool_walk import ToolStep, is_walked, tool_walk
 from wryfalcon.bench.shown.ways import WAYS
 from wryfalcon.bench.views.stage import (
     attempt,
@@ -216,12 +216,19 @@ def show_read(
         "complete": not reading.unread,
         "to_settle": _address_of_settling(tag, reading),
         "cylinder": _cylinder(reading, source),
-        "tool_steps": tool_walk(tag, readings_of(tag), source) if is_tapped else (),
+        "tool_steps": _tool_steps(tag, reading, source) if is_tapped else (),
         **(_card(request, tag) if kind == SourceKind.KNOWN else {}),
         "locks": [("", "a lock with every cut"), *((each, each) for each in tag.family.positions)],
         **looks,
     }
     return show_stage(request, tag, "read", context, status=422 if entry.refusal else 200)
+
+
+def _tool_steps(tag: Tag, reading: TrackReading, source: SourceReading) -> list[ToolStep]:
+    """The steps of a tool for two tracks; the other tracks are read only where there are any."""
+    if not is_walked(source):
+        return []
+    return tool_walk(tag, [reading] if len(tag.family.tracks) == 1 else readings_of(tag), source)
 
 
 def _card(request: PersonRequest, tag: Tag) -> dict[str, Any]:

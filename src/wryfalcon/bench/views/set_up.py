@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from dataclasses import dataclass
+from functools import lru_cache
 from typing import Any
 
 from django.contrib import messages
@@ -16,7 +19,7 @@ from wryfalcon.bench.actions.set_up import FILED, remake, set_up, tick
 from wryfalcon.bench.forms import FittingForm
 from wryfalcon.bench.models import SetUp, Tag
 from wryfalcon.bench.queries.cards import hand_checks, what_holds
-from wryfalcon.bench.queries.planning import Card, card_of, serves
+from wryfalcon.bench.queries.planning import Card, Planned, card_of, plan_by, planned_of, serves
 from wryfalcon.bench.sentences import lapse_words, plan_head, practice_words, problems_of
 from wryfalcon.bench.shown.cut_table import cut_table
 from wryfalcon.bench.shown.filing import filing_of
@@ -35,9 +38,9 @@ from wryfalcon.bench.views.stage import (
 from wryfalcon.drawings.jaw import draw_jaw
 from wryfalcon.drawings.key import KeyDrawing
 from wryfalcon.drawings.kinds import FACE_WORDS
-from wryfalcon.drawings.loading import draw_loadings
+from wryfalcon.drawings.loading import Loading, draw_loadings
 from wryfalcon.drawings.paper import DESK, laid_on
-from wryfalcon.drawings.real_size import draw_sections
+from wryfalcon.drawings.real_size import RealSize, draw_sections
 from wryfalcon.log.actions import note_document
 from wryfalcon.machines.formats.gcode import Program, write_gcode
 from wryfalcon.machines.formats.outline import views_of, write_dxf, write_svg
@@ -163,6 +166,7 @@ def _context(request: PersonRequest, tag: Tag) -> dict[str, Any]:
 def _card_context(tag: Tag, made: SetUp) -> dict[str, Any]:
     """Everything the card itself shows."""
     card, holding = card_of(tag, made), what_holds(tag, made)
+    drawn = _drawn(planned_of(tag, made.settlement, style=made.style, cutter=made.cutter))
     return {
         "card": card,
         "holding": holding,
@@ -174,10 +178,10 @@ def _card_context(tag: Tag, made: SetUp) -> dict[str, Any]:
         "jaw": draw_jaw(tag.family, card.showing, card.deepest),
         "deepest": card.deepest,
         "other_faces": _other_faces(tag, made),
-        "sections": draw_sections(tag.family, made.settlement.values, made.style)[1:],
+        "sections": drawn.sections,
         "face_says": _face_words(made.jaw_side),
-        "loadings": draw_loadings(card.plan) if tag.family.kind.is_of_faces else (),
-        "plan_files": _plan_files(card),
+        "loadings": drawn.loadings,
+        "plan_files": _plan_files(drawn.views),
     }
 
 
@@ -207,12 +211,32 @@ def _face_words(side: JawSide | None) -> str:
     return f"{side} is not touched off{since}: walls lie as far off as its face does."
 
 
-def _plan_files(card: Card) -> list[tuple[str, str, str]]:
+@lru_cache(maxsize=128)
+def _drawn(planned: Planned) -> Drawn:
+    """What a card draws of its plan: the same plan is drawn once."""
+    plan = plan_by(planned)
+    is_of_faces = plan.family.kind.is_of_faces
+    return Drawn(
+        loadings=draw_loadings(plan) if is_of_faces else (),
+        sections=draw_sections(plan.family, dict(planned.values), planned.style)[1:],
+        views=tuple(views_of(plan)),
+    )
+
+
+@dataclass(frozen=True)
+class Drawn:
+    """How the blank is loaded, its sections, and the views there are files of."""
+
+    loadings: tuple[Loading, ...]
+    sections: tuple[RealSize, ...]
+    views: tuple[str, ...]
+
+
+def _plan_files(views: Sequence[str]) -> list[tuple[str, str, str]]:
     """Each file that the plan is given as: what it ends in, the view it is of, and its words."""
     drawings = [("dxf", "DXF"), ("svg", "SVG")]
-    others = views_of(card.plan)[1:]
     found = [("nc", "", "G-code"), *((ending, "", words) for ending, words in drawings)]
-    return [*found, *((ending, view, f"{words} of the {view}") for view in others for ending, words in drawings)]
+    return [*found, *((ending, view, f"{words} of the {view}") for view in views[1:] for ending, words in drawings)]
 
 
 def _choices(request: PersonRequest, tag: Tag) -> dict[str, Any]:

@@ -75,7 +75,7 @@ def faces_of(machine: Machine) -> list[FaceNow]:
 def face_now(side: JawSide) -> FaceNow:
     """One face: a step holds only while those before it do."""
     touches = list(side.touches.select_related("by", "cutter"))
-    works = list(side.machine.work.filter(what__in=MOVES_FACES).order_by("at"))
+    works = list(side.machine.work.filter(what__in=MOVES_FACES).order_by("at")) if touches else []
     steps: list[StepHeld] = []
     for step in FaceStep:
         last = next((touch for touch in reversed(touches) if touch.step == step), None)
