@@ -40,6 +40,7 @@ ROOMS = (
 STAGES = (
     "440/take-in", "436/take-in", "439/read", "439/settle", "441/tries", "437/set-up", "435/cut", "434/prove",
     "434/hand-over", "447/read", "447/settle", "447/set-up", "448/read", "448/settle", "448/set-up",
+    "449/settle", "450/read?track=S", "450/set-up", "450/cut", "451/set-up", "452/cut", "453/read", "453/tries",
 )  # fmt: skip
 
 

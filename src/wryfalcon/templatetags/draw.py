@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from functools import lru_cache
 from typing import Any
 
@@ -43,6 +44,12 @@ def other_face(key: Any) -> SafeString:
 
 
 @register.simple_tag
+def lane_taps(taps: Sequence[Any], width: float, height: float) -> SafeString:
+    """The lanes as what is tapped, over the drawing."""
+    return _rendered_taps(tuple(taps), width, height)
+
+
+@register.simple_tag
 def course_chart(chart: Any) -> SafeString:
     """A machine's course; drawn once for the same keys."""
     return _rendered_course(chart)
@@ -52,6 +59,12 @@ def course_chart(chart: Any) -> SafeString:
 def wheel_section(drawing: Any) -> dict[str, Any]:
     """The section a wheel leaves."""
     return {"drawing": drawing}
+
+
+@lru_cache(maxsize=64)
+def _rendered_taps(taps: tuple[Any, ...], width: float, height: float) -> SafeString:
+    context = {"taps": taps, "width": width, "height": height}
+    return mark_safe(render_to_string("drawings/lane_taps.svg", context))
 
 
 @lru_cache(maxsize=64)
