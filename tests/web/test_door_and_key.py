@@ -192,3 +192,10 @@ def test_a_try_of_all_tracks_is_cut_by_a_machine_and_its_outcome_noted(
     assert "?track=" in smith.get(f"/tags/{lamphouse}/cut").content.decode()
     smith.post(f"/tags/{lamphouse}/tries/out", {"track": "", "outcome": "no-turn"})
     assert all(key != trial.places for key in [each.places for each in listed(smith, lamphouse).trials])
+
+
+def test_a_sheet_of_all_tracks_names_those_that_nothing_is_read_of(smith: Client, people: People) -> None:
+    tag = hang(people, family=family_record("lamphouse-six"), on_bench=OnBench.LOCK)
+    grid = add_source(people["tam"], tag, "A", SourceKind.GRID)
+    state_labels(people["tam"], tag, grid, {2: ["1"]})
+    assert "Nothing is read yet of B and S: find out more" in words(smith, f"/tags/{tag}/tries", track="")

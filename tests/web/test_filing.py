@@ -173,3 +173,15 @@ def test_the_bolt_fully_out_and_in_is_the_proof_and_the_finish_is_a_bit_key_s(sm
     smith.post(f"/tags/{begun.tag}/prove/{begun.pk}/beside", {"finish": ["oiled", "edges"], "typed_in": "mm"})
     begun.refresh_from_db()
     assert begun.finish == ["edges", "oiled"]
+
+
+def test_a_key_whose_step_is_still_marked_is_not_made_yet(smith: Client, begun: Piece) -> None:
+    filed(smith, begun, 1, "8.6 mm")
+    answer = smith.post(f"/tags/{begun.tag}/cut/{begun.pk}/made", {"made": "1"}, follow=True)
+    assert "Step 1 showed a mark when it was looked at last" in answer.content.decode()
+    begun.refresh_from_db()
+    assert begun.state == PieceState.BEGUN
+    filed(smith, begun, 1, "8.4 mm", "clear")
+    smith.post(f"/tags/{begun.tag}/cut/{begun.pk}/made", {"made": "1"})
+    begun.refresh_from_db()
+    assert begun.state == PieceState.FINISHED

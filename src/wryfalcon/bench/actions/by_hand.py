@@ -17,7 +17,7 @@ from wryfalcon.bench.piece_states import BY_HAND
 from wryfalcon.bench.queries.cards import is_practised
 from wryfalcon.bench.queries.copy_steps import WHILE_MADE, copy_steps, shift_on
 from wryfalcon.bench.queries.dials import steps_on
-from wryfalcon.bench.queries.filing import heights_as_filed, heights_to_file, settled_heights
+from wryfalcon.bench.queries.filing import heights_as_filed, heights_to_file, marked_still, settled_heights
 from wryfalcon.bench.queries.reading import readings_of
 from wryfalcon.bench.sentences import practice_words
 from wryfalcon.log.actions import write_down
@@ -89,6 +89,10 @@ def finish_by_hand(press: Press, tag: Tag, piece: Piece, *, deburred: bool = Fal
     if left := len(piece.steps) - piece.walked:
         raise NotDone(f"Steps at the dials are still to be done: {left}.")
     if tag.family_record is not None and tag.family.kind.is_filed:
+        if high := marked_still(piece):
+            raise NotDone(
+                f"Step {high.space} showed a mark when it was looked at last: file it on, or say what it shows now."
+            )
         piece.values = _as_filed(tag, piece)
     piece.state, piece.finished_at = PieceState.FINISHED, timezone.now()
     piece.deburred_at = piece.finished_at if deburred else None

@@ -9,7 +9,7 @@ from keycore.cutting.plan import Plan, cutting_of
 from keycore.family import Place
 from keycore.kind import MarkOf, UnderSpacer
 from keycore.units import NOTHING
-from wryfalcon.bench.models import Piece, PieceState, StageLook, Tag
+from wryfalcon.bench.models import Piece, PieceState, StageLook, StageShowed, Tag
 from wryfalcon.bench.queries.planning import plan_of
 from wryfalcon.bench.queries.proving import ground_of
 
@@ -119,6 +119,12 @@ def heights_as_filed(piece: Piece, wanted: Heights) -> dict[str, list[float]] | 
         track: [stands.get((track, space), value) for space, value in enumerate(values, start=1)]
         for track, values in wanted.items()
     }
+
+
+def marked_still(piece: Piece) -> StageLook | None:
+    """The first step that was still marked when it was looked at last; None where none was."""
+    last = {(look.track, look.space): look for look in piece.stage_looks.filter(withdrawn=False)}
+    return next((look for look in last.values() if look.showed == StageShowed.HIGH), None)
 
 
 def standing_heights(tag: Tag, piece: Piece) -> dict[str, list[float]]:

@@ -178,8 +178,9 @@ def left_to_try(reading: TrackReading, sheet: TrialSheet, entries: Sequence[Shee
 
 def left_of_all(readings: Sequence[TrackReading], sheet: TrialSheet, entries: Sequence[SheetEntry]) -> SheetLeft:
     """The same of all tracks together, with what was learned on the sheet of each."""
-    if any(reading.posterior is None or reading.steps is None for reading in readings):
-        return SheetLeft(is_read=False)
+    unread = [reading.track.name for reading in readings if reading.posterior is None or reading.steps is None]
+    if unread:
+        return SheetLeft(problem=f"nothing is read yet of {' and '.join(unread)}")
     begun = begun_blanks(entries)
     own = [sheet_of(sheet.tag, reading.track.name) for reading in readings]
     known = [_known(reading, entries_of(its)) for reading, its in zip(readings, own, strict=True)]
