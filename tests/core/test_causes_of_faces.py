@@ -72,6 +72,15 @@ def test_one_drill_off_its_centre_moves_its_holes_alone() -> None:
     assert {each.cause: each.weight for each in alike}["drill"] == 0
 
 
+def test_holes_whose_places_were_not_measured_say_nothing_of_a_drill() -> None:
+    cuts = [ProofCut(n, 3.0 * n, 2.6, 2.7) for n in range(8)]
+    found = {
+        each.cause: each for each in likely_causes(cuts, 0.01, IN_MM, "mm", among=DRILLED, tracks=[OUTER, INNER] * 4)
+    }
+    assert found["drill"].weight == 0
+    assert "not measured" in found["drill"].says
+
+
 def test_the_weight_of_a_drill_off_centre_against_scipy() -> None:
     """Either drill's holes share an offset, with even chance; the other's have none."""
     tool = np.array([0.0, 1.0] * 4)

@@ -43,6 +43,19 @@ def ready(people: People, family_id: str, bitting: dict[str, list[str]], machine
     return Tag.objects.get(pk=tag.pk)
 
 
+def drilled(people: People, tag: Tag) -> tuple[Piece, list[str]]:
+    """A key drilled to its end, or as far as twelve turns and changes of drill lead; the states it stopped in."""
+    piece = asked(people, tag, sent(people, tag), "clamp", "start")
+    states: list[str] = []
+    while len(states) < 12 and piece.state != PieceState.FINISHED:
+        piece = pass_time(piece, 60)
+        states.append(piece.state)
+        wanted = {PieceState.TURN: ("clamp", "start"), PieceState.TOOL: ("fit", "start")}
+        if piece.state in wanted:
+            piece = asked(people, tag, piece, *wanted[PieceState(piece.state)])
+    return piece, states
+
+
 def test_a_groove_is_milled_on_both_faces_then_on_its_edge_and_measured_true(
     smith: Client, people: People, bench_machine: BenchMachine
 ) -> None:
@@ -96,17 +109,7 @@ def test_holes_are_drilled_by_one_drill_then_the_machine_asks_for_the_other(
     tag = ready(people, "capstan-five", CAPSTAN, bench_machine)
     assert tag.set_up is not None
     assert {command["tool"] for command in tag.set_up.commands} == {"drill 1.2/90", "drill 0.4/40"}
-    piece = asked(people, tag, sent(people, tag), "clamp", "start")
-    states = []
-    for _ in range(12):
-        piece = pass_time(piece, 60)
-        states.append(piece.state)
-        if piece.state == PieceState.FINISHED:
-            break
-        wanted = {PieceState.TURN: ("clamp", "start"), PieceState.TOOL: ("fit", "start")}.get(
-            PieceState(piece.state), ()
-        )
-        piece = asked(people, tag, piece, *(wanted or ("clamp", "start")))
+    piece, states = drilled(people, tag)
     assert states[-1] == PieceState.FINISHED
     assert PieceState.TURN in states
     assert PieceState.TOOL in states
@@ -371,6 +374,20 @@ def test_a_milled_key_is_proven_by_its_walls(smith: Client, people: People, benc
     assert measured["B", 4] == pytest.approx(6.0, abs=0.1)  # metal above: deeper is larger
     page = words(smith, f"/tags/{tag}/prove")
     assert "inside" in page
+
+
+def test_a_drilled_key_is_proven_by_its_depths_before_any_place_is_measured(
+    smith: Client, people: People, bench_machine: BenchMachine
+) -> None:
+    tag = ready(people, "capstan-five", CAPSTAN, bench_machine)
+    piece, _ = drilled(people, tag)
+    address = f"/tags/{tag}/prove/{piece.pk}"
+    wanted = [value for values in (piece.wanted_values or {}).values() for value in values]
+    for cut, value in enumerate(wanted[:3], start=1):
+        smith.post(f"{address}/value", {"typed": f"{value + 0.2:.3f}", "cut": cut, "typed_in": "mm"})
+    assert piece.proof_values.filter(source="typed").count() == 3
+    assert "All cuts" in words(smith, f"/tags/{tag}/prove")
+    assert smith.get(f"{address}/why").status_code == 200
 
 
 def test_a_made_key_is_proven_over_a_pin_and_a_page_that_had_it_otherwise_is_told(

@@ -247,9 +247,9 @@ def _drill_places(errors: Errors) -> float:
 
 def _drill_says(errors: Errors, say: Say) -> str:
     means = [float(errors.s[errors.tool_of_s == tool].mean()) for tool in np.unique(errors.tool_of_s)]
-    off = max(means, key=abs)
+    off = f"by {say(abs(max(means, key=abs)), False)}" if means else "not measured"
     return (
-        f"The holes of one drill alone are off along the blade, by {say(abs(off), False)}: that drill runs off its "
+        f"The holes of one drill alone are off along the blade, {off}: that drill runs off its "
         "centre, or was put in crooked. Put it in again and drill a flat; pins ride up the cones beside their seats."
     )
 
