@@ -85,7 +85,7 @@ def test_the_weight_of_a_drill_off_centre_against_scipy() -> None:
     """Either drill's holes share an offset, with even chance; the other's have none."""
     tool = np.array([0.0, 1.0] * 4)
     flat = np.zeros(8)
-    errors = Errors(flat, OFF, flat, flat, flat, 0.01, 0.02, IN_MM, flat + 1, tool, tool)
+    errors = Errors(flat, OFF, flat, flat, flat, 0.01, 0.02, IN_MM, flat + 1, tool)
     sizes = (2 * IN_MM.space) ** 2
     wanted = [
         multivariate_normal(cov=0.02**2 * np.eye(8) + sizes * np.outer(tool == n, tool == n)).pdf(OFF) for n in (0, 1)

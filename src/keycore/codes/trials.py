@@ -80,16 +80,7 @@ def keys_to_try(reading: Reading, sheet: Sheet) -> ToTry:
     )
     if not len(candidates):
         return ToTry(candidates, halving, {})
-    tries, chances = halving.tries(candidates), _chances(reading, candidates, halving)
-    progression = blanks_for(tries, sheet.begun, can_be_recut=recut)
-    return ToTry(
-        candidates,
-        halving,
-        chances,
-        likeliest_within(progression, chances),
-        blank_after_blank(progression, chances),
-        likeliest_first(tries, chances, sheet.begun, can_be_recut=recut),
-    )
+    return _in_orders(ToTry(candidates, halving, _chances(reading, candidates, halving)), sheet, recut)
 
 
 def keys_of_all_tracks(parts: Sequence[tuple[Reading, Sheet]], sheet: Sheet) -> ToTry:
@@ -113,16 +104,19 @@ def keys_of_all_tracks(parts: Sequence[tuple[Reading, Sheet]], sheet: Sheet) -> 
         return ToTry(keys, halving, {}, of_all=0)
     share, whole = float(chances.sum()), float(chances.sum()) or 1.0
     left = {key: float(chance) / whole for key, chance in zip(map(tuple, (2 * keys).tolist()), chances, strict=True)}
-    progression = blanks_for(halving.tries(keys), sheet.begun, can_be_recut=family.can_be_recut)
-    return ToTry(
-        keys,
-        halving,
-        left,
-        likeliest_within(progression, left),
-        blank_after_blank(progression, left),
-        likeliest_first(halving.tries(keys), left, sheet.begun, can_be_recut=family.can_be_recut),
-        of_all=len(keys) if sheet.turned else many - _tried_among(parts, sheet),
-        share=min(1.0, share),
+    many = len(keys) if sheet.turned else many - _tried_among(parts, sheet)
+    return _in_orders(ToTry(keys, halving, left, of_all=many, share=min(1.0, share)), sheet, family.can_be_recut)
+
+
+def _in_orders(to_try: ToTry, sheet: Sheet, can_be_recut: bool) -> ToTry:
+    """The same keys in the three orders of trying."""
+    tries, chances = to_try.halving.tries(to_try.candidates), to_try.chances
+    progression = blanks_for(tries, sheet.begun, can_be_recut=can_be_recut)
+    return replace(
+        to_try,
+        within=likeliest_within(progression, chances),
+        by_blank=blank_after_blank(progression, chances),
+        likeliest=likeliest_first(tries, chances, sheet.begun, can_be_recut=can_be_recut),
     )
 
 

@@ -15,6 +15,10 @@ from keycore.family import Place
 Points = NDArray[np.float64]
 
 
+SECTIONS, THINNEST = "sections", "thinnest"
+"""The view of a blade cut across or along, and how a curve in it is called that stands where its metal is thinnest."""
+
+
 @dataclass(frozen=True)
 class Curve:
     """An edge that a tool left: ``points`` (m, 2) in the view's own coordinates, family unit."""

@@ -48,8 +48,7 @@ class Errors:
     sd_space: float
     tolerance: Tolerance
     falls: Array  # (n,) 1 where a deeper cut has the smaller value, -1 where it has the larger
-    tool: Array  # (n,) which tool cut it, from 0
-    tool_of_s: Array  # (m,) likewise, of the positions measured
+    tool_of_s: Array  # (m,) which tool cut it, from 0, of the positions measured
 
     @property
     def ones(self) -> Array:

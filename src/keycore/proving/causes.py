@@ -119,7 +119,6 @@ def _errors(
         sd_space=float(np.hypot(sd if sd_space is None else sd_space, UNEVEN * tolerance.space)),
         tolerance=tolerance,
         falls=way,
-        tool=tool,
         tool_of_s=tool[is_placed],
     )
 

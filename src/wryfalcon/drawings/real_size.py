@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 from keycore.cutting.plan import cutting_of
 from keycore.errors import InputError
 from keycore.family import Family
+from keycore.geometry.shape import SECTIONS, THINNEST
 from wryfalcon.drawings.kinds import drawn_as, is_drawable
 from wryfalcon.drawings.sheet import FRONT, Sheet, path, px
 
@@ -59,10 +60,6 @@ def draw_real_size(
     )
 
 
-SECTIONS, THINNEST = "sections", "thinnest"
-"""The view of a blade cut across or along, and the curves in it that stand where its metal is thinnest."""
-
-
 def draw_sections(family: Family, planned: Mapping[str, Sequence[float]], style: str = "") -> tuple[RealSize, ...]:
     """The blade cut across, or along its rows, at 1:1 and larger; none for a kind without such a view."""
     shape = cutting_of(family).shape(family, planned, style=style)
@@ -77,7 +74,7 @@ def draw_sections(family: Family, planned: Mapping[str, Sequence[float]], style:
         " ".join(path([(x * mm, high - y * mm) for x, y in curve.points]) for curve in curves)
         for curves in (whole, thin)
     )
-    marks = (("thinnest", lines),) if lines else ()
+    marks = ((THINNEST, lines),) if lines else ()
     width, height = wide + 2 * MARGIN, high + 2 * MARGIN
     view = f"{-MARGIN} {-MARGIN} {px(width)} {px(height)}"
     return tuple(RealSize(t, view, px(width * t), px(height * t), drawn, "", (), marks) for t in (1, LARGER))

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-import itertools
 from dataclasses import dataclass
+from itertools import pairwise
 
 from keycore.cutting.plan import Plan, PlannedCut, cutting_of
 from wryfalcon.drawings.real_size import LARGER
@@ -68,7 +68,7 @@ def draw_stick_on(plan: Plan) -> tuple[StickOn, ...]:
 
 def _walls(cuts: list[PlannedCut], mm: float, height: float) -> tuple[tuple[float, float, float], ...]:
     """Each wall from the lower of its two steps to the edge it is filed from, and where the last step ends."""
-    ends = [(cut.own["to_edge"], cut.value, after.value) for cut, after in itertools.pairwise(cuts)]
+    ends = [(cut.own["to_edge"], cut.value, after.value) for cut, after in pairwise(cuts)]
     found = [(at, min(value, after)) for at, value, after in ends if abs(value - after) > CLOSE]
     found.append((cuts[-1].own["to_edge"], cuts[-1].value))
     return tuple((px(at * mm), px(height - low * mm), 0.0) for at, low in found)

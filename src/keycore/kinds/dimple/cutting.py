@@ -13,7 +13,7 @@ from keycore.cutting.plan import Plan, PlannedCut, Problem, TrackPlan, checked_b
 from keycore.errors import InputError
 from keycore.family import Blank, Family, Gauge, Place, Track
 from keycore.geometry.profile import flats_left
-from keycore.geometry.shape import Curve, Points, Shape, Spot, View, circle
+from keycore.geometry.shape import SECTIONS, THINNEST, Curve, Points, Shape, Spot, View, circle
 from keycore.kind import LONG_AXIS, Clamping, Column, Cutting, HandCheck, RestsOn, Way
 from keycore.kinds.causes import DRILLED
 from keycore.kinds.dimple import FACES, least_under, macs_of_drill, row_of, slope
@@ -21,7 +21,6 @@ from keycore.kinds.handling import CUTTER, GLASSES, GUARD, STOP_AWAY, TUGGED
 from keycore.tools import Drill, Tool, Wheel
 from keycore.units import NOTHING
 
-THINNEST = "thinnest"
 FINELY = 241  # points along a row, beside those where its shape turns
 BY_DRILL, BY_FACE = "by-drill", "by-face"
 STYLES = {
@@ -289,7 +288,7 @@ def _section(blank: Blank, holes: Sequence[Hole], rows: Iterable[float]) -> View
             curves.append(Curve(f"row {number + 1} {THINNEST}", np.array(ends)))
     high = blank.thickness + max(0, len(rows) - 1) * apart
     bare = np.array([[0.0, 0.0], [blank.length, 0.0], [blank.length, high], [0.0, high]])
-    return View("sections", bare, bare, tuple(curves), ())
+    return View(SECTIONS, bare, bare, tuple(curves), ())
 
 
 def _along_row(blank: Blank, holes: Sequence[Hole], y: float) -> Points:

@@ -11,7 +11,7 @@ import numpy as np
 from keycore.cutting.plan import Plan, PlannedCut, Problem, TrackPlan, checked_blank, rules_broken, tool_for
 from keycore.family import Blank, Family, Gauge, Place, Track
 from keycore.geometry.disc import Rolled, roll
-from keycore.geometry.shape import Curve, Points, Shape, Spot, View
+from keycore.geometry.shape import SECTIONS, Curve, Points, Shape, Spot, View
 from keycore.kind import LONG_AXIS, Clamping, Column, Cutting, HandCheck, RestsOn, Way
 from keycore.kinds.causes import MILLED
 from keycore.kinds.handling import CUTTER, GLASSES, GUARD, STOP_AWAY, TUGGED
@@ -279,7 +279,7 @@ def _sections(family: Family, blank: Blank, sides: Mapping[str, Milled]) -> View
         curves.append(Curve(f"section {number + 1}", section_at(family, blank, sides, x) + np.array([left, 0.0])))
     wide = blank.thickness + max(0, len(places) - 1) * apart
     bare = np.array([[0.0, 0.0], [wide, 0.0], [wide, blank.height], [0.0, blank.height]])
-    return View("sections", bare, bare, tuple(curves), ())
+    return View(SECTIONS, bare, bare, tuple(curves), ())
 
 
 def section_at(family: Family, blank: Blank, sides: Mapping[str, Milled], x: float) -> Points:

@@ -14,7 +14,7 @@ from wryfalcon.bench.queries.planning import plan_of
 from wryfalcon.bench.queries.proving import ground_of
 
 MARK_SD_MM = 0.15
-"""How well an eye reads where a mark lies along the bit: common practice, no source."""
+"""How well an eye reads where a mark lies along the bit: a guess."""
 Heights = Mapping[str, Sequence[float]]
 
 
@@ -38,11 +38,6 @@ class FiledStep:
         """The height to file it to next; None once its depth is reached."""
         stands = self.stands
         return next((height for height in self.stages if stands is None or height < stands - NOTHING), None)
-
-    @property
-    def showed(self) -> str:
-        """What it showed last, as its look keeps it; "" before any."""
-        return self.looks[-1].showed if self.looks else ""
 
 
 def settled_heights(tag: Tag) -> Heights:

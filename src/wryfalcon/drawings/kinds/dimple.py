@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from keycore.cutting.commands import Move
-from keycore.geometry.shape import Shape
+from keycore.geometry.shape import SECTIONS, Shape
 from wryfalcon.drawings.kinds import Extras, KeyLook
 from wryfalcon.drawings.kinds.edge import bow, square_blade
 from wryfalcon.drawings.sheet import Sheet, path
@@ -25,7 +25,7 @@ def into_faces(sheet: Sheet, shape: Shape | None) -> tuple[tuple[str, str], ...]
         return ()
     paths = []
     for view in shape.views:
-        if view.name == "sections":
+        if view.name == SECTIONS:
             continue
         is_first = view.name == sheet.face
         for curve in view.curves:

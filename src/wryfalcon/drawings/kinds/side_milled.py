@@ -6,7 +6,7 @@ import numpy as np
 
 from keycore.cutting.commands import Move
 from keycore.cutting.plan import checked_blank
-from keycore.geometry.shape import Points, Shape
+from keycore.geometry.shape import SECTIONS, Points, Shape
 from keycore.kinds.side_milled import FACES
 from wryfalcon.drawings.kinds import Extras, KeyLook
 from wryfalcon.drawings.kinds.edge import bow, square_blade
@@ -63,7 +63,7 @@ def _drawn(sheet: Sheet, points: Points, *, close: bool = False) -> str:
 
 def _section(sheet: Sheet, shape: Shape) -> tuple[tuple[tuple[str, str], ...], tuple[tuple[float, float, str], ...]]:
     """The blade cut across at its first space, as seen from the tip, in the bow; none where there is no room."""
-    curves = shape.view("sections").curves
+    curves = shape.view(SECTIONS).curves
     if not sheet.paper.has_bow or not curves:
         return (), ()
     blank = checked_blank(sheet.family)

@@ -37,11 +37,11 @@ OFFSET_NOW = ("machine_id", "gauge", "jaw_side_id", "family_record__slug", "valu
 def added_up(
     rows: Iterable[MachineOffset | OffsetNow], gauge: str, jaw_side: JawSide | None, record: FamilyRecord | None
 ) -> MachineOffsets:
-    """The same of rows that were read already, of one machine; of a clamp that turns the key its own say nothing.
+    """The same of rows that were read already, of one machine.
 
-    Where a clamp cuts across, the machine's own depth offset says nothing, its offset along the blade does.
-
-    A family's offset holds for every edition of it: it is the machine's and the blank's, not the table's.
+    Of a clamp that turns the key the machine's own offsets say nothing; of one that cuts across, its own depth offset
+    says nothing, its offset along the blade does. A family's offset holds for every edition of it: it is the
+    machine's and the blank's, not the table's.
     """
     of_side: set[int | None] = {jaw_side.pk} if jaw_side is not None else {None}
     if jaw_side is None or not jaw_side.turns:
