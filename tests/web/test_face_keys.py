@@ -361,6 +361,12 @@ def test_every_page_of_a_face_key_opens(smith: Client, people: People, family_id
     assert smith.get(f"/library/{family_id}").status_code == 200
 
 
+def test_a_key_in_hand_is_counted_against_every_track_of_its_family(smith: Client, people: People) -> None:
+    shown = words(smith, f"/library/preview?family={family_record('capstan-five').pk}")
+    assert "5 cuts on track A, 4 on track B, 3 on track C, counted from" in shown
+    assert "5 cuts, counted from" in words(smith, f"/library/preview?family={family_record('harbour-five').pk}")
+
+
 def test_a_milled_key_is_proven_by_its_walls(smith: Client, people: People, bench_machine: BenchMachine) -> None:
     tag = ready(people, "lamphouse-six", LAMPHOUSE, bench_machine)
     piece = pass_time(asked(people, tag, sent(people, tag), "clamp", "start"), 60)
@@ -382,6 +388,7 @@ def test_a_drilled_key_is_proven_by_its_depths_before_any_place_is_measured(
     tag = ready(people, "capstan-five", CAPSTAN, bench_machine)
     piece, _ = drilled(people, tag)
     address = f"/tags/{tag}/prove/{piece.pk}"
+    assert "Cut 1, track A: wanted" in words(smith, f"/tags/{tag}/prove")  # of a hole, no edge
     wanted = [value for values in (piece.wanted_values or {}).values() for value in values]
     for cut, value in enumerate(wanted[:3], start=1):
         smith.post(f"{address}/value", {"typed": f"{value + 0.2:.3f}", "cut": cut, "typed_in": "mm"})

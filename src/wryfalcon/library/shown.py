@@ -103,3 +103,15 @@ QUESTIONS = {
     "year": Asking("From which year is it?", of_year=True),
     "blank": Asking("Which number is on the blank?"),
 }
+
+
+def count_words(family: Family) -> str:
+    """How many cuts its keys have, of several tracks on each: a key in hand is counted against it."""
+    first, *others = family.tracks
+    cuts = f"{len(first.spaces)} cuts"
+    if not others:
+        return cuts
+    words = family.kind.track_word.lower()
+    return ", ".join(
+        [f"{cuts} on {words} {first.name}", *(f"{len(each.spaces)} on {words} {each.name}" for each in others)]
+    )

@@ -25,7 +25,7 @@ from wryfalcon.library.actions.families import count_blank, import_family
 from wryfalcon.library.keyway import Unknown, document_of, fit_unknown, which_keyway
 from wryfalcon.library.models import Blank, FamilyRecord
 from wryfalcon.library.queries.sections import same_section
-from wryfalcon.library.shown import track_tables
+from wryfalcon.library.shown import count_words, track_tables
 
 LARGEST_UPLOAD = 5_000_001
 FEWEST_ROWS = 4  # keys that can be typed of an unknown family
@@ -93,7 +93,8 @@ def preview(request: PersonRequest) -> HttpResponse:
     found = record.family if record else None
     with laid_on(PHONE):  # beside a form: a narrow sheet whatever the screen
         key = draw_key(found) if found is not None and is_drawable(found) else None
-        return render(request, "library/_preview.html", {"record": record, "family": found, "key": key})
+        cuts = count_words(found) if found is not None else ""
+        return render(request, "library/_preview.html", {"record": record, "family": found, "key": key, "cuts": cuts})
 
 
 @require_GET
