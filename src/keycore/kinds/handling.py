@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from keycore.kind import HandCheck, RestsOn
 
-GLASSES = HandCheck("glasses", "Glasses on; no gloves, sleeves, hair or rings near the wheel", RestsOn.PERSON)
+GLASSES = HandCheck("glasses", "Glasses on; no gloves, sleeves, hair or rings near the cutter", RestsOn.PERSON)
 GUARD = HandCheck("guard", "Guard down, spindle off while hands are in", RestsOn.PERSON)
 CUTTER = HandCheck("cutter", "The cutter named here is the one fitted", RestsOn.TOOL)
 BOTTOMED = HandCheck("bottomed", "Blank bottomed against the back of the jaw, at its stop", RestsOn.CLAMPING)
