@@ -58,19 +58,15 @@ WSGI_APPLICATION = "wryfalcon.wsgi.application"
 
 TEMPLATES = [
     {
-        "BACKEND": "django.template.backends.django.DjangoTemplates",
+        "BACKEND": "django.template.backends.jinja2.Jinja2",
         "APP_DIRS": True,
         "OPTIONS": {
+            "environment": "wryfalcon.templating.environment.environment",
             "context_processors": [
-                "django.template.context_processors.request",
                 "django.contrib.auth.context_processors.auth",
                 "django.contrib.messages.context_processors.messages",
+                "wryfalcon.templating.environment.tokens",
                 "wryfalcon.accounts.context.shop",
-            ],
-            "builtins": [
-                "wryfalcon.templatetags.shop",
-                "wryfalcon.templatetags.draw",
-                "wryfalcon.templatetags.press",
             ],
         },
     }

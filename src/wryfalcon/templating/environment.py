@@ -1,0 +1,69 @@
+"""The environment that pages are rendered in: what their templates may call and how they write figures."""
+
+from __future__ import annotations
+
+from datetime import date, datetime
+from functools import lru_cache
+from typing import Any
+
+from django.http import HttpRequest
+from django.middleware.csrf import get_token
+from django.template import defaultfilters
+from django.templatetags.static import static
+from django.urls import reverse
+from django.utils.html import format_html
+from django.utils.timezone import localtime
+from jinja2 import ChainableUndefined, Environment
+
+from wryfalcon.drawings.strip import in_100
+from wryfalcon.numbers import thousands
+from wryfalcon.templating import drawn, figures, press
+
+FILTERS = (
+    drawn.add_px, drawn.course_chart, drawn.lane_taps, drawn.minus, drawn.other_face, drawn.wheel_section,
+    figures.at_place, figures.at_source, figures.bitting_words, figures.clamped, figures.doubled, figures.entry,
+    figures.fixed, figures.grouped, figures.label_at, figures.may_do, figures.mm, figures.options, figures.plainly,
+    figures.say, figures.shown, figures.shown_fine, figures.small, figures.trial_rows, figures.unit_of,
+    in_100, press.press_fields, thousands,
+    defaultfilters.capfirst, defaultfilters.default_if_none, defaultfilters.pluralize, defaultfilters.truncatechars,
+)  # fmt: skip
+
+
+class Nothing(ChainableUndefined):
+    """A name that a page was not given: it reads as nothing, and is neither more nor less than any figure."""
+
+    def _is_not(self, other: object) -> bool:
+        return False
+
+    __lt__ = __le__ = __gt__ = __ge__ = _is_not  # type: ignore[assignment]
+
+
+def tokens(request: HttpRequest) -> dict[str, str]:
+    """The token that forms are posted with, masked once for all the forms of a page."""
+    token = get_token(request)
+    field = format_html('<input type="hidden" name="csrfmiddlewaretoken" value="{}">', token)
+    return {"csrf_token": token, "csrf_input": field}
+
+
+def environment(**options: Any) -> Environment:
+    """Jinja's environment as Django asks for it; a name that a page was not given reads as nothing.
+
+    >>> page = environment().from_string("{{ tag.customer.name }}{{ 345|thousands }}{% if tag.left < 2 %}!{% endif %}")
+    >>> page.render()
+    '345'
+    """
+    made = Environment(**{**options, "undefined": Nothing})
+    made.filters.update({each.__name__: each for each in FILTERS}, date=_date)
+    made.globals.update(url=_url, static=lru_cache(static), bench_drawing=drawn.bench_drawing)
+    return made
+
+
+@lru_cache(maxsize=4096, typed=True)
+def _url(name: str, *args: Any, **kwargs: Any) -> str:
+    """An address: worked out once, since a page names dozens and none of them ever changes."""
+    return reverse(name, args=args, kwargs=kwargs)
+
+
+def _date(value: date | datetime | None, form: str) -> str:
+    """A date, or a moment as the shop's clock has it, written by Django's letters."""
+    return defaultfilters.date(localtime(value) if isinstance(value, datetime) else value, form)
