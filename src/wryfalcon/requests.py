@@ -6,9 +6,10 @@ import logging
 from collections.abc import Callable
 from contextvars import ContextVar
 from ipaddress import ip_address, ip_network
+from typing import TypeVar
 
 from django.conf import settings
-from django.http import HttpRequest, HttpResponse
+from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import render
 from django.utils.crypto import get_random_string
 
@@ -19,8 +20,16 @@ from wryfalcon.lengths import shown_in
 REQUEST_ID: ContextVar[str] = ContextVar("request_id", default="")
 ALPHABET = "23456789abcdefghjkmnpqrstuvwxyz"  # nothing that is misread when it is read aloud
 Answer = Callable[[HttpRequest], HttpResponse]
+FoundT = TypeVar("FoundT")
 
 log = logging.getLogger("wryfalcon.requests")
+
+
+def or_404(found: FoundT | None) -> FoundT:
+    """What was found; nothing is here where it was not."""
+    if found is None:
+        raise Http404
+    return found
 
 
 def with_id(answer: Answer) -> Answer:

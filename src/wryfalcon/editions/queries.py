@@ -7,12 +7,15 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 
+from django.db.models import QuerySet
+
 from keycore.editions import CutShift, EditionChanges, compare_editions, cut_shifts
 from keycore.family import Family
 from wryfalcon.bench.models import Settlement, ShopTool, Tag, TagState
 from wryfalcon.codes.models import Series, SeriesState
 from wryfalcon.codes.queries.editions import keys_touched
 from wryfalcon.library.models import EditionState, FamilyRecord
+from wryfalcon.prepared import prepared
 
 Bitting = Mapping[str, Sequence[str]]
 
@@ -70,8 +73,13 @@ class EditionSeen:
     @cached_property
     def series(self) -> tuple[ReadSeries, ...]:
         """The series of the family that are in force."""
-        every = Series.objects.in_force().filter(family_record__slug=self.record.slug).select_related("family_record")
+        every = _series_of(self.record.slug)
         return tuple(ReadSeries(each, self.record.reads(each.family_record)) for each in every)
+
+
+@prepared
+def _series_of(slug: str) -> QuerySet[Series]:
+    return Series.objects.in_force().filter(family_record__slug=slug).select_related("family_record")
 
 
 def beside_force(record: FamilyRecord) -> EditionSeen:
@@ -81,15 +89,30 @@ def beside_force(record: FamilyRecord) -> EditionSeen:
 
 def waiting_families() -> list[EditionSeen]:
     """Every edition of a family that waits to be put in force."""
-    waiting = list(FamilyRecord.objects.checked())
-    now = {each.slug: each for each in FamilyRecord.objects.in_force().filter(slug__in={w.slug for w in waiting})}
+    waiting = _waiting()
+    now = {each.slug: each for each in _in_force(tuple({each.slug for each in waiting}))}
     return [EditionSeen(record, now[record.slug]) for record in waiting]
 
 
 def waiting_series() -> list[Series]:
     """Every edition of a series that is being read or waits to be put in force."""
+    return _waiting_series()
+
+
+@prepared
+def _waiting() -> QuerySet[FamilyRecord]:
+    return FamilyRecord.objects.checked()
+
+
+@prepared
+def _in_force(slugs: tuple[str, ...]) -> QuerySet[FamilyRecord]:
+    return FamilyRecord.objects.in_force().filter(slug__in=slugs)
+
+
+@prepared
+def _waiting_series() -> QuerySet[Series]:
     states = (SeriesState.READING, SeriesState.CHECKED)
-    return list(Series.objects.filter(state__in=states).select_related("family_record", "replaces", "intake"))
+    return Series.objects.filter(state__in=states).select_related("family_record", "replaces", "intake")
 
 
 def can_come_in(series: Series, with_families: Iterable[FamilyRecord] = ()) -> bool:
@@ -114,9 +137,7 @@ def editions_of(slug: str) -> list[FamilyRecord]:
 def _keys(record: FamilyRecord) -> Iterator[TouchedKey]:
     """The keys of tags whose bitting is settled, by whichever edition of the family."""
     last: dict[int, tuple[Tag, Bitting]] = {}
-    settled = Settlement.objects.filter(tag__family_record__slug=record.slug, is_try=False)
-    related = settled.exclude(tag__state=TagState.DECLINED).select_related("tag__family_record").order_by("id")
-    for settlement in related:
+    for settlement in _settled(record.slug):
         last[settlement.tag_id] = (settlement.tag, settlement.bitting)
     beside = _Beside(record)
     for tag, bitting in last.values():
@@ -132,14 +153,25 @@ def _keys(record: FamilyRecord) -> Iterator[TouchedKey]:
 def _tools(record: FamilyRecord) -> Iterator[TouchedKey]:
     """The depth keys and test keys of the shop that are still there."""
     beside = _Beside(record)
-    tools = ShopTool.objects.filter(family_record__slug=record.slug, destroyed_at=None)
-    for tool in tools.select_related("family_record", "piece__settlement"):
+    for tool in _tools_of(record.slug):
         shifts = beside.shifts(tool.family_record, tool.piece.wanted_bitting or {})
         if shifts != ():
             yield TouchedKey(
                 None, tool.number, f"{tool.get_kind_display()} {tool.label}", tool.family_record.edition, False, shifts,
                 beside.is_beyond(shifts),
             )  # fmt: skip
+
+
+@prepared
+def _settled(slug: str) -> QuerySet[Settlement]:
+    settled = Settlement.objects.filter(tag__family_record__slug=slug, is_try=False)
+    return settled.exclude(tag__state=TagState.DECLINED).select_related("tag__family_record").order_by("id")
+
+
+@prepared
+def _tools_of(slug: str) -> QuerySet[ShopTool]:
+    tools = ShopTool.objects.filter(family_record__slug=slug, destroyed_at=None)
+    return tools.select_related("family_record", "piece__settlement")
 
 
 class _Beside:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from django.contrib import messages
+from django.db.models import QuerySet
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_POST
@@ -21,6 +22,7 @@ from wryfalcon.editions.queries import (
 from wryfalcon.editions.shown import edition_shown
 from wryfalcon.library.actions.editions import put_in_force, throw_away
 from wryfalcon.library.models import EditionState, FamilyRecord
+from wryfalcon.prepared import prepared
 from wryfalcon.refusal import NotDone
 
 FEW, MANY = 6, 300
@@ -33,15 +35,23 @@ def overview(request: PersonRequest) -> HttpResponse:
     families, series = waiting_families(), waiting_series()
     records = [each.record for each in families]
     ready = [each for each in series if can_come_in(each, records)]
-    replaced = FamilyRecord.objects.filter(state=EditionState.REPLACED).order_by("name", "-created_at")
     context = {
         "families": [edition_shown(each, FEW) for each in families],
         "series": [(each, each in ready, touched_by(each)) for each in series],
         "ready": ready, "count": len(families) + len(ready),
-        "replaced": replaced,
-        "replaced_series": Series.objects.filter(state=SeriesState.REPLACED).select_related("family_record"),
+        "replaced": _replaced(), "replaced_series": _replaced_series(),
     }  # fmt: skip
     return render(request, "editions/overview.html", context)
+
+
+@prepared
+def _replaced() -> QuerySet[FamilyRecord]:
+    return FamilyRecord.objects.filter(state=EditionState.REPLACED).order_by("name", "-created_at")
+
+
+@prepared
+def _replaced_series() -> QuerySet[Series]:
+    return Series.objects.filter(state=SeriesState.REPLACED).select_related("family_record")
 
 
 @require_GET

@@ -6,10 +6,12 @@ from functools import cached_property
 from typing import TYPE_CHECKING, Any
 
 from django.db import models
+from django.db.models import QuerySet
 
 from keycore.family import Family
 from wryfalcon.bench.progress import NAME
 from wryfalcon.library.models import Blank, FamilyRecord
+from wryfalcon.prepared import prepared
 
 if TYPE_CHECKING:
     from wryfalcon.bench.models.settling import Settlement, SetUp
@@ -96,7 +98,7 @@ class Tag(models.Model):
     @cached_property
     def settlement(self) -> Settlement | None:
         """The bitting as settled, if it has been."""
-        return self.settlements.filter(is_try=False).order_by("-id").first()
+        return _settled.first(self)
 
     @property
     def to_cut(self) -> Settlement | None:
@@ -106,27 +108,49 @@ class Tag(models.Model):
     @cached_property
     def try_out(self) -> Settlement | None:
         """The key of a trial sheet that a machine is to cut or has cut, and that was not tried yet."""
-        out = self.settlements.filter(entries__outcome="sent", entries__withdrawn=False)
-        return out.order_by("-id").first()
+        return _tried_out.first(self)
 
     @cached_property
     def set_up(self) -> SetUp | None:
         """The card in force, if there is one for what is to be cut."""
         found = None
         if self.__dict__.get("settlement", self) is not None:  # not looked up, or there is one
-            found = self._card_for(self.settlements.filter(is_try=False).order_by("-id").values("pk")[:1])
+            found = self._with_me(_card_as_settled.first(self))
         if found is not None:
             found.settlement = self.__dict__.setdefault("settlement", found.settlement)
         elif self.settlement is None and self.to_cut is not None:
-            found = self._card_for(self.to_cut)
+            found = self._with_me(_card_for.first(self, self.to_cut))
         return found
 
-    def _card_for(self, settlement: Any) -> SetUp | None:
-        cards = self.set_ups.filter(settlement=settlement).order_by("-id")
-        found = cards.select_related("settlement", "machine__fitted", "cutter", "jaw_side__clamp").first()
-        if found is not None:
-            found.tag = self
-        return found
+    def _with_me(self, card: SetUp | None) -> SetUp | None:
+        if card is not None:
+            card.tag = self
+        return card
+
+
+@prepared
+def _settled(tag: Tag) -> QuerySet[Settlement]:
+    return tag.settlements.filter(is_try=False).order_by("-id")
+
+
+@prepared
+def _tried_out(tag: Tag) -> QuerySet[Settlement]:
+    return tag.settlements.filter(entries__outcome="sent", entries__withdrawn=False).order_by("-id")
+
+
+@prepared
+def _card_for(tag: Tag, settlement: Settlement) -> QuerySet[SetUp]:
+    return _cards_of(tag, settlement)
+
+
+@prepared
+def _card_as_settled(tag: Tag) -> QuerySet[SetUp]:
+    return _cards_of(tag, tag.settlements.filter(is_try=False).order_by("-id").values("pk")[:1])
+
+
+def _cards_of(tag: Tag, settlement: Any) -> QuerySet[SetUp]:
+    cards = tag.set_ups.filter(settlement=settlement).order_by("-id")
+    return cards.select_related("settlement", "machine__fitted", "cutter", "jaw_side__clamp")
 
 
 class Asked(models.TextChoices):

@@ -10,7 +10,7 @@ from hashlib import sha256
 from itertools import starmap
 from typing import Any
 
-from django.db.models import Max
+from django.db.models import Max, QuerySet
 
 from keycore.cutting.commands import MachineOffsets, moves_of
 from keycore.errors import InputError
@@ -30,6 +30,7 @@ from wryfalcon.machines.models import (
     Work,
 )
 from wryfalcon.machines.queries.offsets import OFFSET_NOW, OffsetNow, added_up
+from wryfalcon.prepared import prepared
 
 EVERY_TICK = None
 """All checks fall, whichever the kind of key has."""
@@ -177,17 +178,30 @@ class MachinesNow:
     def of(cls, cards: Iterable[SetUp], *, practices: bool = True) -> MachinesNow:
         """Of the machines of these cards, with or without practices; a plain query each for however many."""
         cards = list(cards)
-        machines = {card.machine_id for card in cards}
-        offsets = MachineOffset.objects.filter(machine__in=machines).order_by()
-        works = MachineWork.objects.filter(
-            machine__in=machines, what__in=MOVES, pk__gt=min((card.work_seen for card in cards), default=0)
-        )
-        on = Practice.objects.filter(machine__in=machines, ended_at=None).order_by().values_list("machine_id")
+        machines = tuple({card.machine_id for card in cards})
+        works = _works(machines, min((card.work_seen for card in cards), default=0))
         return cls(
-            tuple(starmap(OffsetNow, offsets.values_list(*OFFSET_NOW))),
-            tuple(starmap(WorkNow, works.order_by("pk").values_list("pk", "machine_id", "what"))),
-            frozenset(pk for (pk,) in on) if practices else frozenset(),
+            tuple(starmap(OffsetNow, _offsets(machines))),
+            tuple(starmap(WorkNow, works)),
+            frozenset(_practising(machines)) if practices else frozenset(),
         )
+
+
+@prepared
+def _offsets(machines: tuple[int, ...]) -> QuerySet[MachineOffset, tuple[Any, ...]]:
+    return MachineOffset.objects.filter(machine__in=machines).order_by().values_list(*OFFSET_NOW)
+
+
+@prepared
+def _works(machines: tuple[int, ...], after: int) -> QuerySet[MachineWork, tuple[Any, ...]]:
+    works = MachineWork.objects.filter(machine__in=machines, what__in=MOVES, pk__gt=after)
+    return works.order_by("pk").values_list("pk", "machine_id", "what")
+
+
+@prepared
+def _practising(machines: tuple[int, ...]) -> QuerySet[Practice, int]:
+    on = Practice.objects.filter(machine__in=machines, ended_at=None)
+    return on.order_by().values_list("machine_id", flat=True)
 
 
 def what_holds(tag: Tag, card: SetUp, in_force: SetUp | None = None, now: MachinesNow | None = None) -> Holding:

@@ -5,10 +5,11 @@ from __future__ import annotations
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 
-from django.db.models import Max
+from django.db.models import Max, QuerySet
 
 from wryfalcon.bench.models import MadeHow, Piece, Tag
-from wryfalcon.machines.models import Cutter, Machine, Trim, Work
+from wryfalcon.machines.models import Cutter, Machine, MachineWork, Trim, Work
+from wryfalcon.prepared import prepared
 
 SOON = timedelta(days=30)
 """A key that comes back within so long is taken to be wrong as made, not worn; common practice, no source."""
@@ -37,17 +38,27 @@ def made_then(tag: Tag) -> MadeThen | None:
     """How the key of a tag that came back was made; None for a tag of no such key."""
     if tag.made_by_id is None:
         return None
-    related = Piece.objects.select_related("machine__fitted", "cutter", "set_up__cutter", "tag", "maker")
-    piece = related.defer("cuts", "set_up__commands").get(pk=tag.made_by_id)
+    (piece,) = _that_made(tag.made_by_id)
     assert piece.finished_at is not None  # only made keys come back
     machine = piece.machine
     days = max(0, (tag.taken_in_at - piece.finished_at).days)
     if machine is None:
         return MadeThen(piece, days, None, None, None, None, ())
-    since = machine.work.filter(what__in=MOVES, at__gt=piece.finished_at).order_by("at").values_list("what", flat=True)
+    since = [what for what, at in _moves(machine) if at > piece.finished_at]
     cutter = piece.set_up.cutter if piece.set_up is not None else piece.cutter
     done = tuple(Work(what) for what in dict.fromkeys(since))
     return MadeThen(piece, days, machine, cutter, machine.fitted, _trimmed_at(machine), done)
+
+
+@prepared
+def _that_made(piece: int) -> QuerySet[Piece]:
+    related = Piece.objects.select_related("machine__fitted", "cutter", "set_up__cutter", "tag", "maker")
+    return related.filter(pk=piece).defer("cuts", "set_up__commands")
+
+
+@prepared
+def _moves(machine: Machine) -> QuerySet[MachineWork, tuple[str, datetime]]:
+    return machine.work.filter(what__in=MOVES).order_by("at").values_list("what", "at")
 
 
 def is_copied_again(maker: Tag, now: datetime) -> bool:

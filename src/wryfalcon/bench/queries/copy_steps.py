@@ -6,11 +6,12 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
 
-from django.db.models import Max
+from django.db.models import Max, QuerySet
 
 from keycore.kind import Surface
 from wryfalcon.bench.models import Piece, PieceState, Tag
 from wryfalcon.machines.models import CopyStep, CopyStepDone, Machine, MachineKind, MachineWork, Shift, Work
+from wryfalcon.prepared import prepared
 
 OF_EACH_KEY = (CopyStep.BACK, CopyStep.BLANK, CopyStep.ROW, CopyStep.FREE)
 """Done anew for every key."""
@@ -88,7 +89,12 @@ def _freed_for_another(done: Sequence[CopyStepDone], locked: datetime, last_key:
 
 def shift_on(machine: Machine) -> Shift | None:
     """How a duplicator was moved on purpose and not yet put back; None where it was not."""
-    return machine.shifts.filter(put_back_at=None).select_related("tag", "by").first()
+    return _shifts.first(machine)
+
+
+@prepared
+def _shifts(machine: Machine) -> QuerySet[Shift]:
+    return machine.shifts.filter(put_back_at=None).select_related("tag", "by")
 
 
 def _is_anew(step: StepNow, at: datetime) -> bool:

@@ -5,8 +5,11 @@ from __future__ import annotations
 from collections import defaultdict
 from dataclasses import dataclass
 
+from django.db.models import F, QuerySet
+
 from keycore.proving.limits import Learned, learned_limits
 from wryfalcon.bench.models import Dimension, Felt, Piece, PieceState, SideBySide, Tag
+from wryfalcon.prepared import prepared
 
 
 @dataclass(frozen=True)
@@ -31,7 +34,7 @@ class Beside:
 
 def beside_of(tag: Tag, piece: Piece) -> list[Beside]:
     """Every dimension of this piece, measured or not."""
-    kept = {row.what: row for row in piece.dimensions.all()}
+    kept = {row.what: row for row in _dimensions(piece)}
     known = _known(tag, piece)
     return [
         Beside(what, row.old if row else None, row.new if row else None, learned_limits(known[what]))
@@ -45,16 +48,24 @@ def _known(tag: Tag, piece: Piece) -> defaultdict[str, list[float]]:
     known: defaultdict[str, list[float]] = defaultdict(list)
     if tag.family_record is None:
         return known
+    for what, wider in _measured_beside(tag.family_record.slug, tag.family_record.unit, piece):
+        known[what].append(wider)
+    return known
+
+
+@prepared
+def _dimensions(piece: Piece) -> QuerySet[SideBySide]:
+    return piece.dimensions.all()
+
+
+@prepared
+def _measured_beside(family: str, unit: str, but: Piece) -> QuerySet[SideBySide, tuple[str, float]]:
     worked = Piece.objects.filter(
-        tag__family_record__slug=tag.family_record.slug,
-        tag__family_record__unit=tag.family_record.unit,
+        tag__family_record__slug=family,
+        tag__family_record__unit=unit,
         state=PieceState.FINISHED,
         proof__passed=True,
         trials__turns=Felt.FREE,
     )
-    rows = SideBySide.objects.filter(piece__in=worked, old__isnull=False, new__isnull=False).exclude(piece=piece)
-    for what, old, new in rows.order_by("what").values_list("what", "old", "new"):
-        assert old is not None
-        assert new is not None
-        known[what].append(new - old)
-    return known
+    rows = SideBySide.objects.filter(piece__in=worked, old__isnull=False, new__isnull=False).exclude(piece=but)
+    return rows.order_by("what").values_list("what", F("new") - F("old"))

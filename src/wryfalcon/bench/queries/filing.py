@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
+from django.db.models import QuerySet
+
 from keycore.cutting.plan import Plan, cutting_of
 from keycore.family import Place
 from keycore.kind import MarkOf, UnderSpacer
@@ -12,6 +14,7 @@ from keycore.units import NOTHING
 from wryfalcon.bench.models import Piece, PieceState, StageLook, StageShowed, Tag
 from wryfalcon.bench.queries.planning import plan_of
 from wryfalcon.bench.queries.proving import ground_of
+from wryfalcon.prepared import prepared
 
 MARK_SD_MM = 0.15
 """How well an eye reads where a mark lies along the bit: a guess."""
@@ -52,12 +55,17 @@ def first_that_works(tag: Tag, piece: Piece | None = None) -> Piece | None:
     """
     if tag.to_cut is None:
         return None
-    made = tag.pieces.filter(state=PieceState.FINISHED).exclude(pk=piece.pk if piece is not None else 0)
-    for each in made.select_related("settlement").order_by("-id"):
+    for each in _made(tag, piece.pk if piece is not None else 0):
         same = each.settlement is not None and each.settlement.values == tag.to_cut.values
         if same and each.wanted_values and ground_of(tag, each, None).is_free:
             return each
     return None
+
+
+@prepared
+def _made(tag: Tag, but: int) -> QuerySet[Piece]:
+    made = tag.pieces.filter(state=PieceState.FINISHED).exclude(pk=but)
+    return made.select_related("settlement").order_by("-id")
 
 
 def heights_to_file(tag: Tag, piece: Piece | None = None) -> Heights:

@@ -22,6 +22,7 @@ from wryfalcon.documents import parsed
 from wryfalcon.kept import kept
 from wryfalcon.lengths import say_depth, unit_shown
 from wryfalcon.machines.queries.hands import caliper_sd_mm
+from wryfalcon.prepared import prepared
 
 ZERO_MM = 0.004
 """What a caliper's zero and resolution leave however often it reads, mm; common practice, no source."""
@@ -99,8 +100,19 @@ class Ground:
 def ground_of(tag: Tag, piece: Piece, measured: MeasuredKey | None) -> Ground:
     """What is there to judge a key by, its measures given."""
     has_pattern = tag.is_copied or tag.on_bench in IN_HAND
-    locks, trials = tuple(tag.locks.all()), tuple(piece.trials.select_related("lock"))
+    locks, trials = tuple(locks_of(tag)), tuple(_trials(piece))
     return Ground(measured, easiest_first(locks), trials, has_pattern)
+
+
+@prepared
+def locks_of(tag: Tag) -> QuerySet[Lock]:
+    """The locks that a tag's key must work."""
+    return tag.locks.all()
+
+
+@prepared
+def _trials(piece: Piece) -> QuerySet[Trial]:
+    return piece.trials.select_related("lock")
 
 
 def easiest_first(locks: Iterable[Lock]) -> tuple[Lock, ...]:
@@ -185,9 +197,14 @@ def _judged(
 
 def _kept_values(piece: Piece) -> defaultdict[tuple[str, int], list[ProofValue]]:
     kept: defaultdict[tuple[str, int], list[ProofValue]] = defaultdict(list)
-    for value in piece.proof_values.filter(withdrawn=False):
+    for value in _proof_values(piece):
         kept[value.track, value.space].append(value)
     return kept
+
+
+@prepared
+def _proof_values(piece: Piece) -> QuerySet[ProofValue]:
+    return piece.proof_values.filter(withdrawn=False)
 
 
 def cuts_to_deepen(tag: Tag, proof: MeasuredKey | None) -> list[ShallowCut]:

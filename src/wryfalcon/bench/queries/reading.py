@@ -7,6 +7,8 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 
+from django.db.models import QuerySet
+
 from keycore.errors import BeyondReach, InputError
 from keycore.family import Family, Track
 from keycore.reading.decode import RULES_LEFT_OUT, TOO_MUCH_TOGETHER, Posterior, Reading, Unsettled, look_over
@@ -23,6 +25,7 @@ from wryfalcon.bench.queries.evidence import SourceReading
 from wryfalcon.documents import parsed
 from wryfalcon.kept import kept
 from wryfalcon.lengths import end_words
+from wryfalcon.prepared import prepared
 
 
 @dataclass(frozen=True)
@@ -302,20 +305,35 @@ def readings_of(tag: Tag) -> list[TrackReading]:
     assert tag.family_record is not None
     document, family = tag.family_record.document, tag.family
     kept: defaultdict[int, list[Sighting]] = defaultdict(list)
-    for sighting in Sighting.objects.filter(source__tag=tag, source__removed=False, withdrawn=False):
+    for sighting in _sightings(tag):
         kept[sighting.source_id].append(sighting)
     sources: defaultdict[str, list[SourceReading]] = defaultdict(list)
     passes: dict[object, int] = {}
-    for source in tag.sources.filter(removed=False):
+    for source in _sources(tag):
         track, looks = family.track(source.track), kept[source.pk]
         shared = passes.setdefault(_one_hand(source, looks), source.pk)
         sources[source.track].append(SourceReading(family, track, source, looks, shared))
     overruled: defaultdict[str, dict[int, Overruling]] = defaultdict(dict)
-    for overruling in tag.overrulings.filter(withdrawn=False):
+    for overruling in _overrulings(tag):
         overruled[overruling.track][overruling.space] = overruling
     return [
         TrackReading(family, document, track, sources[track.name], overruled[track.name]) for track in family.tracks
     ]
+
+
+@prepared
+def _sightings(tag: Tag) -> QuerySet[Sighting]:
+    return Sighting.objects.filter(source__tag=tag, source__removed=False, withdrawn=False)
+
+
+@prepared
+def _sources(tag: Tag) -> QuerySet[Source]:
+    return tag.sources.filter(removed=False)
+
+
+@prepared
+def _overrulings(tag: Tag) -> QuerySet[Overruling]:
+    return tag.overrulings.filter(withdrawn=False)
 
 
 def _one_hand(source: Source, looks: Sequence[Sighting]) -> object:

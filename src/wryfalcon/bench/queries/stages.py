@@ -12,6 +12,7 @@ from wryfalcon.bench.models import Asked, OnBench, Piece, Progress, SetUp, Tag, 
 from wryfalcon.bench.piece_states import BY_HAND, OPEN
 from wryfalcon.bench.queries.cards import MachinesNow, what_holds
 from wryfalcon.bench.waits import Wait, Waiting
+from wryfalcon.prepared import prepared
 
 STAGES = {
     "take-in": "Take in",
@@ -56,23 +57,31 @@ def _tags() -> QuerySet[Tag]:
 
 def find_tag(number: int) -> Tag | None:
     """The tag of that number; for a key brought back, with the piece that made it."""
-    tag = _tags().filter(number=number).first()
+    tag = _numbered.first(number)
     if tag is not None and tag.made_by_id is not None:
-        made = Piece.objects.select_related("machine", "tag").only(
-            "key_number", "try_number", "onto", "finished_at", "made_how", "machine__name", "tag__number"
-        )
-        tag.made_by = made.get(pk=tag.made_by_id)
+        (tag.made_by,) = _that_made(tag.made_by_id)
         tag.brought_back_from = tag.made_by.tag
     return tag
 
 
+@prepared
+def _numbered(number: int) -> QuerySet[Tag]:
+    return _tags().filter(number=number)
+
+
+@prepared
+def _that_made(piece: int) -> QuerySet[Piece]:
+    made = Piece.objects.filter(pk=piece).select_related("machine", "tag")
+    return made.only("key_number", "try_number", "onto", "finished_at", "made_how", "machine__name", "tag__number")
+
+
 def on_the_bench() -> list[Waiting]:
     """Every open tag, newest first, and what it waits for: a card that no longer holds is made anew first."""
-    found = [stage_of(tag) for tag in _tags().filter(state=TagState.OPEN)]
+    found = [stage_of(tag) for tag in _open_tags()]
     carded = {each.tag.pk: each.tag for each in found if each.stage == "cut" and each.progress.piece_state not in OPEN}
     if not carded:
         return found
-    cards = {card.tag_id: card for card in _cards().filter(tag__in=carded).order_by("pk")}
+    cards = {card.tag_id: card for card in _cards(tuple(carded))}
     now, lapsed = MachinesNow.of(cards.values(), practices=False), {}
     for pk, card in cards.items():
         carded[pk].__dict__["settlement"] = card.settlement  # the card in force is of the settlement in force
@@ -82,8 +91,15 @@ def on_the_bench() -> list[Waiting]:
     return [replace(each, wait=lapsed.get(each.tag.pk, each.wait)) for each in found]
 
 
-def _cards() -> QuerySet[SetUp]:
-    return SetUp.objects.select_related("settlement", "machine__fitted", "cutter", "jaw_side__clamp").only(
+@prepared
+def _open_tags() -> QuerySet[Tag]:
+    return _tags().filter(state=TagState.OPEN)
+
+
+@prepared
+def _cards(tags: tuple[int, ...]) -> QuerySet[SetUp]:
+    cards = SetUp.objects.filter(tag__in=tags).order_by("pk")
+    return cards.select_related("settlement", "machine__fitted", "cutter", "jaw_side__clamp").only(
         "tag", "ticks", "checked_at", "commands", "rests_on", "work_seen", "style",
         "settlement__bitting", "settlement__values", "machine__name", "machine__driver", "machine__fitted__name",
         "cutter__name", "cutter__flat", "cutter__angle", "jaw_side__slot_depth", "jaw_side__clamp__space_axis",

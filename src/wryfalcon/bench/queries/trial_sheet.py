@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 from django.conf import settings
+from django.db.models import QuerySet
 
 from keycore.codes.half_steps import half_step_value
 from keycore.codes.orders import Order
@@ -22,6 +23,7 @@ from wryfalcon.codes.models import Series
 from wryfalcon.codes.queries.by_bitting import Table
 from wryfalcon.documents import parsed
 from wryfalcon.kept import kept
+from wryfalcon.prepared import prepared
 
 STILL_POSSIBLE = 0.01  # a depth less likely than this is not tried
 FIRST_SHOWN, MOST_SHOWN = 12, 400
@@ -132,20 +134,34 @@ class _Asked:
 
 def sheet_of(tag: Tag, track: str) -> TrialSheet:
     """The trial sheet of a track, not kept yet when nothing was noted on it."""
-    return tag.trial_sheets.filter(track=track).select_related("series").first() or TrialSheet(tag=tag, track=track)
+    return _sheets.first(tag, track) or TrialSheet(tag=tag, track=track)
+
+
+@prepared
+def _sheets(tag: Tag, track: str) -> QuerySet[TrialSheet]:
+    return tag.trial_sheets.filter(track=track).select_related("series")
 
 
 def entries_of(sheet: TrialSheet) -> list[SheetEntry]:
     """What was noted on a sheet and stands."""
-    return list(sheet.entries.filter(withdrawn=False).select_related("by")) if sheet.pk else []
+    return _entries(sheet) if sheet.pk else []
+
+
+@prepared
+def _entries(sheet: TrialSheet) -> QuerySet[SheetEntry]:
+    return sheet.entries.filter(withdrawn=False).select_related("by")
 
 
 def out_of(sheet: TrialSheet) -> SheetEntry | None:
     """The key of a sheet that a machine is to cut or has cut, and that was not tried yet; None where there is none."""
     if sheet.pk is None:
         return None
-    out = sheet.entries.filter(withdrawn=False, outcome=Outcome.SENT).select_related("piece__machine", "sheet")
-    return out.first()
+    return _sent.first(sheet)
+
+
+@prepared
+def _sent(sheet: TrialSheet) -> QuerySet[SheetEntry]:
+    return sheet.entries.filter(withdrawn=False, outcome=Outcome.SENT).select_related("piece__machine", "sheet")
 
 
 def sheet_of_piece(piece: Piece) -> str | None:

@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import dataclass
 
+from django.db.models import QuerySet
+
 from keycore.cutting.plan import Plan, cutting_of
 from keycore.errors import InputError
 from keycore.tools import Tool
@@ -13,6 +15,7 @@ from wryfalcon.bench.queries.planning import made_tool, plan_of, serves, showing
 from wryfalcon.lengths import say_tool
 from wryfalcon.machines.models import Cutter, DriverKind, JawSide, Machine
 from wryfalcon.machines.queries.fittings import makes
+from wryfalcon.prepared import prepared
 
 
 @dataclass(frozen=True)
@@ -56,20 +59,35 @@ class Fittings:
 
 def driven_machines() -> list[Machine]:
     """The machines that a key can be sent to or planned for from here."""
-    return list(Machine.objects.exclude(driver=DriverKind.NONE).select_related("fitted"))
+    return _driven()
+
+
+@prepared
+def _driven() -> QuerySet[Machine]:
+    return Machine.objects.exclude(driver=DriverKind.NONE).select_related("fitted")
+
+
+@prepared
+def _cutters_of(machine: Machine) -> QuerySet[Cutter, int]:
+    return machine.cutters.values_list("pk", flat=True)
+
+
+@prepared
+def _sides_of(machine: Machine) -> QuerySet[JawSide]:
+    return machine.jaw_sides.select_related("clamp")
 
 
 def fittings_of(tag: Tag, settlement: Settlement | None, machine: Machine) -> Fittings:
     """Every wheel of the shop and every jaw of this machine against a key."""
     own = tag.family.tracks[0].tool
-    its_own = set(machine.cutters.values_list("pk", flat=True))
+    its_own = set(_cutters_of(machine))
     cutting = tag.family.kind.cutting
     such = Cutter.that_are(cutting.tool) if cutting is not None else []
     cutters = [_cutter(tag, own, machine, cutter, its_own) for cutter in such]
     deepest = _deepest(tag, settlement)
     wanted = tag.guide.get("clamp") or tag.family.setup.get("jaw", "")
     namer = "the guide" if tag.guide.get("clamp") else "the family"
-    sides = [_side(tag, machine, side, deepest, (wanted, namer)) for side in machine.jaw_sides.select_related("clamp")]
+    sides = [_side(tag, machine, side, deepest, (wanted, namer)) for side in _sides_of(machine)]
     return Fittings(machine, Options.of(cutters), Options.of(sides))
 
 

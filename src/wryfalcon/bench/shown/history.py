@@ -7,8 +7,11 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
+from django.db.models import QuerySet
+
 from wryfalcon.bench.models import Lock, Overruling, ProofValue, Settlement, SheetEntry, Sighting, Source, Tag
 from wryfalcon.log.models import AuditEntry
+from wryfalcon.prepared import prepared
 
 SHOWN_PLAINLY = (
     "what", "piece", "machine", "cutter", "intent", "cuts", "read", "values", "verdict", "passed", "depth_key",
@@ -27,9 +30,14 @@ class ToldEntry:
 
 def history_of(tag: Tag) -> list[ToldEntry]:
     """Everything that happened on a tag, oldest first."""
-    entries = list(tag.audit.select_related("actor").order_by("at", "id"))
+    entries = _entries(tag)
     named = _Named.of([entry.data for entry in entries])
     return [ToldEntry(entry, named.words(entry.data)) for entry in entries]
+
+
+@prepared
+def _entries(tag: Tag) -> QuerySet[AuditEntry]:
+    return tag.audit.select_related("actor").order_by("at", "id")
 
 
 @dataclass(frozen=True)

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from django.db.models import Prefetch
+from django.db.models import Prefetch, QuerySet
 from django.utils import timezone
 
 from wryfalcon.bench.models import Piece, Tag, Trial
 from wryfalcon.bench.shown.proof import trial_words
+from wryfalcon.prepared import prepared
 
 
 @dataclass(frozen=True)
@@ -26,9 +27,13 @@ class KeyMade:
 
 def keys_made(tag: Tag) -> list[KeyMade]:
     """Every key of a tag, first to last."""
+    return [_key(piece) for piece in _pieces(tag)]
+
+
+@prepared
+def _pieces(tag: Tag) -> QuerySet[Piece]:
     pieces = Piece.objects.filter(tag=tag).select_related("machine", "proof").defer("cuts").order_by("id")
-    with_trials = pieces.prefetch_related(Prefetch("trials", Trial.objects.select_related("lock")))
-    return [_key(piece) for piece in with_trials]
+    return pieces.prefetch_related(Prefetch("trials", Trial.objects.select_related("lock")))
 
 
 def _key(piece: Piece) -> KeyMade:

@@ -6,6 +6,7 @@ from typing import Any
 from urllib.parse import urlencode
 
 from django.contrib import messages
+from django.db.models import QuerySet
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404
 from django.views.decorators.http import require_GET, require_POST
@@ -63,6 +64,7 @@ from wryfalcon.drawings.sheet import FRONT, Sheet, px
 from wryfalcon.machines.models import LineEvent, Machine
 from wryfalcon.machines.queries.line import LineNow, OrderNow, last_order, line_of
 from wryfalcon.machines.views.press import press_of
+from wryfalcon.prepared import prepared
 
 EVENTS_SHOWN = 8
 
@@ -73,13 +75,12 @@ def cut_stage(request: PersonRequest, number: int) -> HttpResponse:
     """The keys of this tag and the one on the machine now, as the machine was last heard to tell it."""
     tag = open_tag(request, number, of_a_copy=True)
     wanted_piece = whole_number(request.GET.get("piece"))
-    every = Piece.objects.filter(tag=tag).order_by("id")
-    first = _current(list(every.only("state", "machine", "job", "made_how")), wanted_piece)
+    first = _current(_pieces_in_short(tag), wanted_piece)
     first = None if first is not None and first.is_by_hand else first
     # The order is read before everything that it may have changed: done, it shows all of that; open, we look again.
     machine = first.machine_id if first is not None else tag.set_up.machine_id if tag.set_up else None
     order = last_order(machine, first.job if first else "") if machine is not None else None
-    pieces = list(every.select_related("machine", "proof").defer("cuts", "proof__cuts", "proof__causes"))
+    pieces = _pieces(tag)
     piece = _current(pieces, wanted_piece)
     if piece is not None and tag.set_up is not None and piece.set_up_id == tag.set_up.pk:
         piece.set_up, piece.settlement = tag.set_up, tag.settlement  # read already, with what they rest on
@@ -303,12 +304,28 @@ def _progress(tag: Tag, piece: Piece, line: LineNow | None) -> dict[str, Any]:
     share = status.share if status and status.job == piece.job and status.cut == done else 0.0
     context: dict[str, Any] = {
         "progress": round(100 * (done + share) / of) if of else 0,
-        "events": list(LineEvent.objects.filter(machine=piece.machine, job=piece.job).order_by("-id")[:EVENTS_SHOWN]),
+        "events": _events(piece.machine, piece.job),
         "key": key_of(tag, **_so_far(tag, piece), track=piece.cuts[done]["track"] if done < of else None),
     }
     if done < of and piece.state_row.wheel_is_in:
         context |= _tool(tag, piece, share)
     return context
+
+
+@prepared
+def _events(machine: Machine | None, job: str) -> QuerySet[LineEvent]:
+    return LineEvent.objects.filter(machine=machine, job=job).order_by("-id")[:EVENTS_SHOWN]
+
+
+@prepared
+def _pieces_in_short(tag: Tag) -> QuerySet[Piece]:
+    return Piece.objects.filter(tag=tag).order_by("id").only("state", "machine", "job", "made_how")
+
+
+@prepared
+def _pieces(tag: Tag) -> QuerySet[Piece]:
+    every = Piece.objects.filter(tag=tag).order_by("id").select_related("machine", "proof")
+    return every.defer("cuts", "proof__cuts", "proof__causes")
 
 
 def _so_far(tag: Tag, piece: Piece) -> dict[str, Any]:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from django.contrib import messages
+from django.db.models import QuerySet
 from django.http import HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404
 from django.urls import reverse
@@ -49,6 +50,7 @@ from wryfalcon.fields import unit_typed
 from wryfalcon.lengths import NotALength, parse_value, say_value
 from wryfalcon.machines.queries.line import last_order
 from wryfalcon.machines.views.press import press_of
+from wryfalcon.prepared import prepared
 from wryfalcon.refusal import NotDone, SecondLook
 
 
@@ -197,15 +199,17 @@ def _all_cuts(tag: Tag) -> list[tuple[str, int]]:
     return [(track.name, space) for track in tracks for space in range(1, len(track.spaces) + 1)]
 
 
+@prepared
+def _finished(tag: Tag) -> QuerySet[Piece]:
+    finished = Piece.objects.filter(tag=tag, state=PieceState.FINISHED).order_by("id")
+    every = finished.select_related("machine", "settlement", "proof", "set_up")
+    return every.defer("cuts", "set_up__commands", "proof__cuts", "proof__causes")
+
+
 def _show(
     request: PersonRequest, tag: Tag, wanted: int, at: int, *, refusal: NotDone | None = None, typed: str = ""
 ) -> HttpResponse:
-    pieces = list(
-        Piece.objects.filter(tag=tag, state=PieceState.FINISHED)
-        .select_related("machine", "settlement", "proof", "set_up")
-        .defer("cuts", "set_up__commands", "proof__cuts", "proof__causes")
-        .order_by("id")
-    )
+    pieces = _finished(tag)
     piece = next((r for r in pieces if r.pk == wanted), pieces[-1] if pieces else None)
     # Read before the values that it may have brought: done, it shows them; open, the page looks again.
     order = last_order(piece.machine_id, piece.job) if piece and piece.machine_id else None

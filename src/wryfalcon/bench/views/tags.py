@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from typing import Any
 from urllib.parse import urlencode
 
 from django.contrib import messages
 from django.db import transaction
+from django.db.models import QuerySet
 from django.http import HttpResponse
 from django.shortcuts import render
 from django.utils import timezone
@@ -17,7 +19,7 @@ from wryfalcon.bench.actions.codes import read_code
 from wryfalcon.bench.actions.editions import go_over
 from wryfalcon.bench.actions.take_in import TagDetails, change, decline, learn_family, take_in
 from wryfalcon.bench.forms import KeptLockFormSet, LockFormSet, TakeInForm, locks_of
-from wryfalcon.bench.models import Asked, Felt, OnBench, Picture, Tag, TagState
+from wryfalcon.bench.models import Asked, Felt, Lock, OnBench, Picture, Tag, TagState
 from wryfalcon.bench.queries.come_back import is_copied_again
 from wryfalcon.bench.queries.reading import another_bitting
 from wryfalcon.bench.queries.stages import on_the_bench, stage_of
@@ -29,6 +31,7 @@ from wryfalcon.library.models import Blank, FamilyRecord
 from wryfalcon.library.queries.guide import found_row
 from wryfalcon.machines.models import Practice, Shift
 from wryfalcon.machines.queries.line import lines_of_machines
+from wryfalcon.prepared import prepared
 from wryfalcon.refusal import NotDone
 
 LATELY = 6
@@ -38,19 +41,33 @@ LATELY = 6
 @needs(Act.LOOK)
 def tags(request: PersonRequest) -> HttpResponse:
     """Open tags, what each waits for, and the machines in a line."""
-    practices = Practice.objects.filter(ended_at=None).order_by()
-    closed = Tag.objects.exclude(state=TagState.OPEN).select_related("customer")
     return render(
         request,
         "bench/tags.html",
         {
             "open": on_the_bench(),
-            "closed": closed.only("number", "title", "state", "customer__name")[:LATELY],
+            "closed": _closed(),
             "machines": lines_of_machines(),
-            "shifts": Shift.objects.filter(put_back_at=None).select_related("machine", "tag"),
-            "practices": practices.values("machine", "machine__name", "began_at"),
+            "shifts": _shifts(),
+            "practices": _practices(),
         },
     )
+
+
+@prepared
+def _closed() -> QuerySet[Tag]:
+    closed = Tag.objects.exclude(state=TagState.OPEN).select_related("customer")
+    return closed.only("number", "title", "state", "customer__name")[:LATELY]
+
+
+@prepared
+def _shifts() -> QuerySet[Shift]:
+    return Shift.objects.filter(put_back_at=None).select_related("machine", "tag")
+
+
+@prepared
+def _practices() -> QuerySet[Practice, Any]:
+    return Practice.objects.filter(ended_at=None).order_by().values("machine", "machine__name", "began_at")
 
 
 @require_http_methods(["GET", "POST"])
@@ -115,7 +132,7 @@ def fill_from_maker(request: PersonRequest) -> HttpResponse:
 def take_in_stage(request: PersonRequest, number: int) -> HttpResponse:
     """What was taken in, and changing it."""
     tag = open_tag(request, number, without_family=True)
-    baseline = list(tag.locks.values("name", "enters", "turns", "leaves", "grade"))
+    baseline = _baseline(tag)
     form = TakeInForm.of(tag, request.POST or None)
     locks = KeptLockFormSet(request.POST or None, prefix="locks", initial=baseline)
     if request.method == "POST" and form.is_valid() and locks.is_valid():
@@ -230,12 +247,26 @@ def _code_asked(request: PersonRequest) -> Code | None:
 
 def _choices(made_by: FamilyRecord | None = None) -> dict[str, object]:
     """What the form chooses from, as plain rows: families in force, and the edition its key was made by before."""
-    blanks = Blank.objects.values_list("pk", "code", "hook", "left")
-    families = list(FamilyRecord.objects.in_force().values_list("pk", "name"))
+    families = _families()
     if made_by is not None and not made_by.is_in_force:
         families.insert(0, (made_by.pk, made_by.named))
     return {
         "felt_choices": Felt.choices,
         "families": families,
-        "blanks": [(pk, f"{code}, hook {hook}, {left} left") for pk, code, hook, left in blanks],
+        "blanks": [(pk, f"{code}, hook {hook}, {left} left") for pk, code, hook, left in _blanks()],
     }
+
+
+@prepared
+def _families() -> QuerySet[FamilyRecord, tuple[int, str]]:
+    return FamilyRecord.objects.in_force().values_list("pk", "name")
+
+
+@prepared
+def _blanks() -> QuerySet[Blank, tuple[int, str, str, int]]:
+    return Blank.objects.values_list("pk", "code", "hook", "left")
+
+
+@prepared
+def _baseline(tag: Tag) -> QuerySet[Lock, Any]:
+    return tag.locks.values("name", "enters", "turns", "leaves", "grade")

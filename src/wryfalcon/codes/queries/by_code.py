@@ -7,12 +7,14 @@ from dataclasses import dataclass
 from typing import Any
 
 from django.db import connection
+from django.db.models import QuerySet
 
 from keycore.codes.series import code_range, looked_up
 from keycore.family import Family, Track
 from wryfalcon.codes.models import Series, SeriesState
 from wryfalcon.codes.queries.family import editions_to_make_by
 from wryfalcon.library.models import FamilyRecord
+from wryfalcon.prepared import prepared
 
 MOST = 200
 
@@ -111,14 +113,19 @@ def codes_called(text: str, narrow: str = "") -> list[FoundCode]:
 
 def with_series(rows: Sequence[Row], typed: str = "") -> list[FoundCode]:
     """Rows with their series, family and blanks; nothing is asked for a row of its own."""
-    wanted = Series.objects.filter(pk__in={row[1] for row in rows}, state=SeriesState.IN_FORCE)
-    series = {s.pk: s for s in wanted.select_related("family_record").prefetch_related("family_record__blanks")}
+    series = {each.pk: each for each in _series(tuple({row[1] for row in rows}))}
     made_by = editions_to_make_by(series.values())
     return [
         FoundCode(pk, code, looked_up(typed or code, series[of].printed), bitting, broken, series[of], made_by[of])
         for pk, of, code, bitting, broken in rows
         if of in series
     ]
+
+
+@prepared
+def _series(pks: tuple[int, ...]) -> QuerySet[Series]:
+    wanted = Series.objects.filter(pk__in=pks, state=SeriesState.IN_FORCE)
+    return wanted.select_related("family_record").prefetch_related("family_record__blanks")
 
 
 def by_cuts(found: Iterable[FoundCode]) -> list[SameCuts]:

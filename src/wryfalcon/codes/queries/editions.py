@@ -5,8 +5,10 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from django.db import connection
+from django.db.models import QuerySet
 
 from wryfalcon.codes.models import Code, Series
+from wryfalcon.prepared import prepared
 
 CHANGED = """
 SELECT COUNT(*), COALESCE(SUM(now.bitting <> was.bitting), 0)
@@ -59,14 +61,12 @@ def keys_touched(series: Series, before: Series) -> list[TouchedKey]:
     """The keys whose code the edition changes, newest first."""
     rows = sorted(
         {
-            *_used(before, "sources__tag", sources__removed=False),
-            *_used(before, "overrulings__tag", overrulings__withdrawn=False),
+            *_read(before),
+            *_overruled(before),
         },
         reverse=True,
     )
-    now = dict(
-        Code.objects.filter(series=series, looked_up__in={row[3] for row in rows}).values_list("looked_up", "bitting")
-    )
+    now = dict(_now(series, tuple({row[3] for row in rows})))
     return [
         TouchedKey(f"{number:04d}", title, code, bitting, now.get(key, GONE))
         for number, title, code, key, bitting in rows
@@ -74,7 +74,22 @@ def keys_touched(series: Series, before: Series) -> list[TouchedKey]:
     ]
 
 
-def _used(series: Series, tag: str, **so: bool) -> list[tuple[int, str, str, str, str]]:
+@prepared
+def _now(series: Series, codes: tuple[str, ...]) -> QuerySet[Code, tuple[str, str]]:
+    return Code.objects.filter(series=series, looked_up__in=codes).values_list("looked_up", "bitting")
+
+
+@prepared
+def _read(series: Series) -> QuerySet[Code, tuple[int, str, str, str, str]]:
+    return _used(Code.objects.filter(series=series, sources__removed=False), "sources__tag")
+
+
+@prepared
+def _overruled(series: Series) -> QuerySet[Code, tuple[int, str, str, str, str]]:
+    return _used(Code.objects.filter(series=series, overrulings__withdrawn=False), "overrulings__tag")
+
+
+def _used(found: QuerySet[Code], tag: str) -> QuerySet[Code, tuple[int, str, str, str, str]]:
     """Tag number and title, code, code as looked up and bitting, for tags that a code reached one way."""
-    found = Code.objects.filter(series=series, **so).exclude(**{tag: None})
-    return list(found.values_list(f"{tag}__number", f"{tag}__title", "code", "looked_up", "bitting"))
+    reached = found.exclude(**{tag: None})
+    return reached.values_list(f"{tag}__number", f"{tag}__title", "code", "looked_up", "bitting")

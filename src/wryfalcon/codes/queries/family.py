@@ -4,8 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
+from django.db.models import QuerySet
+
 from wryfalcon.codes.models import Series
 from wryfalcon.library.models import EditionState, FamilyRecord
+from wryfalcon.prepared import prepared
 
 
 def newest_edition(slug: str) -> FamilyRecord | None:
@@ -16,8 +19,13 @@ def newest_edition(slug: str) -> FamilyRecord | None:
 
 def series_read_by(record: FamilyRecord, track: str) -> list[Series]:
     """The series in force whose bittings mean the same cuts by this edition of their family, whichever made them."""
-    series = Series.objects.in_force().filter(family_record__slug=record.slug, track=track)
-    return [each for each in series.select_related("family_record") if record.reads(each.family_record)]
+    return [each for each in _series_of(record.slug, track) if record.reads(each.family_record)]
+
+
+@prepared
+def _series_of(family: str, track: str) -> QuerySet[Series]:
+    series = Series.objects.in_force().filter(family_record__slug=family, track=track)
+    return series.select_related("family_record")
 
 
 def editions_to_make_by(series: Iterable[Series]) -> dict[int, FamilyRecord]:
@@ -26,7 +34,7 @@ def editions_to_make_by(series: Iterable[Series]) -> dict[int, FamilyRecord]:
     Otherwise their own: labels or cuts differ, and the codes wait for the next edition of their series.
     """
     every = list(series)
-    slugs = {each.family_record.slug for each in every}
+    slugs = tuple({each.family_record.slug for each in every})
     now = {record.slug: record for record in _in_force(slugs)}
     made_by = {}
     for each in every:
@@ -41,5 +49,6 @@ def edition_to_make_by(series: Series) -> FamilyRecord:
     return editions_to_make_by([series])[series.pk]
 
 
-def _in_force(slugs: set[str]) -> Iterable[FamilyRecord]:
+@prepared
+def _in_force(slugs: tuple[str, ...]) -> QuerySet[FamilyRecord]:
     return FamilyRecord.objects.in_force().filter(slug__in=slugs).prefetch_related("blanks")

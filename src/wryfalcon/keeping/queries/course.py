@@ -10,6 +10,7 @@ from enum import Enum, auto
 from functools import lru_cache
 from math import hypot, sqrt
 
+from django.db.models import QuerySet
 from django.utils import timezone
 
 from keycore.machines.course import Course, Forecast, KeyMade, Touched, follow_course
@@ -20,6 +21,7 @@ from wryfalcon.keeping.queries.proven import ProvenKey, proven_keys
 from wryfalcon.machines.models import TRACES, Machine, MachineWork, OffsetChange, Trim, Work
 from wryfalcon.machines.queries.care import lost_its_place
 from wryfalcon.machines.queries.hands import caliper_sd_mm
+from wryfalcon.prepared import prepared
 
 FEWEST_KEYS = 6  # fewer tell nothing of a course
 BUSY, BRISK = 100, 12  # keys a day: daily, weekly, else monthly; common practice, no source
@@ -144,12 +146,7 @@ class MachineCourse:
 def course_of(machine: Machine, gauge: str = "") -> MachineCourse:
     """Follow a machine through every key proven on it that was gauged so; the usual way where none is named."""
     noise = Noise(hypot(machine.sd_each, machine.caliper_sd), machine.sd_seat)
-    closed = list(
-        Trim.objects.filter(machine=machine, jaw_side=None, closed_at__isnull=False)
-        .select_related("family_record", "cutter")
-        .prefetch_related("readings")
-    )
-    works = list(MachineWork.objects.filter(machine=machine, what__in=TELLING))
+    closed, works = _closed(machine), _works(machine)
     every, tolerance = proven_keys(machine, noise, closed)
     usual = Counter(key.gauge for key in every).most_common(1)
     gauge = gauge or (usual[0][0] if usual else "shoulder")
@@ -258,10 +255,7 @@ def days_between(earlier: datetime, later: datetime) -> float:
 def _marks(machine: Machine, gauge: str, works: list[MachineWork], made_at: list[datetime]) -> tuple[Marked, ...]:
     """Trims, and work that moves the machine, among the keys made."""
     marks = []
-    own = OffsetChange.objects.filter(
-        offset__machine=machine, offset__gauge=gauge, offset__jaw_side=None, offset__family_record=None
-    )
-    for change in own.order_by("at"):
+    for change in _changes(machine, gauge):
         by = change.value_after - change.value_before + change.turned
         if by:
             marks.append(Marked(change.at, bisect_left(made_at, change.at), "", by))
@@ -269,6 +263,23 @@ def _marks(machine: Machine, gauge: str, works: list[MachineWork], made_at: list
         words, wheel = Work(work.what).done, work.cutter_id if work.what == Work.WHEEL else None
         marks.append(Marked(work.at, bisect_left(made_at, work.at), words, None, wheel))
     return tuple(sorted(marks, key=lambda mark: mark.at))
+
+
+@prepared
+def _closed(machine: Machine) -> QuerySet[Trim]:
+    trims = Trim.objects.filter(machine=machine, jaw_side=None, closed_at__isnull=False)
+    return trims.select_related("family_record", "cutter").prefetch_related("readings")
+
+
+@prepared
+def _works(machine: Machine) -> QuerySet[MachineWork]:
+    return MachineWork.objects.filter(machine=machine, what__in=TELLING)
+
+
+@prepared
+def _changes(machine: Machine, gauge: str) -> QuerySet[OffsetChange]:
+    own = OffsetChange.objects.filter(offset__machine=machine, offset__gauge=gauge, offset__jaw_side=None)
+    return own.filter(offset__family_record=None).order_by("at")
 
 
 def _swaps(works: list[MachineWork], made_at: list[datetime]) -> tuple[Marked, ...]:

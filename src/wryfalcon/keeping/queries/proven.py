@@ -8,8 +8,9 @@ from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 from math import sqrt
 from statistics import fmean
+from typing import Any
 
-from django.db.models import Exists, OuterRef, Q
+from django.db.models import Exists, OuterRef, Q, QuerySet
 from django.db.models.functions import Coalesce
 
 from keycore.family import Family
@@ -20,9 +21,10 @@ from keycore.units import Unit, convert
 from wryfalcon.bench.models import MadeHow, Piece, PieceState, Tag
 from wryfalcon.bench.queries.brought_back import BroughtBack, brought_back
 from wryfalcon.keeping.queries.tracing import measured_pattern
-from wryfalcon.library.models import FamilyRecord
+from wryfalcon.library.queries.families import families_by_pk
 from wryfalcon.machines.models import TRACES, Cutter, Duplicate, Machine, Shift, Trim
 from wryfalcon.machines.queries.fittings import makes
+from wryfalcon.prepared import prepared
 
 USUAL_TOLERANCE_MM = 0.05
 
@@ -76,24 +78,9 @@ def zero_mm(trim: Trim, family: Family) -> float:
 
 def _made_keys(machine: Machine, noise: Noise) -> tuple[list[ProvenKey], Counter[float]]:
     """Keys that were proven when new, those that came back, and how often each tolerance was asked, mm."""
-    pieces = Piece.objects.filter(
-        machine=machine,
-        onto=None,
-        state=PieceState.FINISHED,
-        finished_at__isnull=False,
-        tag__family_record__isnull=False,
-    ).exclude(made_how=MadeHow.TRACED)
-    came_back = Exists(Tag.objects.filter(made_by=OuterRef("pk")))
-    told = pieces.annotate(came_back=came_back).filter(Q(proof__isnull=False) | Q(came_back=True))
-    rows = list(
-        told.order_by().values_list(
-            "pk", "finished_at", "tag__number", "tag__family_record_id", "settlement__values",
-            "proof__cuts", "came_back", Coalesce("set_up__cutter", "cutter"),
-            Coalesce("set_up__cutter__name", "cutter__name"),
-        )
-    )  # fmt: skip
+    rows = _told(machine)
     back = brought_back({row[0]: row[1] for row in rows if row[6] and row[1]}) if any(row[6] for row in rows) else {}
-    records = FamilyRecord.objects.in_bulk({row[3] for row in rows})
+    records = families_by_pk(tuple({row[3] for row in rows}))
     keys, tolerances = [], Counter[float]()
     for pk, at, number, record, targets, proven, _, wheel, wheel_name in rows:
         assert at is not None  # asked for
@@ -109,6 +96,25 @@ def _made_keys(machine: Machine, noise: Noise) -> tuple[list[ProvenKey], Counter
         if family.tolerance:
             tolerances[family.tolerance.value * edge_mm(family)] += 1
     return keys, tolerances
+
+
+@prepared
+def _told(machine: Machine) -> QuerySet[Piece, tuple[Any, ...]]:
+    """Of each key that was made on it and measured then, or came back: the piece, and what was wanted and measured."""
+    pieces = Piece.objects.filter(
+        machine=machine,
+        onto=None,
+        state=PieceState.FINISHED,
+        finished_at__isnull=False,
+        tag__family_record__isnull=False,
+    ).exclude(made_how=MadeHow.TRACED)
+    came_back = Exists(Tag.objects.filter(made_by=OuterRef("pk")))
+    told = pieces.annotate(came_back=came_back).filter(Q(proof__isnull=False) | Q(came_back=True))
+    return told.order_by().values_list(
+        "pk", "finished_at", "tag__number", "tag__family_record_id", "settlement__values",
+        "proof__cuts", "came_back", Coalesce("set_up__cutter", "cutter"),
+        Coalesce("set_up__cutter__name", "cutter__name"),
+    )  # fmt: skip
 
 
 def _with_return(

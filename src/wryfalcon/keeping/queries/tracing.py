@@ -7,6 +7,8 @@ from dataclasses import dataclass
 from functools import lru_cache, partial
 from math import sqrt
 
+from django.db.models import QuerySet
+
 from keycore.kinds import kinds
 from keycore.machines.copies import Copied, compare_copy
 from keycore.proving.verdict import MOST_READINGS, repeats_needed
@@ -14,9 +16,10 @@ from keycore.units import Unit
 from wryfalcon.bench.models import Sighting, SourceKind, Tag
 from wryfalcon.documents import parsed
 from wryfalcon.lengths import say_depth, unit_shown
-from wryfalcon.library.models import FamilyRecord
+from wryfalcon.library.queries.families import families_of
 from wryfalcon.machines.models import TRACES_SURFACE, Duplicate, Machine
 from wryfalcon.machines.queries.hands import caliper_sd_mm
+from wryfalcon.prepared import prepared
 
 SHOWN = 8
 
@@ -44,9 +47,14 @@ class ComparedCopy:
 
 def duplicates_on(machine: Machine) -> list[ComparedCopy]:
     """The last duplicates of a machine, newest first."""
-    kept = machine.duplicates.filter(withdrawn=False).select_related("family_record", "tag", "by")[:SHOWN]
+    kept = _duplicates(machine)
     sd_mm = caliper_sd_mm()
     return [ComparedCopy(duplicate, compared(duplicate, sd_mm)) for duplicate in kept]
+
+
+@prepared
+def _duplicates(machine: Machine) -> QuerySet[Duplicate]:
+    return machine.duplicates.filter(withdrawn=False).select_related("family_record", "tag", "by")[:SHOWN]
 
 
 def compared(duplicate: Duplicate, sd_mm: float) -> Copied:
@@ -71,8 +79,8 @@ def _compared(
 def tracks_to_trace() -> list[tuple[str, str]]:
     """What can be measured with a caliper: each family's tracks, for a choice."""
     found = []
-    traced = [kind.id for kind in kinds() if kind.surface in TRACES_SURFACE]
-    for record in FamilyRecord.objects.in_force().filter(kind__in=traced):
+    traced = tuple(kind.id for kind in kinds() if kind.surface in TRACES_SURFACE)
+    for record in families_of(traced):
         tracks = record.family.tracks if record.family.tolerance else ()
         several = len(tracks) > 1
         found += [(f"{record.pk}:{t.name}", f"{record}, {t.name}" if several else str(record)) for t in tracks]

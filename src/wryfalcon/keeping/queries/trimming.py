@@ -22,6 +22,7 @@ from wryfalcon.keeping.queries.course import course_of, noise_of
 from wryfalcon.keeping.queries.proven import edge_mm, shallow_mm, zero_mm
 from wryfalcon.lengths import say_mm
 from wryfalcon.library.models import FamilyRecord
+from wryfalcon.library.queries.families import families_of
 from wryfalcon.machines.models import JawSide, Trim, TrimReading
 from wryfalcon.machines.queries.fittings import makes
 
@@ -170,7 +171,7 @@ def can_be_cut(trim: Trim) -> bool:
 def families_to_trim_by(sides: Sequence[JawSide]) -> list[FamilyRecord]:
     """The families whose test keys tell the terms apart: edges, and tubular keys where a clamp holds them."""
     surfaces = {Surface.EDGE} | ({Surface.END} if any(side.clamp_id for side in sides) else set())
-    records = FamilyRecord.objects.in_force().filter(kind__in=[kind.id for kind in kinds() if kind.surface in surfaces])
+    records = families_of(tuple(kind.id for kind in kinds() if kind.surface in surfaces))
     return [r for r in records if len(r.family.tracks[0].spaces) > 2 and r.family.tolerance]
 
 

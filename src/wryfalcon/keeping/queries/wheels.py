@@ -26,7 +26,7 @@ from wryfalcon.bench.models import Piece, PieceState, Proof
 from wryfalcon.keeping.queries.course import noise_of
 from wryfalcon.keeping.queries.proven import USUAL_TOLERANCE_MM, edge_mm, shallow_mm
 from wryfalcon.lengths import say_mm
-from wryfalcon.library.models import FamilyRecord
+from wryfalcon.library.queries.families import families_by_pk
 from wryfalcon.machines.models import Cutter, CutterLook, Machine, MachineWork, Work
 from wryfalcon.machines.queries.fittings import shape_of
 
@@ -93,7 +93,7 @@ def _keys_of(made: QuerySet[Piece]) -> tuple[list[KeyOfWheel], float, Tolerance]
     rows = Proof.objects.filter(piece__in=made).values_list(
         "cuts", "piece__settlement__values", "piece__tag__family_record_id"
     )
-    records = FamilyRecord.objects.in_bulk({row[2] for row in rows})
+    records = families_by_pk(tuple({row[2] for row in rows}))
     keys: list[KeyOfWheel] = []
     depths, spaces = [], []
     for cuts, values, record in rows:

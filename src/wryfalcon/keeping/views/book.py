@@ -8,6 +8,7 @@ from functools import lru_cache
 
 from django.conf import settings
 from django.contrib import messages
+from django.db.models import QuerySet
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
@@ -37,10 +38,12 @@ from wryfalcon.keeping.shown.course import due_words, forecast_words, mark_words
 from wryfalcon.keeping.shown.machine_drawing import machine_picture
 from wryfalcon.lengths import say_mm, unit_shown
 from wryfalcon.machines.actions.care import note_work
-from wryfalcon.machines.models import TRACES, HiddenFault, Machine, OffsetChange, Work
+from wryfalcon.machines.models import TRACES, HiddenFault, JawSide, Machine, MachineOffset, OffsetChange, Trim, Work
 from wryfalcon.machines.queries.care import care_of
 from wryfalcon.machines.sentences import home_words
+from wryfalcon.prepared import prepared
 from wryfalcon.refusal import NotDone
+from wryfalcon.requests import or_404
 
 SHOWN = 8
 DAYS = "days"
@@ -51,14 +54,11 @@ DAYS = "days"
 def show(request: PersonRequest, pk: int) -> HttpResponse:
     """The machine's page; its course is worked out after the page is there."""
     machine = _machine(pk)
-    sides = list(machine.jaw_sides.select_related("clamp"))
-    changes = OffsetChange.objects.filter(offset__machine=machine, undone=False)
-    offsets = list(machine.offsets.select_related("jaw_side", "family_record"))
+    sides, offsets = _sides(machine), _offsets(machine)
     jaw = next((str(side) for side in sides if side.clamp_id is None), "")
     context = {
         "machine": machine, "offsets": offsets, "picture": machine_picture(machine, offsets, jaw),
-        "changes": changes.select_related("offset", "by")[:SHOWN],
-        "trims": machine.trims.select_related("by", "family_record")[:SHOWN],
+        "changes": _changes(machine), "trims": _trims(machine),
         "families": [(record.pk, record.name) for record in families_to_trim_by(sides)],
         "can_practise": _can_practise(machine), "traces": machine.kind in TRACES,
         "sides": [(side.pk, str(side)) for side in sides], "shift": shift_on(machine),
@@ -180,4 +180,29 @@ def _title(key: ProvenKey) -> str:
 
 
 def _machine(pk: int) -> Machine:
-    return get_object_or_404(Machine.objects.select_related("fitted"), pk=pk)
+    return or_404(_fitted.first(pk))
+
+
+@prepared
+def _fitted(pk: int) -> QuerySet[Machine]:
+    return Machine.objects.filter(pk=pk).select_related("fitted")
+
+
+@prepared
+def _sides(machine: Machine) -> QuerySet[JawSide]:
+    return machine.jaw_sides.select_related("clamp")
+
+
+@prepared
+def _offsets(machine: Machine) -> QuerySet[MachineOffset]:
+    return machine.offsets.select_related("jaw_side", "family_record")
+
+
+@prepared
+def _changes(machine: Machine) -> QuerySet[OffsetChange]:
+    return OffsetChange.objects.filter(offset__machine=machine, undone=False).select_related("offset", "by")[:SHOWN]
+
+
+@prepared
+def _trims(machine: Machine) -> QuerySet[Trim]:
+    return machine.trims.select_related("by", "family_record")[:SHOWN]

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from django.contrib import messages
+from django.db.models import QuerySet
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_http_methods, require_POST
@@ -19,7 +20,9 @@ from wryfalcon.lengths import NotALength, parse_value, show_value, split_lengths
 from wryfalcon.library.models import FamilyRecord
 from wryfalcon.log.actions import note_tag_opened
 from wryfalcon.machines.models import TRACES, Duplicate, Machine
+from wryfalcon.prepared import prepared
 from wryfalcon.refusal import NotDone
+from wryfalcon.requests import or_404
 
 UNMEASURED = {"-", "–", "."}
 MOST_CUTS = 40
@@ -29,7 +32,7 @@ MOST_CUTS = 40
 @needs_to_change(Act.PROVE)
 def duplicates(request: PersonRequest, pk: int) -> HttpResponse:
     """Type a pattern and its copy; see what the machine did and what the key is."""
-    machine = get_object_or_404(Machine, pk=pk, kind__in=TRACES)
+    machine = or_404(_that_traces.first(pk))
     problem, shown = "", duplicates_on(machine)
     uncovered = "uncover" in request.POST and bool(shown)
     given = request.POST if request.method == "POST" else request.GET
@@ -49,6 +52,11 @@ def duplicates(request: PersonRequest, pk: int) -> HttpResponse:
         "duplicates": [(each, verdict_words(each)) for each in shown], "uncovered": uncovered,
     }  # fmt: skip
     return render(request, "keeping/duplicates.html", context, status=422 if problem else 200)
+
+
+@prepared
+def _that_traces(pk: int) -> QuerySet[Machine]:
+    return Machine.objects.filter(pk=pk, kind__in=TRACES)
 
 
 @require_POST

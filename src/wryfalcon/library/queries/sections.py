@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+from django.db.models import QuerySet
+
 from keycore.family import Family
 from keycore.geometry.outline import unlike
 from wryfalcon.documents import parsed
 from wryfalcon.kept import kept
 from wryfalcon.library.models import FamilyRecord
+from wryfalcon.prepared import prepared
 
 SAME_MM = 0.06
 """Sections no further apart than this go into one keyway: a guess."""
@@ -16,8 +19,12 @@ def same_section(record: FamilyRecord) -> list[FamilyRecord]:
     """The other families whose blanks have this one's section; none where it is not known."""
     if not record.family.section:
         return []
-    others = FamilyRecord.objects.in_force().exclude(slug=record.slug).prefetch_related("blanks")
-    return [other for other in others if _are_alike(record.document, other.document)]
+    return [other for other in _others(record.slug) if _are_alike(record.document, other.document)]
+
+
+@prepared
+def _others(slug: str) -> QuerySet[FamilyRecord]:
+    return FamilyRecord.objects.in_force().exclude(slug=slug).prefetch_related("blanks")
 
 
 @kept(512)

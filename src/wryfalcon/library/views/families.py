@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 
 from django.contrib import messages
+from django.db.models import QuerySet
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
@@ -26,6 +27,8 @@ from wryfalcon.library.keyway import Unknown, document_of, fit_unknown, which_ke
 from wryfalcon.library.models import Blank, FamilyRecord
 from wryfalcon.library.queries.sections import same_section
 from wryfalcon.library.shown import count_words, track_tables
+from wryfalcon.prepared import prepared
+from wryfalcon.requests import or_404
 
 LARGEST_UPLOAD = 5_000_001
 FEWEST_ROWS = 4  # keys that can be typed of an unknown family
@@ -40,7 +43,7 @@ def families(request: PersonRequest) -> HttpResponse:
         request,
         "library/families.html",
         {
-            "families": FamilyRecord.objects.in_force().prefetch_related("blanks"),
+            "families": _in_force(),
             "waiting": FamilyRecord.objects.checked().count(),
         },
     )
@@ -68,7 +71,7 @@ def family(request: PersonRequest, slug: str) -> HttpResponse:
             "play_ways": ("high", "low") if found.depth.is_length else ("one way", "the other"),
             "same": same_section(record),
             "document": document_address(record),
-            "editions": FamilyRecord.objects.filter(slug=slug).exclude(pk=record.pk),
+            "editions": _but(slug, record.pk),
         },
     )
 
@@ -208,9 +211,23 @@ def document_address(record: FamilyRecord) -> str:
 
 def _edition_asked(request: PersonRequest, slug: str) -> FamilyRecord:
     """The edition of a family that the address names, without one that in force; 404 where there is none."""
+    return or_404(_edition.first(slug, request.GET.get("edition")))
+
+
+@prepared
+def _edition(slug: str, named: str | None) -> QuerySet[FamilyRecord]:
     editions = FamilyRecord.objects.prefetch_related("blanks").filter(slug=slug)
-    named = request.GET.get("edition")
-    return get_object_or_404(editions.in_force() if named is None else editions.filter(edition=named))
+    return editions.in_force() if named is None else editions.filter(edition=named)
+
+
+@prepared
+def _but(slug: str, record: int) -> QuerySet[FamilyRecord]:
+    return FamilyRecord.objects.filter(slug=slug).exclude(pk=record)
+
+
+@prepared
+def _in_force() -> QuerySet[FamilyRecord]:
+    return FamilyRecord.objects.in_force().prefetch_related("blanks")
 
 
 def _assumed(record: FamilyRecord) -> list[str]:

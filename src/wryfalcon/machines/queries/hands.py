@@ -2,15 +2,23 @@
 
 from __future__ import annotations
 
+from django.db.models import QuerySet
+
 from keycore.reading.instruments import CALIPER_SD
 from keycore.units import Unit, convert
 from wryfalcon.machines.models import HandStudy
+from wryfalcon.prepared import prepared
 
 
 def studied_sd_mm() -> float | None:
     """One reading of a caliper by hand as it was last studied, sd, mm; None before any study."""
-    study = HandStudy.objects.first()
+    study = _studies.first()
     return study.whole if study else None
+
+
+@prepared
+def _studies() -> QuerySet[HandStudy]:
+    return HandStudy.objects.all()
 
 
 def caliper_sd_mm() -> float:

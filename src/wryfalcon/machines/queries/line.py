@@ -2,16 +2,18 @@
 
 from __future__ import annotations
 
+from collections import defaultdict
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 
-from django.db.models import Count, Exists, OuterRef, Prefetch, Q, QuerySet
+from django.db.models import Count, Exists, OuterRef, Q, QuerySet
 from django.utils import timezone
 
 from wryfalcon.machines.actions.orders import LATE_AFTER, OPEN
 from wryfalcon.machines.drivers import Status
 from wryfalcon.machines.models import STATE_WORDS, DriverKind, Line, Machine, Misreport, Order, OrderState
+from wryfalcon.prepared import prepared
 
 MADE = "finished"
 """The state of a key that is made; the bench has the table of states."""
@@ -88,36 +90,62 @@ class LineNow:
 
 def line_of(machine: Machine) -> LineNow:
     """One machine's line."""
-    not_noted = Misreport.objects.filter(machine=OuterRef("machine"), noted_by=None)
-    line = Line.objects.filter(machine=machine).annotate(is_odd=Exists(not_noted)).first()
+    line = _line.first(machine)
     odd = line is not None and getattr(line, "is_odd", False)
     return _line_now(machine, line, list(machine.misreports.filter(noted_by=None)) if odd else [])
 
 
+@prepared
+def _line(machine: Machine) -> QuerySet[Line]:
+    not_noted = Misreport.objects.filter(machine=OuterRef("machine"), noted_by=None)
+    return Line.objects.filter(machine=machine).annotate(is_odd=Exists(not_noted))
+
+
 def lines_of_machines() -> list[LineNow]:
     """Every machine and how it is."""
-    return _lines(Machine.objects.all())
+    return _lines(_machines())
 
 
 def lines_in_full() -> list[LineNow]:
     """The same with what is fitted, how many keys each made, and what was last asked of the machine itself."""
-    machines = Machine.objects.prefetch_related("jaw_sides", "offsets", "cutters")
-    lines = _lines(machines.annotate(keys=Count("pieces", filter=Q(pieces__state=MADE))))
+    lines = _lines(_machines_in_full())
     recent = Order.objects.filter(job="", asked_at__gt=timezone.now() - SHOWN_FOR).exclude(command="inject")
     newest = {order.machine_id: order for order in recent.order_by("pk")}
     return [replace(line, order=_order_now(newest.get(line.machine.pk))) for line in lines]
 
 
-def _lines(machines: QuerySet[Machine]) -> list[LineNow]:
-    not_noted = Prefetch("misreports", Misreport.objects.filter(noted_by=None), to_attr="not_noted")
-    every = machines.select_related("fitted", "line").prefetch_related(not_noted)
-    return [_line_now(machine, getattr(machine, "line", None), machine.not_noted) for machine in every]
+@prepared
+def _machines() -> QuerySet[Machine]:
+    return Machine.objects.select_related("fitted", "line")
+
+
+@prepared
+def _machines_in_full() -> QuerySet[Machine]:
+    counted = Machine.objects.annotate(keys=Count("pieces", filter=Q(pieces__state=MADE)))
+    return counted.select_related("fitted", "line").prefetch_related("jaw_sides", "offsets", "cutters")
+
+
+@prepared
+def _not_noted() -> QuerySet[Misreport]:
+    return Misreport.objects.filter(noted_by=None)
+
+
+def _lines(machines: Sequence[Machine]) -> list[LineNow]:
+    odd: defaultdict[int, list[Misreport]] = defaultdict(list)
+    for misreport in _not_noted():
+        odd[misreport.machine_id].append(misreport)
+    return [_line_now(machine, getattr(machine, "line", None), odd[machine.pk]) for machine in machines]
 
 
 def last_order(machine: int, job: str = "") -> OrderNow | None:
     """The order for this key, or for the machine itself, that the page should speak of; the machine by its id."""
-    about = Order.objects.filter(machine_id=machine, job__in={job, ""}).exclude(command="inject")
-    return _order_now(about.order_by("-pk").first())
+    return _order_now(_orders.first(machine, job))
+
+
+@prepared
+def _orders(machine: int, job: str) -> QuerySet[Order]:
+    its_own = Order.objects.filter(Q(job=job) | Q(job=""), machine_id=machine)
+    return its_own.exclude(command="inject").order_by("-pk")
 
 
 def _order_now(order: Order | None) -> OrderNow | None:
