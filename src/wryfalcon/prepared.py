@@ -5,6 +5,7 @@ from __future__ import annotations
 import logging
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
+from datetime import UTC, datetime, timedelta
 from itertools import count
 from operator import itemgetter
 from typing import Any, Generic, ParamSpec, TypeVar
@@ -28,7 +29,8 @@ GivenT = ParamSpec("GivenT")
 RowT = TypeVar("RowT")
 
 STANDS_IN = 2**61
-"""Whole numbers from here on, and words that begin like ``WORD``, stand in for what is given."""
+"""Whole numbers from here on, words that begin like ``WORD`` and moments of ``DAY`` stand in for what is given."""
+DAY = datetime(1000, 1, 1, tzinfo=UTC)
 MOST = 60
 """Given to one query: each number of them has SQL of its own."""
 WORD = "\N{OBJECT REPLACEMENT CHARACTER}given "
@@ -37,8 +39,8 @@ WORD = "\N{OBJECT REPLACEMENT CHARACTER}given "
 def prepared(build: Callable[GivenT, QuerySet[Any, RowT]]) -> Prepared[GivenT, RowT]:
     """Make a function that builds a queryset one that answers its rows, whose SQL is written on the first call.
 
-    It may be given rows, whole numbers, words and tuples of these, none of which the function may look into: they
-    are put where their stand-ins ended up in the SQL. Truths and None are looked into: each has its own SQL. What
+    It may be given rows, whole numbers, words, moments and tuples of these, none of which the function may look into:
+    they are put where their stand-ins ended up in the SQL. Truths and None are looked into: each has its own SQL. What
     stands in a tuple twice is asked for once.
 
     >>> @prepared
@@ -147,8 +149,13 @@ class _Written:
 
     def filled(self, given: Sequence[Any]) -> list[Any]:
         """The values of the SQL."""
-        values = [each.pk if isinstance(each, Model) else each for each in _each(given)]
+        values = [self._value(each) for each in _each(given)]
         return [values[each.number] if isinstance(each, _Place) else each for each in self.params]
+
+    def _value(self, given: Any) -> Any:
+        if isinstance(given, Model):
+            return given.pk
+        return connections[self.database].ops.adapt_datetimefield_value(given) if isinstance(given, datetime) else given
 
     def _converted(self, row: Sequence[Any], connection: BaseDatabaseWrapper) -> list[Any]:
         values = list(row)
@@ -232,6 +239,8 @@ def _stand_in(given: Any, numbers: Iterator[int]) -> Any:
         return number
     if isinstance(given, str):
         return f"{WORD}{number}"
+    if isinstance(given, datetime):
+        return DAY + timedelta(seconds=number - STANDS_IN)
     raise TypeError(f"{type(given).__name__} cannot be given to a query that is written ahead")
 
 
@@ -250,5 +259,7 @@ def _place(value: Any) -> Any:
     """The place that a stand-in stands for; any other value as it is."""
     if isinstance(value, str) and value.startswith(WORD):
         value = int(value[len(WORD) :])
+    if isinstance(value, str) and value.startswith(f"{DAY:%Y-%m-%d}"):
+        value = STANDS_IN + (datetime.fromisoformat(value).replace(tzinfo=UTC) - DAY).seconds
     is_stand_in = isinstance(value, int) and value >= STANDS_IN
     return _Place(value - STANDS_IN) if is_stand_in else value

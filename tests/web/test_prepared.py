@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from datetime import datetime, timedelta
 from typing import Any
+from zoneinfo import ZoneInfo
 
 import pytest
 from django.db import connection
@@ -90,6 +92,23 @@ def test_truths_nothing_and_tuples_have_their_own_sql() -> None:
     for slugs in ((), ("pier-six",), ("pier-six", "theatre-six"), ("theatre-six", "theatre-six", "no such family")):
         assert [each.slug for each in families(slugs)] == sorted({*slugs} - {"no such family"})
     assert len(families((*map(str, range(99)), "pier-six"))) == 1
+
+
+def test_moments_are_asked_for_to_the_microsecond(people: dict[str, User]) -> None:
+    @prepared
+    def since(machine: Machine, moment: datetime | None) -> QuerySet[MachineWork]:
+        works = MachineWork.objects.filter(machine=machine)
+        return works if moment is None else works.filter(at__gt=moment)
+
+    machine = Machine.objects.first()
+    assert machine is not None
+    works = [MachineWork.objects.create(machine=machine, what="jaw", by=people["orla"]) for _ in range(3)]
+    at = [work.at for work in works]
+    everywhere = [moment.astimezone(ZoneInfo("Asia/Kathmandu")) for moment in at]
+    for moments in (at, everywhere):
+        assert [len(since(machine, moment)) for moment in moments] == [2, 1, 0]
+    assert {*since(machine, at[0] - timedelta(microseconds=1))} == {*works}
+    assert {*works} <= {*since(machine, None)}
 
 
 def test_annotations_columns_and_what_is_left_out() -> None:

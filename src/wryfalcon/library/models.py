@@ -14,6 +14,7 @@ from keycore.editions import reads_bittings
 from keycore.family import Family
 from keycore.reading.guide import BlankNumber, GuideRow
 from wryfalcon.documents import parsed
+from wryfalcon.prepared import prepared
 
 
 class EditionState(models.TextChoices):
@@ -77,6 +78,11 @@ class FamilyRecord(models.Model):
         page = reverse("library:family", args=[self.slug])
         return page if self.is_in_force else f"{page}?{urlencode({'edition': self.edition})}"
 
+    @cached_property
+    def on_hooks(self) -> list[Blank]:
+        """Its blanks, by their codes."""
+        return _blanks_of(self)
+
     @property
     def named(self) -> str:
         """Its name with its edition."""
@@ -127,6 +133,11 @@ class Blank(models.Model):
 
     def __str__(self) -> str:
         return f"{self.code}, hook {self.hook}, {self.left} left"
+
+
+@prepared
+def _blanks_of(record: FamilyRecord) -> models.QuerySet[Blank]:
+    return record.blanks.all()
 
 
 class Guide(models.Model):

@@ -31,7 +31,6 @@ INSTALLED_APPS = [
     "wryfalcon.editions",
     "wryfalcon.drawings",
     "wryfalcon.demonstration",
-    "django.forms",  # last: the shop's own select comes first
 ]
 
 MIDDLEWARE = [
@@ -71,7 +70,7 @@ TEMPLATES = [
         },
     }
 ]
-FORM_RENDERER = "django.forms.renderers.TemplatesSetting"
+FORM_RENDERER = "django.forms.renderers.Jinja2"
 
 # IMMEDIATE, since a read that later writes must not lose the race for the write lock.
 # FULL, since machines act on what was committed: it must be on the disk by then.

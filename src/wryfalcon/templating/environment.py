@@ -65,5 +65,5 @@ def _url(name: str, *args: Any, **kwargs: Any) -> str:
 
 
 def _date(value: date | datetime | None, form: str) -> str:
-    """A date, or a moment as the shop's clock has it, written by Django's letters."""
-    return defaultfilters.date(localtime(value) if isinstance(value, datetime) else value, form)
+    """A date, or a moment as the shop's clock has it; far quicker than by Django's letters."""
+    return "" if value is None else (localtime(value) if isinstance(value, datetime) else value).strftime(form)

@@ -84,7 +84,7 @@ def at_place(place: int, listed: str) -> str:
 
 
 def entry(field: BoundField, first: bool = False) -> SafeString:
-    """What a form's field is filled in by; one of text far quicker than by Django's own templates.
+    """What a form's field is filled in by; text, numbers and choices far quicker than by Django's own templates.
 
     >>> class Asked(forms.Form):
     ...     name = forms.CharField(max_length=9)
@@ -92,12 +92,16 @@ def entry(field: BoundField, first: bool = False) -> SafeString:
     '<input type="text" name="name" value="5&lt;6" id="id_name" maxlength="9" autofocus required>'
     """
     widget = field.field.widget
-    if type(widget) is not forms.TextInput:
-        return field.as_widget(attrs={"autofocus": True} if first else None)
     attrs = field.build_widget_attrs({**widget.attrs, "id": field.id_for_label, "autofocus": bool(first)}, widget)
+    if type(widget) is forms.Select:
+        rows = options(widget.choices, field.value())  # type: ignore[arg-type]
+        return format_html('<select name="{}"{}>{}</select>', field.html_name, flatatt(attrs), rows)
+    if type(widget) not in (forms.TextInput, forms.NumberInput):
+        return field.as_widget(attrs={"autofocus": True} if first else None)
     value = widget.format_value(field.value())
     given = {} if value is None else {"value": value}
-    return format_html('<input type="text" name="{}"{}{}>', field.html_name, flatatt(given), flatatt(attrs))
+    own = widget.input_type, field.html_name, flatatt(given), flatatt(attrs)
+    return format_html('<input type="{}" name="{}"{}{}>', *own)
 
 
 def grouped(labels: list[str]) -> str:

@@ -14,6 +14,7 @@ from keycore.family import Family, Track
 from wryfalcon.codes.models import Series, SeriesState
 from wryfalcon.codes.queries.family import editions_to_make_by
 from wryfalcon.library.models import FamilyRecord
+from wryfalcon.library.queries.families import with_blanks
 from wryfalcon.prepared import prepared
 
 MOST = 200
@@ -56,7 +57,7 @@ class FoundCode:
     @property
     def blanks(self) -> str:
         """The blanks that serve the family, and what is left of each."""
-        return ", ".join(f"{blank.code}, hook {blank.hook}, {blank.left} left" for blank in self.record.blanks.all())
+        return ", ".join(f"{blank.code}, hook {blank.hook}, {blank.left} left" for blank in self.record.on_hooks)
 
     @property
     def cuts(self) -> tuple[object, ...]:
@@ -115,6 +116,7 @@ def with_series(rows: Sequence[Row], typed: str = "") -> list[FoundCode]:
     """Rows with their series, family and blanks; nothing is asked for a row of its own."""
     series = {each.pk: each for each in _series(tuple({row[1] for row in rows}))}
     made_by = editions_to_make_by(series.values())
+    with_blanks(made_by.values())
     return [
         FoundCode(pk, code, looked_up(typed or code, series[of].printed), bitting, broken, series[of], made_by[of])
         for pk, of, code, bitting, broken in rows
@@ -124,8 +126,7 @@ def with_series(rows: Sequence[Row], typed: str = "") -> list[FoundCode]:
 
 @prepared
 def _series(pks: tuple[int, ...]) -> QuerySet[Series]:
-    wanted = Series.objects.filter(pk__in=pks, state=SeriesState.IN_FORCE)
-    return wanted.select_related("family_record").prefetch_related("family_record__blanks")
+    return Series.objects.filter(pk__in=pks, state=SeriesState.IN_FORCE).select_related("family_record")
 
 
 def by_cuts(found: Iterable[FoundCode]) -> list[SameCuts]:

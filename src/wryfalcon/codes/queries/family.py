@@ -51,4 +51,4 @@ def edition_to_make_by(series: Series) -> FamilyRecord:
 
 @prepared
 def _in_force(slugs: tuple[str, ...]) -> QuerySet[FamilyRecord]:
-    return FamilyRecord.objects.in_force().filter(slug__in=slugs).prefetch_related("blanks")
+    return FamilyRecord.objects.in_force().filter(slug__in=slugs)

@@ -5,9 +5,10 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
+from functools import partial
 from typing import Any
 
-from django.db.models import Max, Q, QuerySet
+from django.db.models import Count, Q, QuerySet
 
 from keycore.family import Family, Tolerance
 from keycore.machines.trim import Noise, Term
@@ -22,13 +23,14 @@ from keycore.machines.wheel import (
 )
 from keycore.reading.evidence import Spread
 from keycore.tools import Wheel
-from wryfalcon.bench.models import Piece, PieceState, Proof
+from wryfalcon.bench.models import PieceState, Proof
 from wryfalcon.keeping.queries.course import noise_of
 from wryfalcon.keeping.queries.proven import USUAL_TOLERANCE_MM, edge_mm, shallow_mm
 from wryfalcon.lengths import say_mm
 from wryfalcon.library.queries.families import families_by_pk
 from wryfalcon.machines.models import Cutter, CutterLook, Machine, MachineWork, Work
 from wryfalcon.machines.queries.fittings import shape_of
+from wryfalcon.prepared import prepared
 
 FEWEST_KEYS = 3  # fewer tell nothing of steep neighbours
 
@@ -54,25 +56,22 @@ class WheelKnown:
 
 def wheel_of(cutter: Cutter) -> WheelKnown:
     """Gather what is known of a wheel since it was new; swapping it off and on does not make it so."""
-    machines = tuple(cutter.fitted_to.all())
-    put_on = MachineWork.objects.filter(cutter=cutter, what__in=(Work.WHEEL, Work.SWAPPED))
-    dates = put_on.aggregate(fitted=Max("at"), new=Max("at", filter=Q(what=Work.WHEEL)))
-    fitted_at, new_at = dates["fitted"], dates["new"]
-    made = Piece.objects.filter(set_up__cutter=cutter, state=PieceState.FINISHED, onto=None)
-    noted = MachineWork.objects.filter(Q(at__gt=new_at) if new_at else Q(), cutter=cutter)
-    whats = list(noted.values_list("what", flat=True))
-    keys, steepest, tolerance = _keys_of(made.filter(finished_at__gt=new_at) if new_at else made)
+    machines, works = tuple(_fitted_to(cutter)), _works(cutter)
+    fitted_at = max((at for what, at in works if what in (Work.WHEEL, Work.SWAPPED)), default=None)
+    new_at = max((at for what, at in works if what == Work.WHEEL), default=None)
+    whats = [what for what, at in works if new_at is None or at > new_at]
+    ((made, since),) = _made(cutter, fitted_at)
+    keys, steepest, tolerance = _keys_of(_proofs(cutter, new_at))
     noise = noise_of(machines[0]) if machines else Noise(0.012, 0.008)
-    looks = cutter.looks.filter(at__gt=new_at) if new_at else cutter.looks.all()
-    look, steep = looks.first(), steep_error(keys, noise) if len(keys) >= FEWEST_KEYS else None
+    look, steep = _looks.first(cutter, new_at), steep_error(keys, noise) if len(keys) >= FEWEST_KEYS else None
     burrs, shakes = whats.count(Work.BURRS), whats.count(Work.SHOOK)
     signs = WheelSigns(steep, steepest, tolerance.value, tolerance.space, _shape(look) if look else None, burrs, shakes)
     return WheelKnown(
         cutter=cutter,
         machines=machines,
         fitted_at=fitted_at,
-        keys=made.count(),
-        keys_since=made.filter(finished_at__gt=fitted_at).count() if fitted_at else None,
+        keys=made,
+        keys_since=since if fitted_at else None,
         proven=len(keys),
         look=look,
         steep=steep,
@@ -88,11 +87,41 @@ def _shape(look: CutterLook) -> WheelShape:
     return WheelShape(Spread(look.flat, look.flat_sd), Spread(look.angle, look.angle_sd))
 
 
-def _keys_of(made: QuerySet[Piece]) -> tuple[list[KeyOfWheel], float, Tolerance]:
-    """The proven keys of these pieces, the steepest neighbours and the strictest tolerance among them, mm."""
-    rows = Proof.objects.filter(piece__in=made).values_list(
-        "cuts", "piece__settlement__values", "piece__tag__family_record_id"
-    )
+@prepared
+def _fitted_to(cutter: Cutter) -> QuerySet[Machine]:
+    return cutter.fitted_to.all()
+
+
+@prepared
+def _works(cutter: Cutter) -> QuerySet[MachineWork, tuple[str, datetime]]:
+    return MachineWork.objects.filter(cutter=cutter).values_list("what", "at")
+
+
+@prepared
+def _looks(cutter: Cutter, since: datetime | None) -> QuerySet[CutterLook]:
+    return cutter.looks.all() if since is None else cutter.looks.filter(at__gt=since)
+
+
+@prepared
+def _made(cutter: Cutter, since: datetime | None) -> QuerySet[Cutter, tuple[int, int]]:
+    """How many keys were made with it, in all and since then."""
+    is_made = Q(setup__pieces__state=PieceState.FINISHED, setup__pieces__onto=None)
+    is_since = is_made if since is None else is_made & Q(setup__pieces__finished_at__gt=since)
+    pieces = partial(Count, "setup__pieces")
+    counted = Cutter.objects.filter(pk=cutter.pk).annotate(made=pieces(filter=is_made), since=pieces(filter=is_since))
+    return counted.values_list("made", "since")
+
+
+@prepared
+def _proofs(cutter: Cutter, since: datetime | None) -> QuerySet[Proof, tuple[Any, ...]]:
+    """Of each proven key made with it since then: its cuts as measured, as wanted, and its family."""
+    proofs = Proof.objects.filter(piece__set_up__cutter=cutter, piece__state=PieceState.FINISHED, piece__onto=None)
+    of_now = proofs if since is None else proofs.filter(piece__finished_at__gt=since)
+    return of_now.values_list("cuts", "piece__settlement__values", "piece__tag__family_record_id")
+
+
+def _keys_of(rows: Sequence[tuple[Any, ...]]) -> tuple[list[KeyOfWheel], float, Tolerance]:
+    """The proven keys, the steepest neighbours and the strictest tolerance among them, mm."""
     records = families_by_pk(tuple({row[2] for row in rows}))
     keys: list[KeyOfWheel] = []
     depths, spaces = [], []

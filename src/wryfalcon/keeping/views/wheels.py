@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+from django.db.models import QuerySet
 from django.http import HttpResponse
-from django.shortcuts import get_object_or_404, redirect, render
+from django.shortcuts import redirect, render
 from django.views.decorators.http import require_http_methods
 
 from keycore.machines.wheel import TestCut
@@ -15,8 +16,10 @@ from wryfalcon.keeping.actions.wheels import look_at_wheel
 from wryfalcon.keeping.queries.wheels import wheel_of
 from wryfalcon.keeping.shown.wheels import verdict_words
 from wryfalcon.lengths import NotALength, parse_length, split_lengths
-from wryfalcon.machines.models import Cutter
+from wryfalcon.machines.models import Cutter, CutterLook
+from wryfalcon.prepared import prepared
 from wryfalcon.refusal import NotDone
+from wryfalcon.requests import or_404
 
 MOST_CUTS = 12
 
@@ -25,7 +28,7 @@ MOST_CUTS = 12
 @needs_to_change(Act.CUT)
 def wheel(request: PersonRequest, pk: int) -> HttpResponse:
     """The wheel's page; posting keeps the test cuts that were measured."""
-    cutter = get_object_or_404(Cutter.objects.prefetch_related("fitted_to"), pk=pk)
+    cutter = or_404(_cutters.first(pk))
     problem, typed = "", request.POST.get("cuts", "")
     if request.method == "POST":
         try:
@@ -36,10 +39,20 @@ def wheel(request: PersonRequest, pk: int) -> HttpResponse:
     found = wheel_of(cutter)
     context = {
         "wheel": found, "says": verdict_words(found.verdict), "cutter": cutter, "typed": typed, "problem": problem,
-        "looks": cutter.looks.select_related("by")[:6],
+        "looks": _looks(cutter),
         "drawing": draw_wheel(cutter.flat, cutter.angle, (found.look.flat, found.look.angle) if found.look else None),
     }  # fmt: skip
     return render(request, "keeping/wheel.html", context, status=422 if problem else 200)
+
+
+@prepared
+def _cutters(pk: int) -> QuerySet[Cutter]:
+    return Cutter.objects.filter(pk=pk)
+
+
+@prepared
+def _looks(cutter: Cutter) -> QuerySet[CutterLook]:
+    return cutter.looks.select_related("by")[:6]
 
 
 def _cuts(typed: str, shop: Unit) -> list[TestCut]:

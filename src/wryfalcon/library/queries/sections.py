@@ -9,6 +9,7 @@ from keycore.geometry.outline import unlike
 from wryfalcon.documents import parsed
 from wryfalcon.kept import kept
 from wryfalcon.library.models import FamilyRecord
+from wryfalcon.library.queries.families import with_blanks
 from wryfalcon.prepared import prepared
 
 SAME_MM = 0.06
@@ -19,12 +20,12 @@ def same_section(record: FamilyRecord) -> list[FamilyRecord]:
     """The other families whose blanks have this one's section; none where it is not known."""
     if not record.family.section:
         return []
-    return [other for other in _others(record.slug) if _are_alike(record.document, other.document)]
+    return with_blanks(other for other in _others(record.slug) if _are_alike(record.document, other.document))
 
 
 @prepared
 def _others(slug: str) -> QuerySet[FamilyRecord]:
-    return FamilyRecord.objects.in_force().exclude(slug=slug).prefetch_related("blanks")
+    return FamilyRecord.objects.in_force().exclude(slug=slug)
 
 
 @kept(512)

@@ -25,6 +25,7 @@ from wryfalcon.fields import ENDS, GAUGES, unit_typed
 from wryfalcon.library.actions.families import count_blank, import_family
 from wryfalcon.library.keyway import Unknown, document_of, fit_unknown, which_keyway
 from wryfalcon.library.models import Blank, FamilyRecord
+from wryfalcon.library.queries.families import with_blanks
 from wryfalcon.library.queries.sections import same_section
 from wryfalcon.library.shown import count_words, track_tables
 from wryfalcon.prepared import prepared
@@ -43,7 +44,7 @@ def families(request: PersonRequest) -> HttpResponse:
         request,
         "library/families.html",
         {
-            "families": _in_force(),
+            "families": with_blanks(_in_force()),
             "waiting": FamilyRecord.objects.checked().count(),
         },
     )
@@ -216,7 +217,7 @@ def _edition_asked(request: PersonRequest, slug: str) -> FamilyRecord:
 
 @prepared
 def _edition(slug: str, named: str | None) -> QuerySet[FamilyRecord]:
-    editions = FamilyRecord.objects.prefetch_related("blanks").filter(slug=slug)
+    editions = FamilyRecord.objects.filter(slug=slug)
     return editions.in_force() if named is None else editions.filter(edition=named)
 
 
@@ -227,7 +228,7 @@ def _but(slug: str, record: int) -> QuerySet[FamilyRecord]:
 
 @prepared
 def _in_force() -> QuerySet[FamilyRecord]:
-    return FamilyRecord.objects.in_force().prefetch_related("blanks")
+    return FamilyRecord.objects.in_force()
 
 
 def _assumed(record: FamilyRecord) -> list[str]:
