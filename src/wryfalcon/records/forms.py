@@ -7,16 +7,27 @@ from django.db.models import Exists, OuterRef, QuerySet, Subquery
 
 from wryfalcon.bench.models import Customer, Proof, ProvenBy, Tag, TagState
 from wryfalcon.library.models import FamilyRecord
+from wryfalcon.prepared import prepared
 
 BACK = [("", "any"), ("yes", "a key came back"), ("no", "none came back")]
 PROVEN = [("", "any way"), *ProvenBy.choices, ("not", "not proven")]
 
 
+@prepared
+def _customers() -> QuerySet[Customer, tuple[int, str]]:
+    return Customer.objects.order_by("name").values_list("pk", "name")
+
+
+@prepared
+def _families() -> QuerySet[FamilyRecord, tuple[int, str]]:
+    return FamilyRecord.objects.in_force().values_list("pk", "name")
+
+
 class RecordsForm(forms.Form):
     """Every field is free to be left; what makes no sense is left too."""
 
-    customer = forms.ModelChoiceField(Customer.objects.all(), required=False, empty_label="anybody")
-    family = forms.ModelChoiceField(FamilyRecord.objects.in_force(), required=False, empty_label="any")
+    customer = forms.ChoiceField(choices=lambda: [("", "anybody"), *_customers()], required=False)
+    family = forms.ChoiceField(choices=lambda: [("", "any"), *_families()], required=False)
     state = forms.ChoiceField(choices=[("", "any"), *TagState.choices], required=False)
     proven = forms.ChoiceField(label="Proven", choices=PROVEN, required=False)
     back = forms.ChoiceField(label="Came back", choices=BACK, required=False)
@@ -34,7 +45,10 @@ class RecordsForm(forms.Form):
             if said.get(name):
                 tags = tags.filter(**{field: said[name]})
         if said.get("family"):
-            tags = tags.filter(family_record__slug=said["family"].slug)  # by whichever edition they were made
+            editions = FamilyRecord.objects.filter(
+                slug__in=FamilyRecord.objects.filter(pk=said["family"]).values("slug")
+            )
+            tags = tags.filter(family_record__in=editions)  # by whichever they were made
         if said.get("proven"):
             tags = tags.filter(proven_by=None if said["proven"] == "not" else said["proven"])
         if said.get("back"):

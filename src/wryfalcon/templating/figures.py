@@ -120,8 +120,13 @@ def options(choices: Iterable[tuple[Any, str]], chosen: Any = "") -> SafeString:
     >>> options([("", "–"), ("freely", "freely")], "freely")
     '<option value="">–</option><option value="freely" selected>freely</option>'
     """
-    picked = "" if chosen is None else str(chosen)
-    rows = ((value, mark_safe(" selected" if str(value) == picked else ""), words) for value, words in choices)
+    return _options(tuple((str(value), str(words)) for value, words in choices), "" if chosen is None else str(chosen))
+
+
+@lru_cache(maxsize=128)
+def _options(choices: tuple[tuple[str, str], ...], chosen: str) -> SafeString:
+    """The same choices are written once, whatever page and however often they are on it."""
+    rows = ((value, mark_safe(" selected" if value == chosen else ""), words) for value, words in choices)
     return format_html_join("", '<option value="{}"{}>{}</option>', rows)
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 
-from django.db.models import Max, QuerySet
+from django.db.models import QuerySet
 
 from wryfalcon.bench.models import MadeHow, Piece, Tag
 from wryfalcon.machines.models import Cutter, Machine, MachineWork, Trim, Work
@@ -69,6 +69,15 @@ def is_copied_again(maker: Tag, now: datetime) -> bool:
 
 def _trimmed_at(machine: Machine) -> datetime | None:
     """When it was last trimmed, by measured keys or by touch."""
-    measured = Trim.objects.filter(machine=machine, is_check=False).aggregate(last=Max("closed_at"))["last"]
-    touched = machine.work.filter(what=Work.TOUCHED).aggregate(last=Max("at"))["last"]
-    return max(filter(None, (measured, touched)), default=None)
+    return max(filter(None, (_measured.first(machine), _touched.first(machine))), default=None)
+
+
+@prepared
+def _measured(machine: Machine) -> QuerySet[Trim, datetime | None]:
+    closed = Trim.objects.filter(machine=machine, is_check=False, closed_at__isnull=False)
+    return closed.order_by("-closed_at").values_list("closed_at", flat=True)
+
+
+@prepared
+def _touched(machine: Machine) -> QuerySet[MachineWork, datetime]:
+    return machine.work.filter(what=Work.TOUCHED).order_by("-at").values_list("at", flat=True)

@@ -2,17 +2,28 @@
 
 from __future__ import annotations
 
-from collections import defaultdict
+from collections import Counter, defaultdict
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
+from typing import Any, TypeVar
 
 from django.db.models import Count, Exists, OuterRef, Q, QuerySet
 from django.utils import timezone
 
 from wryfalcon.machines.actions.orders import LATE_AFTER, OPEN
 from wryfalcon.machines.drivers import Status
-from wryfalcon.machines.models import STATE_WORDS, DriverKind, Line, Machine, Misreport, Order, OrderState
+from wryfalcon.machines.models import (
+    STATE_WORDS,
+    DriverKind,
+    JawSide,
+    Line,
+    Machine,
+    MachineOffset,
+    Misreport,
+    Order,
+    OrderState,
+)  # fmt: skip
 from wryfalcon.prepared import prepared
 
 MADE = "finished"
@@ -42,6 +53,15 @@ class OrderNow:
 
 
 @dataclass(frozen=True)
+class OnMachine:
+    """What belongs to a machine, as the list of machines shows it."""
+
+    cutters: int
+    offsets: tuple[MachineOffset, ...]
+    sides: tuple[JawSide, ...]
+
+
+@dataclass(frozen=True)
 class LineNow:
     """A machine's line as it is known now."""
 
@@ -53,6 +73,7 @@ class LineNow:
     problem: str
     misreports: Sequence[Misreport]
     order: OrderNow | None = None  # the last one for the machine itself, where a list shows it
+    own: OnMachine | None = None  # where a list shows it
 
     @property
     def job(self) -> str:
@@ -109,9 +130,27 @@ def lines_of_machines() -> list[LineNow]:
 def lines_in_full() -> list[LineNow]:
     """The same with what is fitted, how many keys each made, and what was last asked of the machine itself."""
     lines = _lines(_machines_in_full())
-    recent = Order.objects.filter(job="", asked_at__gt=timezone.now() - SHOWN_FOR).exclude(command="inject")
-    newest = {order.machine_id: order for order in recent.order_by("pk")}
-    return [replace(line, order=_order_now(newest.get(line.machine.pk))) for line in lines]
+    newest = {order.machine_id: order for order in _asked_since(timezone.now() - SHOWN_FOR)}
+    cutters, offsets, sides = Counter(_cutters()), _by_machine(_offsets()), _by_machine(_sides())
+    return [
+        replace(
+            line,
+            order=_order_now(newest.get(pk)),
+            own=OnMachine(cutters[pk], tuple(offsets[pk]), tuple(sides[pk])),
+        )
+        for line in lines
+        for pk in [line.machine.pk]
+    ]
+
+
+RowT = TypeVar("RowT", MachineOffset, JawSide, Misreport)
+
+
+def _by_machine(rows: Sequence[RowT]) -> defaultdict[int, list[RowT]]:
+    found: defaultdict[int, list[RowT]] = defaultdict(list)
+    for row in rows:
+        found[row.machine_id].append(row)
+    return found
 
 
 @prepared
@@ -122,7 +161,28 @@ def _machines() -> QuerySet[Machine]:
 @prepared
 def _machines_in_full() -> QuerySet[Machine]:
     counted = Machine.objects.annotate(keys=Count("pieces", filter=Q(pieces__state=MADE)))
-    return counted.select_related("fitted", "line").prefetch_related("jaw_sides", "offsets", "cutters")
+    return counted.select_related("fitted", "line")
+
+
+@prepared
+def _cutters() -> QuerySet[Any, int]:
+    """The machine of each cutter that goes on it."""
+    return Machine.cutters.through.objects.values_list("machine_id", flat=True)
+
+
+@prepared
+def _offsets() -> QuerySet[MachineOffset]:
+    return MachineOffset.objects.all()
+
+
+@prepared
+def _sides() -> QuerySet[JawSide]:
+    return JawSide.objects.all()
+
+
+@prepared
+def _asked_since(moment: datetime) -> QuerySet[Order]:
+    return Order.objects.filter(job="", asked_at__gt=moment).exclude(command="inject").order_by("pk")
 
 
 @prepared
@@ -131,9 +191,7 @@ def _not_noted() -> QuerySet[Misreport]:
 
 
 def _lines(machines: Sequence[Machine]) -> list[LineNow]:
-    odd: defaultdict[int, list[Misreport]] = defaultdict(list)
-    for misreport in _not_noted():
-        odd[misreport.machine_id].append(misreport)
+    odd = _by_machine(_not_noted())
     return [_line_now(machine, getattr(machine, "line", None), odd[machine.pk]) for machine in machines]
 
 
