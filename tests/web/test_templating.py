@@ -1,0 +1,65 @@
+"""What every page's template can count on: nothing is run that a customer typed, and a missing name is no fault."""
+
+from __future__ import annotations
+
+import re
+from datetime import UTC, date, datetime
+from typing import Any
+
+import pytest
+from django.template import engines
+from django.test import Client, override_settings
+
+from wryfalcon.bench.actions.take_in import TagDetails, take_in
+from wryfalcon.demonstration.making import family_record
+
+
+def _written(source: str, **context: Any) -> str:
+    return engines["jinja2"].from_string(source).render(context)
+
+
+def test_what_was_typed_is_shown_and_never_run() -> None:
+    typed = """<script>alert('x')</script> & "so" """
+    for page in (
+        "{{ typed }}",
+        "{{ typed|default('none', true) }}",
+        "{{ [typed]|join(', ') }}",
+        "{{ typed|capfirst }}",
+    ):
+        shown = _written(page, typed=typed)
+        assert "<" not in shown
+        assert '"' not in shown
+        assert "&lt;" in shown
+    assert _written("{{ choices|options('1') }}", choices=[("1", "<b>")]).count("<b>") == 0
+
+
+def test_a_tag_called_by_a_script_is_a_tag_on_every_page_of_it(people: dict[str, Any], owner: Client) -> None:
+    title = "<script>alert(1)</script>"
+    tag = take_in(people["orla"], TagDetails(title, "<b>Bold</b> & Sons", "worn-key", family_record("pier-six")))
+    for page in ("/", f"/tags/{tag.number}/take-in", f"/tags/{tag.number}/read", "/records/", "/?q=script"):
+        shown = owner.get(page).content.decode()
+        assert title not in shown
+        assert "<b>Bold" not in shown
+
+
+@pytest.mark.parametrize(
+    "page", ["{{ tag.customer.name }}", "{% if tag.left < 2 %}few{% endif %}", "{% for x in tags %}x{% endfor %}",
+             "{{ moment|date('%Y') }}", "{{ 'x' if tag.left >= 0 }}"],
+)  # fmt: skip
+def test_a_name_that_a_page_was_not_given_reads_as_nothing(page: str) -> None:
+    assert not _written(page, moment=None)
+
+
+def test_moments_are_written_as_the_shops_clock_has_them() -> None:
+    winter, summer = datetime(2026, 1, 5, 23, 30, tzinfo=UTC), datetime(2026, 7, 5, 23, 30, tzinfo=UTC)
+    with override_settings(TIME_ZONE="Europe/Dublin"):
+        assert _written("{{ at|date('%-d %b, %H:%M') }}", at=winter) == "5 Jan, 23:30"
+        assert _written("{{ at|date('%-d %b, %H:%M') }}", at=summer) == "6 Jul, 00:30"
+    assert _written("{{ on|date('%-d %B %Y') }}", on=date(2026, 2, 3)) == "3 February 2026"
+
+
+def test_the_forms_of_a_page_share_a_token_that_is_another_on_every_page(owner: Client) -> None:
+    pages = [owner.get("/machines/1").content.decode() for _ in range(2)]
+    tokens = [set(re.findall(r'csrfmiddlewaretoken" value="([^"]+)', page)) for page in pages]
+    assert [len(each) for each in tokens] == [1, 1]
+    assert tokens[0] != tokens[1], "masked anew for every answer, so that its length tells nothing of it"
