@@ -312,6 +312,7 @@ def _near_at_once(gaps: float) -> float:
 def _log_totals(log_prior: Array, log_emission: Array) -> Array:
     """What each node gives to all bittings together, rules aside, (g,) logs."""
     top = np.maximum(log_emission.max(axis=1), LEAST)
-    sums = np.exp(log_emission - top[:, None, :]).sum(axis=1)
+    shares = log_emission - top[:, None, :]
+    sums = np.exp(shares, out=shares).sum(axis=1)
     with np.errstate(divide="ignore"):
         return np.asarray(log_prior + (top + np.log(sums)).sum(axis=0))

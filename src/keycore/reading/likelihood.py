@@ -65,22 +65,39 @@ def log_emission_of(
     ``tilt`` (g,) its nodes, ``u`` (n,) of the spaces. Returns (n, d, g). Raises nothing.
     """
     expected = np.array(track.values)[None, :, None] + (shift + u[:, None] * tilt)[:, None, :]
-    near = np.zeros((len(u), 1, 1)) if slack is None else slack[:, None, None]
+    near = None if slack is None else slack[:, None, None]
     total = np.zeros_like(expected)
     for source in members:
         read = np.array([entry is not None for entry in entries_of(source)])
         if isinstance(source, Measured):
-            total[read] += _log_measured(source, track, stray, expected, near)[read]
+            told = _log_measured(source, track, stray, expected, near)
         else:
-            total[read] += _log_rounded(source, track, stray, expected, near)[read]
+            told = _log_rounded(source, track, stray, expected, near)
+        if read.all():
+            total += told
+        else:
+            total[read] += told[read]
     return total
 
 
-def _log_measured(source: Measured, track: Track, stray: float, expected: Array, near: Array) -> Array:
+def _away(value: Array, expected: Array | float, near: Array | float | None, sd: Array | float) -> Array:
+    """Half the square of how far off a value is, in sd and with its sign turned; ``near`` is taken off first."""
+    away = value - expected
+    if near is not None:
+        np.abs(away, out=away)
+        away -= near
+        np.maximum(away, 0.0, out=away)
+    away /= sd
+    np.square(away, out=away)
+    away *= -0.5
+    return away
+
+
+def _log_measured(source: Measured, track: Track, stray: float, expected: Array, near: Array | None) -> Array:
     values = np.array([0.0 if v is None else v for v in source.values])[:, None, None]
     sd = np.array(source.sd)[:, None, None]
-    away = np.maximum(np.abs(values - expected) - near, 0.0)
-    log_density = -0.5 * np.square(away / sd) - np.log(sd * np.sqrt(2 * np.pi))
+    log_density = _away(values, expected, near, sd)
+    log_density -= np.log(sd * np.sqrt(2 * np.pi))
     span = range_of_strays(track)
     if not any(local is not None and local.chance > 0 for local in source.local):
         return _with_stray(log_density, stray, span)
@@ -89,12 +106,15 @@ def _log_measured(source: Measured, track: Track, stray: float, expected: Array,
     for place, local in enumerate(source.local):
         for share, shift, spread in ways_off(local, track):
             wide = sqrt(source.sd[place] ** 2 + spread**2)
-            away = np.maximum(np.abs(values[place] - expected[place] - shift) - near[place], 0.0)
-            off_by_itself[place] += share / (wide * sqrt(2 * pi)) * np.exp(-0.5 * np.square(away / wide))
+            away = _away(values[place] - expected[place], shift, None if near is None else near[place], wide)
+            off_by_itself[place] += share / (wide * sqrt(2 * pi)) * np.exp(away, out=away)
             off_chance[place] += share
-    seen = (1 - stray - off_chance) * np.exp(log_density) + off_by_itself + stray / span
+    seen = np.exp(log_density, out=log_density)
+    seen *= 1 - stray - off_chance
+    seen += off_by_itself
+    seen += stray / span
     with np.errstate(divide="ignore"):
-        return np.asarray(np.log(seen))
+        return np.asarray(np.log(seen, out=seen))
 
 
 def ways_off(local: Local | None, track: Track) -> Iterator[tuple[float, float, float]]:
@@ -118,12 +138,14 @@ def range_of_strays(track: Track) -> float:
     return float(ordered[-1] - ordered[0]) + 2 * float(np.diff(ordered).max())
 
 
-def _log_rounded(source: Rounded, track: Track, stray: float, expected: Array, near: Array) -> Array:
+def _log_rounded(source: Rounded, track: Track, stray: float, expected: Array, near: Array | None) -> Array:
     log_masses = np.empty_like(expected)
     values = np.array(track.values)
     for place, step in enumerate(source.steps):
         low, high = _interval_nearest(values, step or 0)
-        centre = expected[place] + np.clip(_middle_of(low, high) - expected[place], -near[place], near[place])
+        centre = expected[place]
+        if near is not None:
+            centre = centre + np.clip(_middle_of(low, high) - centre, -near[place], near[place])
         sd = source.sd[place]
         log_masses[place] = _log_normal_mass((low - centre) / sd, (high - centre) / sd)
     return _with_stray(log_masses, stray, float(len(values)))
@@ -160,7 +182,10 @@ def _log_normal_mass(low: Array, high: Array) -> Array:
 def _with_stray(log_seen: Array, stray: float, span: float) -> Array:
     if stray == 0:
         return log_seen
-    return np.asarray(np.log((1 - stray) * np.exp(log_seen) + stray / span))
+    seen = np.exp(log_seen, out=log_seen)
+    seen *= 1 - stray
+    seen += stray / span
+    return np.asarray(np.log(seen, out=seen))
 
 
 def _flush_table(source: Flush, track: Track) -> Array:
