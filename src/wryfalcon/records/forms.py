@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from django import forms
 from django.db.models import Exists, OuterRef, QuerySet, Subquery
 
@@ -33,12 +35,8 @@ class RecordsForm(forms.Form):
     back = forms.ChoiceField(label="Came back", choices=BACK, required=False)
 
     def tags(self) -> QuerySet[Tag]:
-        """The tags asked for, each with how its last good key was proven and whether one of its keys came back."""
-        passed = Proof.objects.filter(piece__tag=OuterRef("pk"), passed=True).order_by("-pk")
-        tags = Tag.objects.select_related("customer", "family_record").annotate(
-            proven_by=Subquery(passed.values("proven_by")[:1]),
-            came_back=Exists(Tag.objects.filter(brought_back_from=OuterRef("pk"))),
-        )
+        """The tags asked for."""
+        tags = Tag.objects.all()
         self.is_valid()
         said = self.cleaned_data
         for name, field in (("customer", "customer"), ("state", "state")):
@@ -50,10 +48,19 @@ class RecordsForm(forms.Form):
             )
             tags = tags.filter(family_record__in=editions)  # by whichever they were made
         if said.get("proven"):
-            tags = tags.filter(proven_by=None if said["proven"] == "not" else said["proven"])
+            tags = told_of(tags).filter(proven_by=None if said["proven"] == "not" else said["proven"])
         if said.get("back"):
-            tags = tags.filter(came_back=said["back"] == "yes")
+            tags = told_of(tags).filter(came_back=said["back"] == "yes")
         return tags
+
+
+def told_of(tags: QuerySet[Tag]) -> QuerySet[Any]:
+    """Each of these with how its last good key was proven, and whether one of its keys came back."""
+    passed = Proof.objects.filter(piece__tag=OuterRef("pk"), passed=True).order_by("-pk")
+    return tags.annotate(
+        proven_by=Subquery(passed.values("proven_by")[:1]),
+        came_back=Exists(Tag.objects.filter(brought_back_from=OuterRef("pk"))),
+    )
 
 
 def proven_words(tag: Tag) -> str:

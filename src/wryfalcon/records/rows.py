@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import dataclass
 
+from django.db.models import QuerySet
+
 from wryfalcon.accounts.models import User
 from wryfalcon.bench.models import Settlement, Tag
 from wryfalcon.drawings.cut_key import BARE, CutKey, draw_cut_key
@@ -12,7 +14,8 @@ from wryfalcon.drawings.key import KeyDrawing
 from wryfalcon.drawings.paper import DESK, laid_on
 from wryfalcon.log.actions import write_down
 from wryfalcon.log.models import Event
-from wryfalcon.records.forms import proven_words
+from wryfalcon.prepared import prepared
+from wryfalcon.records.forms import proven_words, told_of
 
 
 @dataclass(frozen=True)
@@ -25,11 +28,16 @@ class RecordRow:
     is_covered: bool  # the drawing is of its blank
 
 
-def rows_of(tags: Iterable[Tag], *, uncovered: bool) -> list[RecordRow]:
-    """The rows of a page of tags, their keys drawn as they were settled where that was asked for."""
-    found = list(tags)
+def rows_of(tags: Iterable[int], *, uncovered: bool) -> list[RecordRow]:
+    """The rows of a page of tags, by their keys, newest first; drawn as they were settled where that was asked for."""
+    found = _told(tuple(tags))
     settled = _values(found) if uncovered else {}
     return [RecordRow(tag, proven_words(tag), _drawn(tag, settled.get(tag.pk)), tag.pk not in settled) for tag in found]
+
+
+@prepared
+def _told(tags: tuple[int, ...]) -> QuerySet[Tag]:
+    return told_of(Tag.objects.filter(pk__in=tags).select_related("customer", "family_record"))
 
 
 def note_uncovered(actor: User, rows: Iterable[RecordRow]) -> None:

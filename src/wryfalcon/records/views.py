@@ -28,7 +28,7 @@ A_PAGE = 25
 def history(request: PersonRequest) -> HttpResponse:
     """Every tag, newest first; those that a smith asks for. Their keys are drawn in answer to a POST, written down."""
     asked = RecordsForm(request.GET)
-    page = Paginator(asked.tags(), A_PAGE).get_page(request.GET.get("page"))
+    page = Paginator(asked.tags().values_list("pk", flat=True), A_PAGE).get_page(request.GET.get("page"))
     kept = request.GET.copy()
     kept.pop("page", None)
     uncovered = request.method == "POST"

@@ -6,12 +6,14 @@ from collections import defaultdict
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from datetime import datetime
+from typing import Any
 
-from django.db.models import F
+from django.db.models import F, QuerySet
 
 from keycore.reading.evidence import Spread
 from keycore.reading.wear import worn_after
 from wryfalcon.bench.models import Sighting, SourceKind
+from wryfalcon.prepared import prepared
 
 MEASURED = (SourceKind.CALIPERS, SourceKind.PROBE)
 
@@ -33,14 +35,7 @@ class BroughtBack:
 
 def brought_back(made_at: Mapping[int, datetime]) -> dict[int, BroughtBack]:
     """What was measured of these pieces' keys when they came back, by piece; given is when each was made."""
-    seen = Sighting.objects.filter(
-        source__tag__made_by__in=made_at, source__kind__in=MEASURED, source__removed=False, withdrawn=False,
-        value__isnull=False, source__tag__family_record__slug=F("source__tag__made_by__tag__family_record__slug"),
-        source__tag__family_record__unit=F("source__tag__made_by__tag__family_record__unit"),
-    )  # fmt: skip
-    rows = seen.order_by("at").values_list(
-        "source__tag__made_by", "source__tag__number", "at", "source__track", "space", "value"
-    )
+    rows = _measured(tuple(made_at))
     found: dict[int, BroughtBack] = {}
     for piece, tag, at, track, space, value in rows:
         assert value is not None  # asked for
@@ -48,3 +43,16 @@ def brought_back(made_at: Mapping[int, datetime]) -> dict[int, BroughtBack]:
         back.tag, back.measured_at = tag, at
         back.values[track, space].append(value)
     return found
+
+
+@prepared
+def _measured(pieces: tuple[int, ...]) -> QuerySet[Sighting, tuple[Any, ...]]:
+    """The piece that came back, its tag, when, the track and space, and the value that was read of it."""
+    seen = Sighting.objects.filter(
+        source__tag__made_by__in=pieces, source__kind__in=MEASURED, source__removed=False, withdrawn=False,
+        value__isnull=False, source__tag__family_record__slug=F("source__tag__made_by__tag__family_record__slug"),
+        source__tag__family_record__unit=F("source__tag__made_by__tag__family_record__unit"),
+    )  # fmt: skip
+    return seen.order_by("at").values_list(
+        "source__tag__made_by", "source__tag__number", "at", "source__track", "space", "value"
+    )
