@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import numpy as np
 import pytest
 from scipy.special import stdtrit
@@ -293,3 +295,76 @@ def test_intervals_hold_what_they_say() -> None:
         low, high = follow_course(keys[:50], [], QUIET).interval(30)
         held += low <= true[79] <= high
     assert 0.82 <= held / 120 <= 0.97  # three sd of 120 tries about 0.90
+
+
+def _walls(a: float, w: float, *, seats: tuple[float, ...] = (0.0, 0.0), sd: float = 0.0, seed: int = 1) -> list[Any]:
+    """Keys with walls on both sides of a groove, as an axis off by ``a`` and a mill worn by 2 ``w`` make them."""
+    noise = np.random.default_rng(seed)
+    wanted = [(4.0 + 3.0 * n, 3.1 - 0.3 * (n * 2 % 3), 1) for n in range(5)]  # metal below: higher leaves more
+    wanted += [(4.0 + 3.0 * n, 5.2 + 0.3 * (n % 3), -1) for n in range(5)]  # metal above: higher leaves less
+    return [
+        [MeasuredCut(x, v, v + a + w * metal + seat + noise.normal(0, sd), metal=metal) for x, v, metal in wanted]
+        for seat in seats
+    ]
+
+
+def test_walls_on_both_sides_tell_a_worn_mill_from_an_axis_that_is_off() -> None:
+    """By hand: a mill 0.05 smaller leaves 0.025 on each wall, an axis 0.02 too high lifts both. The walls below lie
+    0.02 + 0.025 = 0.045 too high, those above 0.02 - 0.025 = -0.005 too low; half their sum is the axis, half their
+    difference the metal left."""
+    step, noise = Adjustment(0.01, 0.01), Noise(0.01, 0.005)
+    both = _walls(0.02, 0.025)
+    assert [round(cut.measured_value - cut.value, 6) for cut in (both[0][0], both[0][5])] == [0.045, -0.005]
+    fit = fit_trim(both, Tolerance(0.1, 0.1), step, noise)
+    assert fit.offset is not None
+    assert fit.per_wall is not None
+    assert fit.offset.value == pytest.approx(0.02)
+    assert fit.per_wall.value == pytest.approx(0.025)
+    assert fit.depth_adjust == pytest.approx(-0.02)
+    assert fit.advice == Advice.ADJUST, "the metal left on a wall is within the tolerance"
+    worn = fit_trim(_walls(0.0, 0.12), Tolerance(0.1, 0.1), step, noise)
+    assert worn.advice == Advice.SERVICE, "0.12 on each wall is no offset's to mend"
+    assert worn.depth_adjust == 0.0, "and the axis is not off"
+
+
+def test_walls_of_one_side_leave_the_mill_untold() -> None:
+    below = [[cut for cut in key if cut.metal == 1] for key in _walls(0.02, 0.025)]
+    fit = fit_trim(below, Tolerance(0.1, 0.1), Adjustment(0.01, 0.01), Noise(0.01, 0.005))
+    assert fit.per_wall is None
+    assert "one side only" in fit.left_out["per_wall"]
+    assert fit.offset is not None
+    assert fit.offset.value == pytest.approx(0.045), "both of them, as the axis"
+
+
+def test_walls_are_weighed_as_the_whole_covariance_weighs_them() -> None:
+    """Against generalised least squares with the full covariance inverted (Aitken 1936; any textbook)."""
+    noise = Noise(0.012, 0.02)
+    keys = _walls(0.03, -0.02, seats=(0.02, -0.01, 0.005), sd=0.012, seed=4)
+    fit = fit_trim(keys, Tolerance(0.5, 0.5), Adjustment(0.01, 0.01), noise)
+    cuts = [(key, cut) for key, every in enumerate(keys) for cut in every]
+    e = np.array([cut.measured_value - cut.value for _, cut in cuts])
+    x, v, metal = (np.array([getattr(cut, name) for _, cut in cuts]) for name in ("space", "value", "metal"))
+    for side in (1, -1):
+        v[metal == side] -= v[metal == side].mean()
+    design = np.column_stack([np.ones_like(e), x - x.mean(), v, metal])
+    of_key = np.array([key for key, _ in cuts])
+    inverse = np.linalg.inv(noise.sd**2 * np.eye(len(e)) + noise.seat_sd**2 * (of_key[:, None] == of_key[None, :]))
+    covariance = np.linalg.inv(design.T @ inverse @ design)
+    terms = covariance @ design.T @ inverse @ e
+    for term, value in zip((fit.offset, fit.per_space, fit.per_depth, fit.per_wall), terms, strict=True):
+        assert term is not None
+        assert term.value == pytest.approx(value)
+    assert fit.per_wall is not None
+    assert fit.per_wall.high - fit.per_wall.low == pytest.approx(2 * 1.959964 * covariance[3, 3] ** 0.5, rel=1e-5)
+
+
+def test_the_metal_left_on_walls_is_where_its_interval_says_19_times_in_20() -> None:
+    noise = Noise(0.012, 0.02)
+    seats = np.random.default_rng(8).normal(0, noise.seat_sd, (300, 2))
+    held = 0
+    for seed, (one, other) in enumerate(seats):
+        keys = _walls(0.01, 0.02, seats=(float(one), float(other)), sd=noise.sd, seed=seed)
+        fit = fit_trim(keys, Tolerance(0.5, 0.5), Adjustment(0.01, 0.01), noise)
+        assert fit.per_wall is not None
+        held += fit.per_wall.low <= 0.02 <= fit.per_wall.high
+    assert 270 <= held <= 299, "of 300, 285 are expected; 4 standard deviations are 15"

@@ -31,6 +31,7 @@ class MeasuredCut:
     value: float  # meant
     measured_value: float | None = None
     measured_space: float | None = None
+    metal: int = 0  # of a wall: 1 where a larger value leaves more metal, -1 where it leaves less; 0 for no wall
 
 
 @dataclass(frozen=True, slots=True)
@@ -92,6 +93,7 @@ class Trim:
     space_adjust: float
     advice: Advice
     left_out: Mapping[str, str] = field(default_factory=lambda: MappingProxyType({}))
+    per_wall: Term | None = None  # metal left on every wall, whichever side its metal is on: a mill worn smaller
 
 
 @dataclass(frozen=True)
@@ -102,12 +104,17 @@ class _Errors:
     x: Array
     v: Array
     key: NDArray[np.intp]
+    metal: Array  # (m,) of a wall, which way leaves more metal
 
 
 def fit_trim(
     keys: Sequence[Sequence[MeasuredCut]], tolerance: Tolerance, adjust: Adjustment, noise: Noise | None = None
 ) -> Trim:
     """Fit depth errors e = a + b (x - mean x) + c (v - mean v) and position errors s = p + g (x - mean x).
+
+    Walls of both sides add w m, m 1 where a larger value leaves more metal and -1 where it leaves less: an axis or
+    a face that is off moves all of them the same way, a mill worn smaller by 2 w leaves w on each. The mean of v is
+    then each side's own, so that w is what the sides differ by. Of walls on one side only it is left out.
 
     Ordinary least squares with Student t intervals on the residuals; with ``noise`` generalised
     least squares, covariance sd^2 I + seat_sd^2 within each key, and normal intervals. Where what is
@@ -116,7 +123,8 @@ def fit_trim(
     means scatter more than it allows 95 times in 100, the offset's interval is at least that of Student's t
     over the means. ``left_out`` names either. The offsets -a and -p are rounded to the smallest adjustment,
     and given only where the interval excludes zero and the offset is at least half an adjustment. A term in
-    x or v whose effect over the cuts given exceeds the tolerance, interval excluding zero, means service.
+    x or v whose effect over the cuts given exceeds the tolerance, or w that does, interval excluding zero, means
+    service.
 
     Arguments: ``keys`` (k,), the cuts of each, one clamping each; ``tolerance``, ``adjust`` and ``noise`` in
     the same unit. Returns a Trim. Raises InputError when nothing at all was measured.
@@ -132,7 +140,8 @@ def fit_trim(
     spaces = _errors(keys, lambda cut: None if cut.measured_space is None else cut.measured_space - cut.space)
     if not len(depths.e) and not len(spaces.e):
         raise InputError("keys", "nothing was measured")
-    of_depth = _fit(depths, {"offset": np.ones_like(depths.e), "per_space": depths.x, "per_depth": depths.v}, noise)
+    columns = {"offset": np.ones_like(depths.e), "per_space": depths.x, "per_depth": depths.v}
+    of_depth = _fit(depths, columns | ({"per_wall": depths.metal} if depths.metal.any() else {}), noise)
     of_space = _fit(spaces, {"space_offset": np.ones_like(spaces.e), "space_scale": spaces.x}, noise)
     terms: dict[str, Term | None] = {}
     left_out: dict[str, str] = {}
@@ -141,7 +150,7 @@ def fit_trim(
             terms[name] = found
             continue
         left_out[name] = found
-        if name in TERMS:
+        if "." not in name:
             terms[name] = None
     depth_adjust = _adjustment(terms["offset"], adjust.depth_step)
     space_adjust = _adjustment(terms["space_offset"], adjust.space_step)
@@ -149,6 +158,7 @@ def fit_trim(
         _matters(terms["per_space"], depths.x, tolerance.value)
         or _matters(terms["per_depth"], depths.v, tolerance.value)
         or _matters(terms["space_scale"], spaces.x, tolerance.space)
+        or _matters(terms.get("per_wall"), np.array([0.0, 1.0]), tolerance.value)
     )
     told = terms["offset"] if len(depths.e) else terms["space_offset"]
     if beyond:
@@ -159,7 +169,7 @@ def fit_trim(
         advice = Advice.UNKNOWN if told is None else Advice.LEAVE
     return Trim(
         terms["offset"], terms["per_space"], terms["per_depth"], terms["space_offset"], terms["space_scale"],
-        depth_adjust, space_adjust, advice, MappingProxyType(left_out),
+        depth_adjust, space_adjust, advice, MappingProxyType(left_out), terms.get("per_wall"),
     )  # fmt: skip
 
 
@@ -217,13 +227,15 @@ def _means(keys: Sequence[Sequence[MeasuredCut]]) -> list[tuple[float, int, int]
 
 def _errors(keys: Sequence[Sequence[MeasuredCut]], error_of: Callable[[MeasuredCut], float | None]) -> _Errors:
     rows = [
-        (error, cut.space, cut.value, key)
+        (error, cut.space, cut.value, key, cut.metal)
         for key, cuts in enumerate(keys)
         for cut in cuts
         if (error := error_of(cut)) is not None
     ]
-    e, x, v = (np.array([row[part] for row in rows], dtype=float) for part in range(3))
-    return _Errors(e, _centred(x), _centred(v), np.array([row[3] for row in rows], dtype=np.intp))
+    e, x, v, metal = (np.array([row[part] for row in rows], dtype=float) for part in (0, 1, 2, 4))
+    for side in np.unique(metal):
+        v[metal == side] = _centred(v[metal == side])
+    return _Errors(e, _centred(x), v, np.array([row[3] for row in rows], dtype=np.intp), metal)
 
 
 def _centred(column: Array) -> Array:
@@ -239,7 +251,8 @@ def _fit(errors: _Errors, columns: Mapping[str, Array], noise: Noise | None) -> 
         return dict.fromkeys(columns, "none was measured")
     found: dict[str, Term | str] = {name: why for name, column in columns.items() if (why := _untold(name, column))}
     kept = {name: column for name, column in columns.items() if name not in found}
-    if len(kept) == 3 and np.linalg.matrix_rank(np.column_stack([_unit(c) for c in kept.values()]), tol=RANK) < 3:
+    unit = np.column_stack([_unit(column) for column in kept.values()])
+    if {"per_space", "per_depth"} <= kept.keys() and np.linalg.matrix_rank(unit, tol=RANK) < len(kept):
         for name in ("per_space", "per_depth"):
             found[name] = "position and depth change together in these cuts"
             del kept[name]
@@ -305,6 +318,8 @@ def _untold(name: str, column: Array) -> str:
     """Why a column tells nothing by itself, "" when it does."""
     if name in ("offset", "space_offset"):
         return ""
+    if name == "per_wall":
+        return "" if len(np.unique(column)) > 1 else "walls of one side only: a worn mill looks just like the axis"
     if not column.any():
         return "all cuts are at one depth" if name == "per_depth" else "all cuts are at one position"
     return ""

@@ -177,9 +177,9 @@ def may_do(user: Any, act: str) -> bool:
 
 
 @pass_context
-def clamped(context: Context, clamping: Any, space: int, of: Coordinate) -> str:
+def clamped(context: Context, clamping: Any, number: int, of: Coordinate) -> str:
     """What one clamping's cut measured, finely; a dash for none."""
-    value, _ = clamping.values.get(space, (None, None))
+    value, _ = clamping.values.get(number, (None, None))
     return shown_fine(context, value, of)
 
 

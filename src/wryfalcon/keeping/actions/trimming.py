@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
+from itertools import pairwise
 from math import isfinite
 
 from django.db import transaction
@@ -11,6 +12,7 @@ from django.utils import timezone
 
 from keycore.errors import InputError
 from keycore.family import Track
+from keycore.kind import Surface
 from keycore.rules import NO_RULES, breaks
 from wryfalcon.accounts.models import User
 from wryfalcon.bench.actions.read import labels_typed
@@ -18,12 +20,21 @@ from wryfalcon.bench.actions.settle import Choice, settle
 from wryfalcon.bench.actions.take_in import TagDetails, take_in
 from wryfalcon.bench.models import OnBench, Tag
 from wryfalcon.keeping.queries.course import course_of, noise_of
-from wryfalcon.keeping.queries.trimming import CLAMPINGS, TrimState, best_test_key, can_be_cut
+from wryfalcon.keeping.queries.trimming import (
+    CLAMPINGS,
+    PlannedTestCut,
+    TrimState,
+    best_test_key,
+    can_be_cut,
+    planned_cuts,
+    wall_across,
+)  # fmt: skip
 from wryfalcon.lengths import figure
 from wryfalcon.library.models import FamilyRecord
 from wryfalcon.log.actions import write_down
 from wryfalcon.log.models import Event
 from wryfalcon.machines.models import JawSide, Machine, MachineOffset, OffsetChange, Trim, TrimReading
+from wryfalcon.machines.queries.fittings import makes
 from wryfalcon.refusal import NotDone, OnlyPartly
 
 FARTHEST = 3.0  # mm: an offset beyond this is a typing mistake
@@ -36,6 +47,14 @@ class ClampingReadings:
 
     value: float | None
     position: float | None = None
+
+
+NOT_MEASURED = ClampingReadings(None)
+
+
+def cut_name(trim: Trim, cut: PlannedTestCut) -> str:
+    """A cut of a test key as it is called: with its wall, where two are measured."""
+    return f"{cut.track} {cut.space}" if trim.beside else str(cut.space)
 
 
 @transaction.atomic
@@ -54,21 +73,25 @@ def begin_trim(
     cannot tell enough, or a bitting it does not allow.
     """
     family = record.family
-    track = family.tracks[0]
-    steps = _own_steps(track, own) if own.strip() else _best_steps(machine, record)
+    track, across = family.tracks[0], wall_across(family)
+    if family.kind.surface == Surface.GROOVE and not makes(machine, side, family):
+        raise NotDone("Choose the face of the clamp that its blade lies flat on: its axis across makes the walls.")
+    steps = _own_steps(track, own) if own.strip() else _best_steps(machine, record, track)
     trim = Trim.objects.create(
         machine=machine, gauge=family.gauge, family_record=record, track=track.name, steps=steps,
+        beside=across.name if across is not None else "",
+        steps_beside=_best_steps(machine, record, across) if across is not None else [],
         jaw_side=side, cutter=machine.fitted, is_check=is_check, by=actor,
     )  # fmt: skip
     write_down(Event.TRIM_BEGUN, actor, machine=str(machine), family=str(record), is_check=is_check)
     return trim
 
 
-def _best_steps(machine: Machine, record: FamilyRecord) -> list[int]:
+def _best_steps(machine: Machine, record: FamilyRecord, track: Track) -> list[int]:
     family = record.family
     noise = noise_of(machine, course_of(machine, family.gauge).fitted)
     try:
-        return list(best_test_key(record.document, family.tracks[0].name, noise, CLAMPINGS).steps)
+        return list(best_test_key(record.document, track.name, noise, CLAMPINGS).steps)
     except InputError as error:
         raise NotDone(f"{record} cannot be trimmed by: {error.reason}.") from None
 
@@ -102,11 +125,10 @@ def hang_test_key(actor: User, trim: Trim, clampings: int = CLAMPINGS) -> Tag:
         authority="the shop's own test key", quantity=clampings, note="Clamp each key anew.",
     )  # fmt: skip
     tag = take_in(actor, job)
-    labels = record.family.track(trim.track).labels
     bitting = {track.name: [track.labels[0]] * len(track.spaces) for track in record.family.tracks}
-    settle(
-        actor, tag, Choice(bitting={**bitting, trim.track: [labels[step] for step in trim.steps]}, reason="test key")
-    )
+    for cut in planned_cuts(trim):
+        bitting[cut.track][cut.space - 1] = cut.label
+    settle(actor, tag, Choice(bitting=bitting, reason="test key"))
     trim.tag = tag
     trim.save()
     return tag
@@ -127,32 +149,36 @@ def try_caliper(actor: User, trim: Trim, known_size: float, known_read: float) -
 def measure_clamping(
     actor: User, trim: Trim, clamping: int, cuts: Mapping[int, ClampingReadings], *, is_partly: bool = False
 ) -> None:
-    """Keep what was measured of one clamping, in the place of what was kept of it before.
+    """Keep what was measured of one clamping, by the number of the cut, in the place of what was kept of it before.
 
     Raises NotDone for nothing, for some cuts only unless that ``is_partly`` meant, or a cut far from its
     target: a misread, or another key.
     """
     _check_open(trim)
-    track = trim.family_record.family.track(trim.track)
-    given = {space: cut for space, cut in cuts.items() if cut.value is not None or cut.position is not None}
+    family, planned = trim.family_record.family, planned_cuts(trim)
+    given = {number: cut for number, cut in cuts.items() if cut.value is not None or cut.position is not None}
     if not given:
         raise NotDone("Type at least one cut.")
-    gap = max(abs(a - b) for a, b in zip(track.values, track.values[1:], strict=False))
-    for space, cut in given.items():
-        target = track.values[trim.steps[space - 1]]
-        if cut.value is not None and (not isfinite(cut.value) or abs(cut.value - target) > 3 * gap):
+    for wanted in planned:
+        values, value = family.track(wanted.track).values, given.get(wanted.number, NOT_MEASURED).value
+        gap = max(abs(a - b) for a, b in pairwise(values))
+        if value is not None and (not isfinite(value) or abs(value - wanted.value) > 3 * gap):
             raise NotDone(
-                f"Cut {space} is far from the {figure(trim.family_record.family.depth, target)} it should be: "
+                f"Cut {cut_name(trim, wanted)} is far from the {figure(family.depth, wanted.value)} it should be: "
                 "measure it again, or is it another key?"
             )
-    without = [str(space) for space in range(1, len(trim.steps) + 1) if space not in given]
+    without = [cut_name(trim, wanted) for wanted in planned if wanted.number not in given]
     if without and not is_partly:
         raise OnlyPartly(f"Cut {', '.join(without)} of this clamping is not measured. Measure it, or keep it as it is.")
     TrimReading.objects.filter(trim=trim, clamping=clamping).update(withdrawn=True)
     TrimReading.objects.bulk_create(
-        TrimReading(trim=trim, clamping=clamping, space=space, value=cut.value, position=cut.position, by=actor)
-        for space, cut in given.items()
-    )
+        TrimReading(
+            trim=trim, clamping=clamping, track="" if wanted.track == trim.track else wanted.track,
+            space=wanted.space, value=cut.value, position=cut.position, by=actor,
+        )
+        for wanted in planned
+        if (cut := given.get(wanted.number)) is not None
+    )  # fmt: skip
     write_down(Event.TRIM_MEASURED, actor, machine=str(trim.machine), clamping=clamping, cuts=len(given))
 
 
@@ -181,8 +207,10 @@ def close_trim(actor: User, state: TrimState, *, apply: bool) -> OffsetChange | 
         offset, _ = MachineOffset.objects.get_or_create(
             machine=trim.machine, gauge=trim.gauge, jaw_side=trim.jaw_side, family_record=None
         )
-        adjust = fit.depth_adjust * (1.0 if state.falls_when_deeper else -1.0)
-        turned = adjust if trim.machine.screw_lead else 0.0  # then the number stays, the screw moves
+        adjust = fit.depth_adjust * state.to_values
+        turned = (
+            adjust if trim.machine.screw_lead and not state.is_of_walls else 0.0
+        )  # then the number stays, the screw moves
         after = (offset.value + adjust - turned, offset.space + fit.space_adjust)
         change = change_offset(actor, offset, *after, why="trimmed by measured keys", trim=trim, turned=turned)
     trim.verdict, trim.closed_at = fit.advice.value, timezone.now()

@@ -33,6 +33,8 @@ CLAMPINGS = 2  # fewer cannot tell a badly seated key from a machine out of true
 class PlannedTestCut:
     """One cut of the test key, family unit."""
 
+    number: int  # among all that are measured
+    track: str
     space: int
     label: str
     position: float
@@ -41,7 +43,7 @@ class PlannedTestCut:
 
 @dataclass(frozen=True)
 class MeasuredClamping:
-    """One clamping's measurements, by space: value and position, family unit."""
+    """One clamping's measurements, by the number of the cut: value and position, family unit."""
 
     number: int
     values: dict[int, tuple[float | None, float | None]]
@@ -67,9 +69,20 @@ class TrimState:
     worn: str | None = None  # what speaks for another wheel before anything is adjusted
 
     @property
-    def falls_when_deeper(self) -> bool:
-        """Whether a deeper cut has the smaller value."""
-        return self.family.track(self.trim.track).falls_when_deeper
+    def is_of_walls(self) -> bool:
+        """Whether walls are measured, as far across as they lie, instead of what an edge has left."""
+        return self.family.kind.surface == Surface.GROOVE
+
+    @property
+    def to_values(self) -> float:
+        """What turns an adjustment into the offset's own way: -1 where an edge's values grow with depth."""
+        return 1.0 if self.is_of_walls or self.family.track(self.trim.track).falls_when_deeper else -1.0
+
+    @property
+    def worn_by(self) -> float:
+        """How much smaller the mill is than it was entered, mm, by what both walls say; 0 where that is not told."""
+        left = self.fit.per_wall if self.fit is not None else None
+        return 2 * left.value if left is not None and left.excludes_zero else 0.0
 
     @property
     def can_apply(self) -> bool:
@@ -114,9 +127,8 @@ class TrimState:
 def trim_state(trim: Trim) -> TrimState:
     """Work a trim out."""
     family = trim.family_record.family
-    track = family.track(trim.track)
-    planned = _planned(track, trim.steps)
-    clampings = [*_typed(trim), *_from_tag(trim)]
+    planned = planned_cuts(trim)
+    clampings = [*_typed(trim, planned), *_from_tag(trim, planned)]
     noise = noise_of(trim.machine, course_of(trim.machine, trim.gauge).fitted)
     fit, problem = None, ""
     keys = [_as_cuts(trim, family, planned, each) for each in clampings]
@@ -145,6 +157,8 @@ def trim_state(trim: Trim) -> TrimState:
 
 def _worn(fit: Fit | None, keys: Sequence[Sequence[MeasuredCut]], family: Family, noise: Noise) -> str | None:
     """What the test keys say against the wheel: cuts deep beside steep neighbours, and no error with depth instead."""
+    if not isinstance(family.tracks[0].tool, Wheel):
+        return None
     if fit is None or family.tolerance is None or (fit.per_depth is not None and fit.per_depth.excludes_zero):
         return None
     by_wheel = [key for key in map(key_of_wheel, keys) if key is not None]
@@ -169,41 +183,58 @@ def can_be_cut(trim: Trim) -> bool:
 
 
 def families_to_trim_by(sides: Sequence[JawSide]) -> list[FamilyRecord]:
-    """The families whose test keys tell the terms apart: edges, and tubular keys where a clamp holds them."""
+    """The families whose test keys tell the terms apart: edges; ends of tubes and walls where a clamp holds them."""
     surfaces = {Surface.EDGE} | ({Surface.END} if any(side.clamp_id for side in sides) else set())
+    surfaces |= {Surface.GROOVE} if any(side.cuts_across for side in sides) else set()
     records = families_of(tuple(kind.id for kind in kinds() if kind.surface in surfaces))
     return [r for r in records if len(r.family.tracks[0].spaces) > 2 and r.family.tolerance]
 
 
-def _planned(track: Track, steps: Sequence[int]) -> tuple[PlannedTestCut, ...]:
-    return tuple(
-        PlannedTestCut(space, track.labels[step], track.spaces[space - 1], track.values[step])
-        for space, step in enumerate(steps, start=1)
-    )
+def wall_across(family: Family) -> Track | None:
+    """The wall of the same face that stands across the first track's groove, its metal on the other side."""
+    first = family.tracks[0]
+    if family.kind.surface != Surface.GROOVE:
+        return None
+    across = (t for t in family.tracks if t.face == first.face and t.falls_when_deeper != first.falls_when_deeper)
+    return next((track for track in across if len(track.spaces) > 2), None)
 
 
-def _typed(trim: Trim) -> list[MeasuredClamping]:
+def planned_cuts(trim: Trim) -> tuple[PlannedTestCut, ...]:
+    """The cuts of a trim's test key, those of the wall beside after its own."""
+    family, found = trim.family_record.family, list[PlannedTestCut]()
+    for name, steps in ((trim.track, trim.steps), (trim.beside, trim.steps_beside)):
+        for space, step in enumerate(steps, start=1):
+            track = family.track(name)
+            place, value = track.spaces[space - 1], track.values[step]
+            found.append(PlannedTestCut(len(found) + 1, name, space, track.labels[step], place, value))
+    return tuple(found)
+
+
+def _typed(trim: Trim, planned: Sequence[PlannedTestCut]) -> list[MeasuredClamping]:
     kept: defaultdict[int, dict[int, tuple[float | None, float | None]]] = defaultdict(dict)
+    number = {(cut.track, cut.space): cut.number for cut in planned}
     for reading in TrimReading.objects.filter(trim=trim, withdrawn=False):
-        kept[reading.clamping][reading.space] = (reading.value, reading.position)
+        place = reading.track or trim.track, reading.space
+        kept[reading.clamping][number[place]] = (reading.value, reading.position)
     return [MeasuredClamping(number, values) for number, values in sorted(kept.items())]
 
 
-def _from_tag(trim: Trim) -> list[MeasuredClamping]:
+def _from_tag(trim: Trim, planned: Sequence[PlannedTestCut]) -> list[MeasuredClamping]:
     """The keys of the trim's own tag as they were proven, each a clamping; repeats meaned."""
     if trim.tag is None:
         return []
     values = ProofValue.objects.filter(
         piece__tag=trim.tag, piece__state=PieceState.FINISHED, piece__machine=trim.machine, withdrawn=False,
-        track=trim.track, piece__onto=None,
+        track__in=(trim.track, trim.beside or trim.track), piece__onto=None,
     )  # fmt: skip
+    number = {(cut.track, cut.space): cut.number for cut in planned}
     seen: defaultdict[int, defaultdict[int, list[tuple[float, float | None]]]] = defaultdict(lambda: defaultdict(list))
-    in_turn = values.order_by("piece", "id").values_list("piece", "space", "value", "position")
-    for piece, space, value, position in in_turn:
-        seen[piece][space].append((value, position))
+    in_turn = values.order_by("piece", "id").values_list("piece", "track", "space", "value", "position")
+    for piece, track, space, value, position in in_turn:
+        seen[piece][number[track, space]].append((value, position))
     return [
-        MeasuredClamping(number, {space: _mean(readings) for space, readings in cuts.items()}, from_tag=True)
-        for number, cuts in enumerate(seen.values(), start=1)
+        MeasuredClamping(key, {cut: _mean(readings) for cut, readings in cuts.items()}, from_tag=True)
+        for key, cuts in enumerate(seen.values(), start=1)
     ]
 
 
@@ -216,12 +247,13 @@ def _mean(readings: list[tuple[float, float | None]]) -> tuple[float, float | No
 def _as_cuts(
     trim: Trim, family: Family, planned: Sequence[PlannedTestCut], clamping: MeasuredClamping
 ) -> list[MeasuredCut]:
-    """A clamping in millimetres on one edge, shallow positive, the caliper's own error taken off."""
-    to_machine, edge = family.space.to_machine, shallow_mm(family)
+    """A clamping in mm, the caliper's own error taken off: on one edge, shallow positive; walls as they lie."""
+    is_wall = family.kind.surface == Surface.GROOVE
+    to_machine, edge = family.space.to_machine, edge_mm(family) if is_wall else shallow_mm(family)
     zero = 0.0 if clamping.from_tag else zero_mm(trim, family)
     found = []
     for cut in planned:
-        value, position = clamping.values.get(cut.space, (None, None))
+        value, position = clamping.values.get(cut.number, (None, None))
         if value is not None or position is not None:
             measured = None if value is None else value * edge + zero
             found.append(
@@ -230,6 +262,7 @@ def _as_cuts(
                     cut.value * edge,
                     measured,
                     None if position is None else to_machine(position),
+                    metal=(1 if family.track(cut.track).falls_when_deeper else -1) if is_wall else 0,
                 )
             )
     return found

@@ -2,19 +2,22 @@
 
 from __future__ import annotations
 
+from collections import defaultdict
 from math import sqrt
 
 from keycore.proving.verdict import COVERAGE, judge
 from wryfalcon.drawings.cut_key import BARE, CutKey, draw_cut_key
 from wryfalcon.drawings.errors import ErrorStrip, draw_errors
 from wryfalcon.drawings.key import KeyDrawing
-from wryfalcon.keeping.queries.proven import shallow_mm, zero_mm
+from wryfalcon.keeping.queries.proven import edge_mm, shallow_mm, zero_mm
 from wryfalcon.keeping.queries.trimming import TrimState
 
 
 def drawn_test_key(state: TrimState) -> KeyDrawing | None:
     """The key as it is to be cut; None for a kind that is not drawn."""
-    wanted = {state.trim.track: [cut.value for cut in state.planned]}
+    wanted: defaultdict[str, list[float]] = defaultdict(list)
+    for cut in state.planned:
+        wanted[cut.track].append(cut.value)
     return draw_cut_key(state.trim.family_record.document, CutKey.of(wanted), BARE, state.trim.track)
 
 
@@ -31,14 +34,14 @@ def drawn_test_errors(state: TrimState) -> ErrorStrip | None:
 
 
 def errors_of(state: TrimState) -> list[tuple[int, float]]:
-    """Each cut that was measured, and its mean error, family unit, the caliper's own taken off what was typed."""
-    zero = zero_mm(state.trim, state.family) / shallow_mm(state.family)
+    """Each cut of the first track that was measured, and its mean error, family unit, the caliper's own taken off."""
+    zero = zero_mm(state.trim, state.family) / edge_mm(state.family) * state.to_values
     found = []
-    for cut in state.planned:
+    for cut in [cut for cut in state.planned if cut.track == state.trim.track]:
         read = [
             value - cut.value + (0.0 if each.from_tag else zero)
             for each in state.clampings
-            if (value := each.values.get(cut.space, (None, None))[0]) is not None
+            if (value := each.values.get(cut.number, (None, None))[0]) is not None
         ]
         if read:
             found.append((cut.space, sum(read) / len(read)))

@@ -35,10 +35,16 @@ def terms_of(state: TrimState) -> tuple[ShownTerm, ...]:
     if fit is None:
         return ()
     why = fit.left_out
+    what, error, far = (
+        ("Offset across", "Error across", "how far across it lies") if state.is_of_walls
+        else ("Depth offset", "Depth error", "how deep it goes")
+    )  # fmt: skip
+    left = _term(f"Metal left on every wall, {unit}", fit.per_wall, why.get("per_wall", ""), mm_as_shown)
     return (
-        _term(f"Depth offset, {unit}", fit.offset, why.get("offset", ""), mm_as_shown),
-        _term("Depth error for what lies along the blade", fit.per_space, why.get("per_space", "")),
-        _term("Depth error for how deep it goes", fit.per_depth, why.get("per_depth", "")),
+        _term(f"{what}, {unit}", fit.offset, why.get("offset", ""), mm_as_shown),
+        *([left] if state.is_of_walls else []),
+        _term(f"{error} for what lies along the blade", fit.per_space, why.get("per_space", "")),
+        _term(f"{error} for {far}", fit.per_depth, why.get("per_depth", "")),
         _term(f"Position offset, {unit}", fit.space_offset, why.get("space_offset", ""), mm_as_shown),
         _term("Spacing, for what lies along the blade", fit.space_scale, why.get("space_scale", "")),
     )
@@ -65,17 +71,18 @@ def advice_of(state: TrimState) -> str:
         return _odd(state)
     if state.seats_worse and fit.advice != Advice.ADJUST:
         return SCATTERS
-    off = _error(fit.offset.value)
+    off = _error(state, fit.offset.value)
     if state.trim.is_check:
         if state.is_true:
             return f"True, as far as one key can tell: {off}."
-        return f"Not true: {off}. Bottom the blank and cut again; if it stays, trim it."
+        again = "Clean the face, lay the blade flat" if state.is_of_walls else "Bottom the blank"
+        return f"Not true: {off}. {again} and cut again; if it stays, trim it."
     if state.worn is not None:
         return f"This is not an adjustment: {state.worn}, so look at the wheel and change it."
     if fit.advice == Advice.SERVICE:
         return f"This is not an adjustment: {'; '.join(_beyond(state, fit))}."
     if fit.advice == Advice.ADJUST:
-        return f"{_what_is_off(fit)}. {by_hand(state)}"
+        return f"{_what_is_off(state, fit)}. {by_hand(state)}"
     if state.more_wanted:
         more = f"{state.more_wanted} more clamping{'s' if state.more_wanted > 1 else ''}"
         return f"Leave it alone for now: {off} may be nothing. {more} would settle it."
@@ -86,6 +93,9 @@ def _odd(state: TrimState) -> str:
     """One clamping that disagrees with the others."""
     assert state.odd is not None
     disagree = f"This is not an adjustment: the clampings disagree, and clamping {state.odd.number}"
+    if state.is_of_walls:
+        how = "lies below the other" if len(state.clampings) == 2 else "lies away from the others"
+        return f"{disagree} {how}. Clean the clamp’s face and the blade, lay it flat against its stop, and cut again."
     if not state.odd_is_deep:
         return (
             f"{disagree} alone is shallow. Nothing leaves metal on one key only: check the measuring, knife edges in "
@@ -95,10 +105,11 @@ def _odd(state: TrimState) -> str:
     return f"{disagree} is {how}. Take it back, bottom a blank against the back of the jaw, and cut again."
 
 
-def _what_is_off(fit: Fit) -> str:
+def _what_is_off(state: TrimState, fit: Fit) -> str:
     parts = []
     if fit.depth_adjust and fit.offset:
-        parts.append(f"It cuts {_error(fit.offset.value)}")
+        cuts = "Every wall lies" if state.is_of_walls else "It cuts"
+        parts.append(f"{cuts} {_error(state, fit.offset.value)}")
     if fit.space_adjust and fit.space_offset:
         way = "from the gauge" if fit.space_offset.value > 0 else "towards the gauge"
         parts.append(f"the cuts sit {say_mm(abs(fit.space_offset.value))} {way}")
@@ -111,8 +122,10 @@ def by_hand(state: TrimState) -> str:
     if fit is None:
         return ""
     if fit.depth_adjust:
-        sign = 1.0 if state.falls_when_deeper else -1.0
-        steps.append(f"Depth{_axis(state, 1)}: {turn_words(machine, fit.depth_adjust, sign)}")
+        if state.is_of_walls:
+            steps.append(f"Across{_axis(state, 1)}: add {say_mm(fit.depth_adjust, signed=True)} to the offset")
+        else:
+            steps.append(f"Depth{_axis(state, 1)}: {turn_words(machine, fit.depth_adjust, state.to_values)}")
     if fit.space_adjust:
         dial = dial_words(machine.space_dial, fit.space_adjust)
         add = f"add {say_mm(fit.space_adjust, signed=True)} to the offset{dial}"
@@ -135,14 +148,35 @@ def _beyond(state: TrimState, fit: Fit) -> list[str]:
     v = [state.family.depth.to_machine(cut.value) for cut in state.planned]
     if fit.per_space and fit.per_space.excludes_zero:
         grows = say_mm(abs(fit.per_space.value) * (max(x) - min(x)))
-        found.append(f"the error grows by {grows} along the blade, so square the jaw and sight the millings")
+        square = "touch the clamp’s face off at both ends" if state.is_of_walls else "square the jaw"
+        found.append(f"the error grows by {grows} along the blade, so {square} and sight the millings")
     if fit.per_depth and fit.per_depth.excludes_zero:
         grows = say_mm(abs(fit.per_depth.value) * (max(v) - min(v)))
         found.append(f"the error grows by {grows} with depth, so have the depth axis serviced")
+    if walls := walls_of(state):
+        found.append(f"{walls[0].lower()}{walls[1:].rstrip('.')}")
     if fit.space_scale and fit.space_scale.excludes_zero:
         found.append("the spacing itself is off, so have that axis serviced")
     return found
 
 
-def _error(value: float) -> str:
+def _error(state: TrimState, value: float) -> str:
+    if state.is_of_walls:
+        return f"{say_mm(abs(value))} {'away from' if value > 0 else 'towards'} the reference edge"
     return f"{say_mm(abs(value))} {'shallow' if value > 0 else 'deep'}"
+
+
+def walls_of(state: TrimState) -> str:
+    """What both walls say of the mill, "" where they say nothing."""
+    if not state.worn_by:
+        return ""
+    if state.worn_by < 0:
+        return (
+            f"Every wall is cut {say_mm(-state.worn_by / 2)} too far, whichever side its metal is on: the mill is "
+            f"{say_mm(-state.worn_by)} larger than was said, or runs out. Measure it across its flutes; no offset "
+            "mends it."
+        )
+    return (
+        f"Every wall has {say_mm(state.worn_by / 2)} of metal left, whichever side its metal is on: the mill is worn "
+        f"{say_mm(state.worn_by)} smaller. Measure it and put its own diameter in, or a new mill; no offset mends it."
+    )

@@ -11,7 +11,7 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
 from keycore.coordinate import Coordinate
-from keycore.kind import Surface
+from keycore.machines.trim import Advice
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.bench.actions.prove import read_caliper as ask_caliper
 from wryfalcon.bench.models import Piece, PieceState
@@ -20,14 +20,15 @@ from wryfalcon.keeping.actions.trimming import (
     ClampingReadings,
     begin_trim,
     close_trim,
+    cut_name,
     hang_test_key,
     measure_clamping,
     try_caliper,
     withdraw_clamping,
 )
-from wryfalcon.keeping.queries.trimming import CLAMPINGS, TrimState, can_be_cut, trim_state
+from wryfalcon.keeping.queries.trimming import CLAMPINGS, TrimState, can_be_cut, planned_cuts, trim_state
 from wryfalcon.keeping.shown.test_key import drawn_test_errors, drawn_test_key
-from wryfalcon.keeping.shown.trim import advice_of, terms_of
+from wryfalcon.keeping.shown.trim import advice_of, terms_of, walls_of
 from wryfalcon.lengths import NotALength, can_measure, meant_in_other_unit, parse_value, split_lengths
 from wryfalcon.library.models import FamilyRecord
 from wryfalcon.machines.models import Machine, Trim
@@ -104,15 +105,15 @@ def measured(request: PersonRequest, pk: int) -> HttpResponse:
     try:
         if not number.isdecimal() or not 1 <= int(number[:4]) <= MOST_CLAMPINGS:
             raise NotDone(f"At most {MOST_CLAMPINGS} clampings.")
-        family, spaces = trim.family_record.family, range(1, len(trim.steps) + 1)
-        near = can_measure(family, family.track(trim.track))
-        values, positions = (_spread(request, letter, len(trim.steps)) for letter in "vp")
+        family, planned = trim.family_record.family, planned_cuts(trim)
+        values, positions = (_spread(request, letter, len(planned)) for letter in "vp")
         cuts = {
-            space: ClampingReadings(
-                _value(request, values[space - 1], family.depth, f"Cut {space}", near),
-                _value(request, positions[space - 1], family.space, f"Position of cut {space}"),
+            cut.number: ClampingReadings(
+                _value(request, value, family.depth, f"Cut {name}", can_measure(family, family.track(cut.track))),
+                _value(request, position, family.space, f"Position of cut {name}"),
             )
-            for space in spaces
+            for cut, value, position in zip(planned, values, positions, strict=True)
+            for name in [cut_name(trim, cut)]
         }
         measure_clamping(request.user, trim, int(number), cuts, is_partly="partly" in request.POST)
     except NotDone as refusal:
@@ -182,16 +183,24 @@ def _page(
 ) -> HttpResponse:
     given = typed or {}
     number = max((each.number for each in state.clampings if not each.from_tag), default=0) + 1
-    rows = [(cut, given.get(f"v{cut.space}", ""), given.get(f"p{cut.space}", "")) for cut in state.planned]
+    rows = [
+        (cut, cut_name(state.trim, cut), given.get(f"v{cut.number}", ""), given.get(f"p{cut.number}", ""))
+        for cut in state.planned
+    ]
     context = {
         "state": state, "advice": advice_of(state), "terms": terms_of(state),
         "trim": state.trim, "machine": state.trim.machine, "family": state.family, "rows": rows,
-        "is_of_walls": state.family.kind.surface == Surface.GROOVE,
+        "is_of_one_wall": state.is_of_walls and not state.trim.beside, "walls": _walls(state),
         "clamping": given.get("clamping", number), "problem": problem, "enough": CLAMPINGS,
         "can_be_cut": can_be_cut(state.trim), "positions_typed": any(position for *_, position in rows),
         "is_partly": is_partly, "key": drawn_test_key(state), "errors": drawn_test_errors(state), **_test_keys(state),
     }  # fmt: skip
     return render(request, "keeping/trim.html", context, status=422 if problem else 200)
+
+
+def _walls(state: TrimState) -> str:
+    """What both walls say of the mill, where the advice is of something else."""
+    return walls_of(state) if state.fit is not None and state.fit.advice != Advice.SERVICE else ""
 
 
 def _test_keys(state: TrimState) -> dict[str, Any]:

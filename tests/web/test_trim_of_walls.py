@@ -1,0 +1,142 @@
+"""Trims by keys with walls: both sides of a groove tell a worn mill from a face that is off."""
+
+from __future__ import annotations
+
+import pytest
+from django.test import Client
+
+from conftest import BenchMachine
+from web.jobs import People, asked, by, carded, followed, on_the_line, panel, pass_time, sent
+from web.test_bench import words
+from wryfalcon.bench.actions.prove import read_caliper
+from wryfalcon.bench.actions.settle import read_back
+from wryfalcon.bench.models import PieceState, Tag
+from wryfalcon.demonstration.making import family_record
+from wryfalcon.keeping.actions.trimming import begin_trim, hang_test_key
+from wryfalcon.keeping.queries.trimming import planned_cuts, trim_state
+from wryfalcon.machines.models import JawSide, Machine, MachineOffset, Trim, TrimReading
+from wryfalcon.machines.queries.offsets import offsets_for
+from wryfalcon.refusal import NotDone
+
+pytestmark = pytest.mark.django_db
+
+
+@pytest.fixture
+def gannet(people: People) -> Machine:
+    return Machine.objects.get(name="Old Gannet")
+
+
+def face_of(machine: Machine) -> JawSide:
+    return JawSide.objects.select_related("clamp", "machine").get(machine=machine, clamp__name="Face clamp", name="1")
+
+
+def begun(smith: Client, machine: Machine, **more: str) -> Trim:
+    posted = {"family": str(family_record("lamphouse-six").pk), "side": str(face_of(machine).pk), **more}
+    smith.post(f"/machines/{machine.pk}/trim", posted)
+    return Trim.objects.latest("pk")
+
+
+def measure(smith: Client, trim: Trim, clamping: int, across: float, left: float, *, without: str = "") -> str:
+    """Type a clamping of an axis that is ``across`` off and a mill that leaves so much metal on every wall, mm."""
+    track = {track.name: track for track in trim.family_record.family.tracks}
+    typed = {
+        f"v{cut.number}": f"{cut.value + across + left * (1 if track[cut.track].falls_when_deeper else -1):.4f}"
+        for cut in planned_cuts(trim)
+        if cut.track != without
+    }
+    posted = {"clamping": str(clamping), "typed_in": "mm", **typed}
+    return " ".join(smith.post(f"/machines/trims/{trim.pk}/measured", posted, follow=True).content.decode().split())
+
+
+def test_a_face_that_is_off_is_put_right_and_a_worn_mill_named_beside_it(smith: Client, gannet: Machine) -> None:
+    trim = begun(smith, gannet)
+    assert (trim.track, trim.beside) == ("A", "B")
+    page = words(smith, f"/machines/trims/{trim.pk}")
+    assert "B 6" in page, "the cuts of the wall across are measured too"
+    assert "lay the blade flat on it" in page
+    measure(smith, trim, 1, 0.041, 0.026)
+    said = measure(smith, trim, 2, 0.039, 0.024)
+    assert "the mill is worn" in said
+    assert "no offset mends it" in said
+    said = words(smith, f"/machines/trims/{trim.pk}")
+    assert "Every wall lies" in said
+    assert "away from the reference edge" in said
+    assert "Across, axis Y for Face clamp, face 1: add" in said
+    smith.post(f"/machines/trims/{trim.pk}/close", {"apply": "1"})
+    offset = MachineOffset.objects.get(machine=gannet, jaw_side=face_of(gannet), family_record=None)
+    assert offset.value == pytest.approx(-0.04, abs=0.011), "as far as the axis is off, none of the mill"
+    record = family_record("lamphouse-six")
+    assert offsets_for(gannet, trim.gauge, face_of(gannet), record).value == pytest.approx(offset.value)
+
+
+def test_a_mill_worn_beyond_the_tolerance_is_no_adjustment(smith: Client, gannet: Machine) -> None:
+    trim = begun(smith, gannet)
+    measure(smith, trim, 1, 0.0, 0.06)
+    said = measure(smith, trim, 2, 0.002, 0.061)
+    assert "This is not an adjustment: every wall has" in said
+    assert "Put the adjustment in force" not in said
+    mill = trim_state(Trim.objects.get(pk=trim.pk)).worn_by
+    assert mill == pytest.approx(0.121, abs=0.002)
+
+
+def test_one_wall_alone_says_that_it_cannot_tell(smith: Client, gannet: Machine) -> None:
+    trim = begun(smith, gannet)
+    refused = measure(smith, trim, 1, 0.03, 0.02, without="B")
+    assert "B 1" in refused, "what is not measured is named by its wall"
+    assert not TrimReading.objects.filter(trim=trim).exists()
+    for clamping in (1, 2):
+        posted = {"clamping": str(clamping), "typed_in": "mm", "partly": "1", "v1": "3.4"}
+        smith.post(
+            f"/machines/trims/{trim.pk}/measured",
+            posted | {f"v{cut.number}": f"{cut.value + 0.05:.3f}" for cut in planned_cuts(trim) if cut.track == "A"},
+        )
+    fit = trim_state(Trim.objects.get(pk=trim.pk)).fit
+    assert fit is not None
+    assert fit.per_wall is None
+    assert "one side only" in words(smith, f"/machines/trims/{trim.pk}")
+
+
+def test_walls_are_trimmed_only_by_the_clamp_that_makes_them(people: People, gannet: Machine) -> None:
+    jaw = JawSide.objects.filter(machine=gannet, clamp=None).first()
+    for side in (None, jaw):
+        with pytest.raises(NotDone, match="lies flat on"):
+            begin_trim(people["tam"], gannet, family_record("lamphouse-six"), side=side)
+    assert begin_trim(people["tam"], gannet, family_record("lamphouse-six"), side=face_of(gannet)).beside == "B"
+
+
+def test_clampings_that_disagree_are_no_offset_of_a_face(smith: Client, gannet: Machine) -> None:
+    trim = begun(smith, gannet)
+    measure(smith, trim, 1, 0.0, 0.0)
+    said = measure(smith, trim, 2, 0.25, 0.0)
+    assert "This is not an adjustment: the clampings disagree" in said
+    assert "Clean the clamp" in said
+    assert "back of the jaw" not in said
+
+
+def test_keys_milled_by_a_worn_mill_are_measured_and_say_by_how_much(
+    smith: Client, people: People, bench_machine: BenchMachine
+) -> None:
+    """The simulated machine's mill is 0.05 mm smaller than it is told: both walls move apart, the face stays."""
+    machine = on_the_line(bench_machine)
+    panel(bench_machine.port, do="inject", fault="mill_worn", value=0.05)
+    side = face_of(machine)
+    trim = begin_trim(people["tam"], machine, family_record("lamphouse-six"), side=side)
+    tag = hang_test_key(people["tam"], trim)
+    read_back(people["tam"], tag)
+    carded(people, Tag.objects.get(pk=tag.pk), machine)
+    for _ in range(2):
+        tag = Tag.objects.get(pk=tag.pk)
+        piece = asked(people, tag, sent(people, tag), "clamp", "start")
+        while piece.state != PieceState.FINISHED:
+            piece = pass_time(piece, 60)
+            if piece.state == PieceState.TURN:
+                piece = asked(people, tag, piece, "clamp", "start")
+        read_caliper(by(people), tag, piece)
+        followed(piece)
+    state = trim_state(Trim.objects.get(pk=trim.pk))
+    assert len(state.clampings) == 2
+    assert state.fit is not None
+    assert state.fit.per_wall is not None
+    assert state.fit.per_wall.low <= 0.025 <= state.fit.per_wall.high, "half of what the mill lost, on each wall"
+    assert state.worn_by == pytest.approx(0.05, abs=0.02)
+    assert "the mill is worn" in words(smith, f"/machines/trims/{trim.pk}")
