@@ -53,7 +53,7 @@ def environment(**options: Any) -> Environment:
     '345'
     """
     made = Environment(**{**options, "undefined": Nothing})
-    made.filters.update({each.__name__: each for each in FILTERS}, date=_date)
+    made.filters.update({each.__name__: each for each in FILTERS}, date=_date, day=_day, moment=_moment)
     made.globals.update(url=_url, static=lru_cache(static), bench_drawing=drawn.bench_drawing)
     return made
 
@@ -67,3 +67,13 @@ def _url(name: str, *args: Any, **kwargs: Any) -> str:
 def _date(value: date | datetime | None, form: str) -> str:
     """A date, or a moment as the shop's clock has it; far quicker than by Django's letters."""
     return "" if value is None else (localtime(value) if isinstance(value, datetime) else value).strftime(form)
+
+
+def _day(value: date | datetime | None) -> str:
+    """A day with its year."""
+    return _date(value, "%-d %b %Y")
+
+
+def _moment(value: datetime | None) -> str:
+    """A day with its year and the time."""
+    return _date(value, "%-d %b %Y, %H:%M")
