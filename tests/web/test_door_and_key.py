@@ -178,6 +178,8 @@ def test_a_try_of_all_tracks_is_cut_by_a_machine_and_its_outcome_noted(
     gannet = on_the_line(bench_machine)
     trial = listed(smith, lamphouse).next
     assert trial is not None
+    a, b, side = (" ".join(part) for part in (trial.labels[:6], trial.labels[6:12], trial.labels[12:]))
+    assert f"The key is then A {a}, B {b}, S {side}" in words(smith, f"/tags/{lamphouse}/tries", track="")
     alone = smith.post(f"/tags/{lamphouse}/tries/send", {"track": "A", "key": trial.form_value}, follow=True)
     assert "on the sheet of all tracks" in alone.content.decode()
     smith.post(f"/tags/{lamphouse}/tries/send", {"track": "", "key": trial.form_value})

@@ -165,7 +165,7 @@ def trial_rows(trials: tuple[Any, ...]) -> SafeString:
 @lru_cache(maxsize=64)
 def _trial_rows(trials: tuple[Any, ...]) -> SafeString:
     rows = (
-        (number, trial.blank, trial.cut_words, " ".join(trial.labels), chance_words(trial.chance))
+        (number, trial.blank, trial.cut_words, trial.spelled, chance_words(trial.chance))
         for number, trial in enumerate(trials, start=1)
     )
     return format_html_join("", TRIAL_ROW, rows)

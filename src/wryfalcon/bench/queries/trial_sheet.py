@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from itertools import islice
 
 from django.conf import settings
 from django.db.models import QuerySet
@@ -47,6 +48,7 @@ class KeyToTry:
     places: Places
     cuts: tuple[tuple[str, str], ...]  # space as the source counts, and what it is cut to
     labels: tuple[str, ...]
+    spelled: str  # the same, of several tracks each after its name
     chance: float
     stands_for: int  # bittings, more than one with half steps; worked out for the first try alone
 
@@ -344,11 +346,20 @@ def _trials(asked: _Asked, which: str, begun: tuple[Begun, ...], columns: tuple[
             KeyToTry(
                 number, each.blank >= len(begun), each.steps,
                 tuple((columns[n].name, columns[n].words[each.steps[n]]) for n in in_order),
-                tuple([columns[n].words[place] for n, place in enumerate(each.steps)]), left.chances[each.steps],
+                labels := tuple([columns[n].words[place] for n, place in enumerate(each.steps)]),
+                _spelled(asked, labels), left.chances[each.steps],
                 len(left.halving.stands_for(left.candidates, each.steps)) if not found else 1,
             )
         )  # fmt: skip
     return tuple(found)
+
+
+def _spelled(asked: _Asked, labels: Sequence[str]) -> str:
+    if len(asked.tracks) == 1:
+        return " ".join(labels)
+    family, left = parsed(asked.document), iter(labels)
+    parts = ((name, islice(left, len(family.track(name).spaces))) for name in asked.tracks)
+    return ", ".join(f"{name} {' '.join(part)}" for name, part in parts)
 
 
 def cut_words(track: Track, place: int) -> str:
