@@ -151,7 +151,17 @@ def test_a_value_more_than_there_are_cuts_is_no_silent_second_look(at_read: tupl
     smith, tag = at_read
     send(smith.page, [*VALUES, "0.3188"])
     settles(smith.page, tag, ALL)
-    expect(smith.page.locator("[data-queue]")).to_contain_text("Every cut has a value already")
+    line = smith.page.locator("[data-queue] li[data-state=refused]")
+    expect(line).to_contain_text("Every cut has a value already")
+    smith.sees("Every cut has a value: choose one to measure it again")
+    expect(smith.page.locator("input[name=source]").first).not_to_have_value("")  # the page has looked again
+    smith.page.wait_for_timeout(1000)
+    expect(line).to_contain_text("Every cut has a value already")  # of the source that the first value began
+    smith.page.reload()
+    line.get_by_role("button", name="Leave it out").click()
+    expect(line).to_have_count(0)
+    assert kept(tag) == ALL
+    smith.complaints.clear()
 
 
 def test_a_stale_tab_asks_before_a_second_look(at_read: tuple[Smith, Tag]) -> None:

@@ -124,11 +124,20 @@
       } else {
         count(item);
         items = items.filter((each) => each !== item);
+        begin(item, answer.source);
         store(); show();
       }
     }
     sending = false;
     later();
+  }
+
+  /* The first value of a track begins its source: what was typed beside it, and this page, are of that source from then on. */
+  function begin(item, source) {
+    if (item.source || !source) return;
+    const of = form(), is_here = of && place(of) === item.place, own = [item.action, item.track, source].join("|");
+    items.filter((each) => each.place === item.place).forEach((each) => Object.assign(each, { source: `${source}`, place: own }));
+    if (is_here && of.elements.source) of.elements.source.value = source;
   }
 
   function count(item) {

@@ -14,6 +14,7 @@ from django.views.decorators.http import require_GET, require_POST
 from keycore.codes.card import usual_card
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.bench.actions.read import add_values, withdraw
+from wryfalcon.bench.actions.sources import calipers_of
 from wryfalcon.bench.models import CutMark, OnBench, Sighting, Source, SourceKind, Tag, WearGrade
 from wryfalcon.bench.queries.chambers import cylinder_of
 from wryfalcon.bench.queries.evidence import SourceReading
@@ -104,7 +105,8 @@ def type_value(request: PersonRequest, number: int) -> HttpResponse:
         return show_read(request, tag, reading, source, entry)
     says = kept(request, entries, found)
     if wants_json(request):
-        return JsonResponse({"kept": len(entries), "says": says})
+        begun = calipers_of(tag, reading.track.name).pk if entries and not source.record.pk else source.record.pk
+        return JsonResponse({"kept": len(entries), "says": says, "source": begun})
     return to_source(tag, source, f"&cut={_next(source, at, max(1, len(entries)))}")
 
 
