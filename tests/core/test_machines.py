@@ -368,3 +368,52 @@ def test_the_metal_left_on_walls_is_where_its_interval_says_19_times_in_20() -> 
         assert fit.per_wall is not None
         held += fit.per_wall.low <= 0.02 <= fit.per_wall.high
     assert 270 <= held <= 299, "of 300, 285 are expected; 4 standard deviations are 15"
+
+
+def _holes(errors: dict[int, tuple[float, float]], sd: float = 0.0) -> list[list[MeasuredCut]]:
+    """Two keys with holes of two drills, each drill's holes so far off in depth and along, with scatter."""
+    noise = np.random.default_rng(3)
+    wanted = [(4.0 + 3.5 * n, 2.8 - 0.3 * (n * 2 % 3), 0) for n in range(5)]
+    wanted += [(7.5 + 3.5 * n, 2.05 - 0.1 * (n % 3), 1) for n in range(3)]
+    return [
+        [
+            MeasuredCut(x, v, v + deep + noise.normal(0, sd), x + along + noise.normal(0, sd), drill=drill)
+            for x, v, drill in wanted
+            for deep, along in [errors[drill]]
+        ]
+        for _ in range(2)
+    ]
+
+
+def test_a_drill_off_its_centre_is_told_from_an_axis_by_the_other_drills_holes() -> None:
+    """By hand: an axis 0.02 off shifts all holes; a drill that runs 0.1 off its centre shifts its own alone."""
+    keys = _holes({0: (-0.03, 0.02), 1: (0.01, 0.12)})
+    fit = fit_trim(keys, Tolerance(0.1, 0.08), Adjustment(0.01, 0.01), Noise(0.01, 0.005))
+    told = (fit.offset, fit.per_drill, fit.space_offset, fit.space_per_drill)
+    for term, value in zip(told, (-0.03, 0.04, 0.02, 0.1), strict=True):
+        assert term is not None
+        assert term.value == pytest.approx(value)
+    assert fit.advice == Advice.SERVICE, "0.1 beside the axis is more than the tolerance, and no offset's to mend"
+    assert fit.depth_adjust == pytest.approx(0.03)
+
+
+def test_holes_of_two_drills_are_fitted_as_least_squares_fits_them() -> None:
+    """Against numpy's own least squares on the columns as they are written down."""
+    keys = _holes({0: (0.02, 0.01), 1: (-0.05, 0.06)}, sd=0.01)
+    fit = fit_trim(keys, Tolerance(1, 1), Adjustment(0.01, 0.01))
+    cuts = [cut for key in keys for cut in key]
+    x, v, drill = (np.array([getattr(cut, name) for cut in cuts], dtype=float) for name in ("space", "value", "drill"))
+    for tool in (0, 1):
+        v[drill == tool] -= v[drill == tool].mean()
+    deep = np.column_stack([np.ones_like(x), x - x.mean(), v, drill])
+    along = np.column_stack([np.ones_like(x), x - x.mean(), drill])
+    e, s = (
+        np.array([getattr(cut, f"measured_{name}") - getattr(cut, name) for cut in cuts]) for name in ("value", "space")
+    )
+    terms = [*np.linalg.lstsq(deep, e, rcond=None)[0], *np.linalg.lstsq(along, s, rcond=None)[0]]
+    told = (
+        fit.offset, fit.per_space, fit.per_depth, fit.per_drill, fit.space_offset, fit.space_scale, fit.space_per_drill,
+    )  # fmt: skip
+    for term, value in zip(told, terms, strict=True):
+        assert term is not None
+        assert term.value == pytest.approx(value)

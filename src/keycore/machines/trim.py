@@ -32,6 +32,7 @@ class MeasuredCut:
     measured_value: float | None = None
     measured_space: float | None = None
     metal: int = 0  # of a wall: 1 where a larger value leaves more metal, -1 where it leaves less; 0 for no wall
+    drill: int = 0  # 1 for a hole of another drill than the first
 
 
 @dataclass(frozen=True, slots=True)
@@ -94,6 +95,8 @@ class Trim:
     advice: Advice
     left_out: Mapping[str, str] = field(default_factory=lambda: MappingProxyType({}))
     per_wall: Term | None = None  # metal left on every wall, whichever side its metal is on: a mill worn smaller
+    per_drill: Term | None = None  # what the other drill's holes have left beside those of the first
+    space_per_drill: Term | None = None  # and how far along they lie beside those: one of the two runs off its centre
 
 
 @dataclass(frozen=True)
@@ -105,6 +108,7 @@ class _Errors:
     v: Array
     key: NDArray[np.intp]
     metal: Array  # (m,) of a wall, which way leaves more metal
+    drill: Array  # (m,) of a hole, 1 for the other drill
 
 
 def fit_trim(
@@ -114,7 +118,8 @@ def fit_trim(
 
     Walls of both sides add w m, m 1 where a larger value leaves more metal and -1 where it leaves less: an axis or
     a face that is off moves all of them the same way, a mill worn smaller by 2 w leaves w on each. The mean of v is
-    then each side's own, so that w is what the sides differ by. Of walls on one side only it is left out.
+    then each side's own, so that w is what the sides differ by. Of walls on one side only it is left out. Holes of
+    two drills add a term of the other to either: each drill has a length of its own, and one may run off its centre.
 
     Ordinary least squares with Student t intervals on the residuals; with ``noise`` generalised
     least squares, covariance sd^2 I + seat_sd^2 within each key, and normal intervals. Where what is
@@ -141,8 +146,11 @@ def fit_trim(
     if not len(depths.e) and not len(spaces.e):
         raise InputError("keys", "nothing was measured")
     columns = {"offset": np.ones_like(depths.e), "per_space": depths.x, "per_depth": depths.v}
-    of_depth = _fit(depths, columns | ({"per_wall": depths.metal} if depths.metal.any() else {}), noise)
-    of_space = _fit(spaces, {"space_offset": np.ones_like(spaces.e), "space_scale": spaces.x}, noise)
+    columns |= {"per_wall": depths.metal} if depths.metal.any() else {}
+    columns |= {"per_drill": depths.drill} if depths.drill.any() else {}
+    along = {"space_offset": np.ones_like(spaces.e), "space_scale": spaces.x}
+    along |= {"space_per_drill": spaces.drill} if spaces.drill.any() else {}
+    of_depth, of_space = _fit(depths, columns, noise), _fit(spaces, along, noise)
     terms: dict[str, Term | None] = {}
     left_out: dict[str, str] = {}
     for name, found in {**of_depth, **of_space}.items():
@@ -158,7 +166,9 @@ def fit_trim(
         _matters(terms["per_space"], depths.x, tolerance.value)
         or _matters(terms["per_depth"], depths.v, tolerance.value)
         or _matters(terms["space_scale"], spaces.x, tolerance.space)
-        or _matters(terms.get("per_wall"), np.array([0.0, 1.0]), tolerance.value)
+        or _matters(terms.get("per_wall"), ONE, tolerance.value)
+        or _matters(terms.get("per_drill"), ONE, tolerance.value)
+        or _matters(terms.get("space_per_drill"), ONE, tolerance.space)
     )
     told = terms["offset"] if len(depths.e) else terms["space_offset"]
     if beyond:
@@ -170,9 +180,17 @@ def fit_trim(
     return Trim(
         terms["offset"], terms["per_space"], terms["per_depth"], terms["space_offset"], terms["space_scale"],
         depth_adjust, space_adjust, advice, MappingProxyType(left_out), terms.get("per_wall"),
+        terms.get("per_drill"), terms.get("space_per_drill"),
     )  # fmt: skip
 
 
+ONE = np.array([0.0, 1.0])  # what is so of a cut or is not
+APART = {
+    "per_wall": "walls of one side only: a worn mill looks just like the axis",
+    "per_drill": "holes of the other drill only",
+    "space_per_drill": "holes of the other drill only",
+}
+"""Why a term is left out that tells two sorts of cuts apart."""
 DISAGREE = 4.0  # sd of a difference; as far as a key that was not seated (common practice, no source)
 
 
@@ -227,15 +245,16 @@ def _means(keys: Sequence[Sequence[MeasuredCut]]) -> list[tuple[float, int, int]
 
 def _errors(keys: Sequence[Sequence[MeasuredCut]], error_of: Callable[[MeasuredCut], float | None]) -> _Errors:
     rows = [
-        (error, cut.space, cut.value, key, cut.metal)
+        (error, cut.space, cut.value, key, cut.metal, cut.drill)
         for key, cuts in enumerate(keys)
         for cut in cuts
         if (error := error_of(cut)) is not None
     ]
-    e, x, v, metal = (np.array([row[part] for row in rows], dtype=float) for part in (0, 1, 2, 4))
-    for side in np.unique(metal):
-        v[metal == side] = _centred(v[metal == side])
-    return _Errors(e, _centred(x), v, np.array([row[3] for row in rows], dtype=np.intp), metal)
+    e, x, v, metal, drill = (np.array([row[part] for row in rows], dtype=float) for part in (0, 1, 2, 4, 5))
+    for alike in {(side, tool) for *_, side, tool in rows}:
+        own = (metal == alike[0]) & (drill == alike[1])
+        v[own] = _centred(v[own])
+    return _Errors(e, _centred(x), v, np.array([row[3] for row in rows], dtype=np.intp), metal, drill)
 
 
 def _centred(column: Array) -> Array:
@@ -318,8 +337,8 @@ def _untold(name: str, column: Array) -> str:
     """Why a column tells nothing by itself, "" when it does."""
     if name in ("offset", "space_offset"):
         return ""
-    if name == "per_wall":
-        return "" if len(np.unique(column)) > 1 else "walls of one side only: a worn mill looks just like the axis"
+    if name in APART:
+        return "" if len(np.unique(column)) > 1 else APART[name]
     if not column.any():
         return "all cuts are at one depth" if name == "per_depth" else "all cuts are at one position"
     return ""

@@ -26,8 +26,8 @@ from wryfalcon.keeping.queries.trimming import (
     TrimState,
     best_test_key,
     can_be_cut,
+    measured_beside,
     planned_cuts,
-    wall_across,
 )  # fmt: skip
 from wryfalcon.lengths import figure
 from wryfalcon.library.models import FamilyRecord
@@ -39,6 +39,10 @@ from wryfalcon.refusal import NotDone, OnlyPartly
 
 FARTHEST = 3.0  # mm: an offset beyond this is a typing mistake
 SHOP = "The shop itself"
+HOW_HELD = {
+    Surface.GROOVE: "Choose the face of the clamp that its blade lies flat on: its axis across makes the walls.",
+    Surface.HOLE: "Choose the machine’s own jaw, or the whole machine: another clamp’s axes do not drill holes.",
+}
 
 
 @dataclass(frozen=True)
@@ -73,14 +77,14 @@ def begin_trim(
     cannot tell enough, or a bitting it does not allow.
     """
     family = record.family
-    track, across = family.tracks[0], wall_across(family)
-    if family.kind.surface == Surface.GROOVE and not makes(machine, side, family):
-        raise NotDone("Choose the face of the clamp that its blade lies flat on: its axis across makes the walls.")
+    track, beside = family.tracks[0], measured_beside(family)
+    if family.kind.surface in HOW_HELD and not makes(machine, side, family):
+        raise NotDone(HOW_HELD[family.kind.surface])
     steps = _own_steps(track, own) if own.strip() else _best_steps(machine, record, track)
     trim = Trim.objects.create(
         machine=machine, gauge=family.gauge, family_record=record, track=track.name, steps=steps,
-        beside=across.name if across is not None else "",
-        steps_beside=_best_steps(machine, record, across) if across is not None else [],
+        beside=beside.name if beside is not None else "",
+        steps_beside=_best_steps(machine, record, beside) if beside is not None else [],
         jaw_side=side, cutter=machine.fitted, is_check=is_check, by=actor,
     )  # fmt: skip
     write_down(Event.TRIM_BEGUN, actor, machine=str(machine), family=str(record), is_check=is_check)

@@ -74,6 +74,11 @@ class TrimState:
         return self.family.kind.surface == Surface.GROOVE
 
     @property
+    def is_of_holes(self) -> bool:
+        """Whether holes are measured: how deep, and where along the blade."""
+        return self.family.kind.surface == Surface.HOLE
+
+    @property
     def to_values(self) -> float:
         """What turns an adjustment into the offset's own way: -1 where an edge's values grow with depth."""
         return 1.0 if self.is_of_walls or self.family.track(self.trim.track).falls_when_deeper else -1.0
@@ -182,21 +187,29 @@ def can_be_cut(trim: Trim) -> bool:
     return family.kind.cutting is not None and makes(trim.machine, trim.jaw_side, family)
 
 
-def families_to_trim_by(sides: Sequence[JawSide]) -> list[FamilyRecord]:
-    """The families whose test keys tell the terms apart: edges; ends of tubes and walls where a clamp holds them."""
+def families_to_trim_by(sides: Sequence[JawSide], *, drills: bool) -> list[FamilyRecord]:
+    """The families whose test keys tell the terms apart: edges; ends of tubes and walls where a clamp holds them.
+
+    Holes where it ``drills``.
+    """
     surfaces = {Surface.EDGE} | ({Surface.END} if any(side.clamp_id for side in sides) else set())
     surfaces |= {Surface.GROOVE} if any(side.cuts_across for side in sides) else set()
+    surfaces |= {Surface.HOLE} if drills else set()
     records = families_of(tuple(kind.id for kind in kinds() if kind.surface in surfaces))
     return [r for r in records if len(r.family.tracks[0].spaces) > 2 and r.family.tolerance]
 
 
-def wall_across(family: Family) -> Track | None:
-    """The wall of the same face that stands across the first track's groove, its metal on the other side."""
-    first = family.tracks[0]
-    if family.kind.surface != Surface.GROOVE:
+def measured_beside(family: Family) -> Track | None:
+    """What tells the tool's own error from the axis's when it is measured beside the first track; None for no such.
+
+    The wall of the same face across the first track's groove, its metal on the other side; holes of another drill.
+    """
+    first, of_holes = family.tracks[0], family.kind.surface == Surface.HOLE
+    if not (of_holes or family.kind.surface == Surface.GROOVE):
         return None
     across = (t for t in family.tracks if t.face == first.face and t.falls_when_deeper != first.falls_when_deeper)
-    return next((track for track in across if len(track.spaces) > 2), None)
+    others = (track for track in family.tracks if track.tool != first.tool) if of_holes else across
+    return next((track for track in others if len(track.spaces) > 2), None)
 
 
 def planned_cuts(trim: Trim) -> tuple[PlannedTestCut, ...]:
@@ -263,6 +276,7 @@ def _as_cuts(
                     measured,
                     None if position is None else to_machine(position),
                     metal=(1 if family.track(cut.track).falls_when_deeper else -1) if is_wall else 0,
+                    drill=int(family.kind.surface == Surface.HOLE and cut.track != trim.track),
                 )
             )
     return found

@@ -47,6 +47,15 @@ def terms_of(state: TrimState) -> tuple[ShownTerm, ...]:
         _term(f"{error} for {far}", fit.per_depth, why.get("per_depth", "")),
         _term(f"Position offset, {unit}", fit.space_offset, why.get("space_offset", ""), mm_as_shown),
         _term("Spacing, for what lies along the blade", fit.space_scale, why.get("space_scale", "")),
+        *(_of_drills(state, fit) if state.is_of_holes and state.trim.beside else ()),
+    )
+
+
+def _of_drills(state: TrimState, fit: Fit) -> tuple[ShownTerm, ...]:
+    unit, holes = unit_shown(), f"Holes of {state.trim.beside} beside those of {state.trim.track}"
+    return (
+        _term(f"{holes}: metal left, {unit}", fit.per_drill, fit.left_out.get("per_drill", ""), mm_as_shown),
+        _term(f"{holes}: along, {unit}", fit.space_per_drill, fit.left_out.get("space_per_drill", ""), mm_as_shown),
     )
 
 
@@ -153,8 +162,8 @@ def _beyond(state: TrimState, fit: Fit) -> list[str]:
     if fit.per_depth and fit.per_depth.excludes_zero:
         grows = say_mm(abs(fit.per_depth.value) * (max(v) - min(v)))
         found.append(f"the error grows by {grows} with depth, so have the depth axis serviced")
-    if walls := walls_of(state):
-        found.append(f"{walls[0].lower()}{walls[1:].rstrip('.')}")
+    if says := of_tools(state):
+        found.append(f"{says[0].lower()}{says[1:].rstrip('.')}")
     if fit.space_scale and fit.space_scale.excludes_zero:
         found.append("the spacing itself is off, so have that axis serviced")
     return found
@@ -166,8 +175,10 @@ def _error(state: TrimState, value: float) -> str:
     return f"{say_mm(abs(value))} {'shallow' if value > 0 else 'deep'}"
 
 
-def walls_of(state: TrimState) -> str:
-    """What both walls say of the mill, "" where they say nothing."""
+def of_tools(state: TrimState) -> str:
+    """What both walls say of the mill, or the holes of two drills of these, "" where they say nothing."""
+    if state.is_of_holes and state.fit is not None:
+        return " ".join(filter(None, (_off_centre(state, state.fit), _too_long(state, state.fit))))
     if not state.worn_by:
         return ""
     if state.worn_by < 0:
@@ -179,4 +190,30 @@ def walls_of(state: TrimState) -> str:
     return (
         f"Every wall has {say_mm(state.worn_by / 2)} of metal left, whichever side its metal is on: the mill is worn "
         f"{say_mm(state.worn_by)} smaller. Measure it and put its own diameter in, or a new mill; no offset mends it."
+    )
+
+
+def _off_centre(state: TrimState, fit: Fit) -> str:
+    """Which drill's holes are off along the blade beside the other's."""
+    apart, first = fit.space_per_drill, fit.space_offset
+    if apart is None or first is None or not apart.excludes_zero:
+        return ""
+    other_alone = not first.excludes_zero or abs(first.value) < abs(first.value + apart.value)
+    which, off = (state.trim.beside, apart.value) if other_alone else (state.trim.track, -apart.value)
+    way = "from the gauge" if off > 0 else "towards the gauge"
+    return (
+        f"The holes of {which} alone lie {say_mm(abs(off))} {way}: its drill runs off its centre, or was put in "
+        "crooked. Put it in again and drill a flat; no offset mends it."
+    )
+
+
+def _too_long(state: TrimState, fit: Fit) -> str:
+    """Whether the other drill is set deeper or less deep than the first."""
+    apart = fit.per_drill
+    if apart is None or not apart.excludes_zero:
+        return ""
+    how = "shallower" if apart.value > 0 else "deeper"
+    return (
+        f"The holes of {state.trim.beside} are {say_mm(abs(apart.value))} {how} than those of {state.trim.track}, "
+        "beside what was wanted: set that drill’s length by touch again."
     )

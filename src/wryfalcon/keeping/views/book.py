@@ -14,6 +14,7 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
+from keycore.tools import Drill
 from keycore.units import Unit
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs, needs_to_change
 from wryfalcon.bench.actions.copying import put_back
@@ -38,7 +39,17 @@ from wryfalcon.keeping.shown.course import due_words, forecast_words, mark_words
 from wryfalcon.keeping.shown.machine_drawing import machine_picture
 from wryfalcon.lengths import say_mm, unit_shown
 from wryfalcon.machines.actions.care import note_work
-from wryfalcon.machines.models import TRACES, HiddenFault, JawSide, Machine, MachineOffset, OffsetChange, Trim, Work
+from wryfalcon.machines.models import (
+    TRACES,
+    Cutter,
+    HiddenFault,
+    JawSide,
+    Machine,
+    MachineOffset,
+    OffsetChange,
+    Trim,
+    Work,
+)
 from wryfalcon.machines.queries.care import care_of
 from wryfalcon.machines.sentences import home_words
 from wryfalcon.prepared import prepared
@@ -54,12 +65,12 @@ DAYS = "days"
 def show(request: PersonRequest, pk: int) -> HttpResponse:
     """The machine's page; its course is worked out after the page is there."""
     machine = _machine(pk)
-    sides, offsets = _sides(machine), _offsets(machine)
+    sides, offsets, drills = _sides(machine), _offsets(machine), bool(_drills(machine))
     jaw = next((str(side) for side in sides if side.clamp_id is None), "")
     context = {
         "machine": machine, "offsets": offsets, "picture": machine_picture(machine, offsets, jaw),
         "changes": _changes(machine), "trims": _trims(machine),
-        "families": [(record.pk, record.name) for record in families_to_trim_by(sides)],
+        "families": [(record.pk, record.name) for record in families_to_trim_by(sides, drills=drills)],
         "can_practise": _can_practise(machine), "traces": machine.kind in TRACES,
         "sides": [(side.pk, str(side)) for side in sides], "shift": shift_on(machine),
     }  # fmt: skip
@@ -186,6 +197,11 @@ def _machine(pk: int) -> Machine:
 @prepared
 def _fitted(pk: int) -> QuerySet[Machine]:
     return Machine.objects.filter(pk=pk).select_related("fitted")
+
+
+@prepared
+def _drills(machine: Machine) -> QuerySet[Cutter]:
+    return machine.cutters.filter(tool=Drill.name)
 
 
 @prepared

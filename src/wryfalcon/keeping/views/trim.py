@@ -28,7 +28,7 @@ from wryfalcon.keeping.actions.trimming import (
 )
 from wryfalcon.keeping.queries.trimming import CLAMPINGS, TrimState, can_be_cut, planned_cuts, trim_state
 from wryfalcon.keeping.shown.test_key import drawn_test_errors, drawn_test_key
-from wryfalcon.keeping.shown.trim import advice_of, terms_of, walls_of
+from wryfalcon.keeping.shown.trim import advice_of, of_tools, terms_of
 from wryfalcon.lengths import NotALength, can_measure, meant_in_other_unit, parse_value, split_lengths
 from wryfalcon.library.models import FamilyRecord
 from wryfalcon.machines.models import Machine, Trim
@@ -190,17 +190,18 @@ def _page(
     context = {
         "state": state, "advice": advice_of(state), "terms": terms_of(state),
         "trim": state.trim, "machine": state.trim.machine, "family": state.family, "rows": rows,
-        "is_of_one_wall": state.is_of_walls and not state.trim.beside, "walls": _walls(state),
+        "is_of_one_wall": state.is_of_walls and not state.trim.beside, "of_tools": _of_tools(state),
         "clamping": given.get("clamping", number), "problem": problem, "enough": CLAMPINGS,
-        "can_be_cut": can_be_cut(state.trim), "positions_typed": any(position for *_, position in rows),
+        "can_be_cut": can_be_cut(state.trim),
+        "positions_typed": state.is_of_holes or any(position for *_, position in rows),
         "is_partly": is_partly, "key": drawn_test_key(state), "errors": drawn_test_errors(state), **_test_keys(state),
     }  # fmt: skip
     return render(request, "keeping/trim.html", context, status=422 if problem else 200)
 
 
-def _walls(state: TrimState) -> str:
-    """What both walls say of the mill, where the advice is of something else."""
-    return walls_of(state) if state.fit is not None and state.fit.advice != Advice.SERVICE else ""
+def _of_tools(state: TrimState) -> str:
+    """What the keys say of the mill or the drills, where the advice is of something else."""
+    return of_tools(state) if state.fit is not None and state.fit.advice != Advice.SERVICE else ""
 
 
 def _test_keys(state: TrimState) -> dict[str, Any]:

@@ -19,8 +19,10 @@ class Trim(models.Model):
     family_record = models.ForeignKey("library.FamilyRecord", models.PROTECT, related_name="+")
     track = models.CharField(max_length=120)
     steps = models.JSONField(help_text="the test bitting, family order")
-    beside = models.CharField(max_length=120, blank=True, help_text="the wall across the groove, measured with it")
-    steps_beside = models.JSONField(default=list, help_text="the test bitting of that wall, family order")
+    beside = models.CharField(
+        max_length=120, blank=True, help_text="measured with it: the wall across, or holes of another drill"
+    )
+    steps_beside = models.JSONField(default=list, help_text="the test bitting of that track, family order")
     tag = models.ForeignKey("bench.Tag", models.SET_NULL, null=True, related_name="+", help_text="made the test keys")
     jaw_side = models.ForeignKey(JawSide, models.PROTECT, null=True, blank=True, related_name="+")
     cutter = models.ForeignKey(Cutter, models.SET_NULL, null=True, related_name="+", help_text="on it then")
@@ -44,7 +46,7 @@ class TrimReading(models.Model):
 
     trim = models.ForeignKey(Trim, models.CASCADE, related_name="readings")
     clamping = models.PositiveSmallIntegerField()
-    track = models.CharField(max_length=120, blank=True, help_text="the wall beside; none is the trim's own track")
+    track = models.CharField(max_length=120, blank=True, help_text="the one measured beside; none is its own")
     space = models.PositiveSmallIntegerField(help_text="family order, from 1")
     value = models.FloatField(null=True, help_text="family unit")
     position = models.FloatField(null=True, help_text="family unit, from the gauge")

@@ -13,16 +13,16 @@ class Migration(migrations.Migration):
         migrations.AddField(
             model_name='trim',
             name='beside',
-            field=models.CharField(blank=True, help_text='the wall across the groove, measured with it', max_length=120),
+            field=models.CharField(blank=True, help_text='measured with it: the wall across, or holes of another drill', max_length=120),
         ),
         migrations.AddField(
             model_name='trim',
             name='steps_beside',
-            field=models.JSONField(default=list, help_text='the test bitting of that wall, family order'),
+            field=models.JSONField(default=list, help_text='the test bitting of that track, family order'),
         ),
         migrations.AddField(
             model_name='trimreading',
             name='track',
-            field=models.CharField(blank=True, help_text="the wall beside; none is the trim's own track", max_length=120),
+            field=models.CharField(blank=True, help_text='the one measured beside; none is its own', max_length=120),
         ),
     ]
