@@ -37,7 +37,10 @@ def rows_of(tags: Iterable[int], *, uncovered: bool) -> list[RecordRow]:
 
 @prepared
 def _told(tags: tuple[int, ...]) -> QuerySet[Tag]:
-    return told_of(Tag.objects.filter(pk__in=tags).select_related("customer", "family_record"))
+    every = told_of(Tag.objects.filter(pk__in=tags).select_related("customer", "family_record"))
+    return every.only(
+        "number", "title", "state", "taken_in_at", "customer__name", "family_record__name", "family_record__document"
+    )
 
 
 def note_uncovered(actor: User, rows: Iterable[RecordRow]) -> None:
