@@ -9,6 +9,7 @@ from typing import Any
 import pytest
 from django.template import engines
 from django.test import Client, override_settings
+from django.test.utils import override_script_prefix
 
 from wryfalcon.bench.actions.take_in import TagDetails, take_in
 from wryfalcon.demonstration.making import family_record
@@ -56,6 +57,12 @@ def test_moments_are_written_as_the_shops_clock_has_them() -> None:
         assert _written("{{ at|date('%-d %b, %H:%M') }}", at=winter) == "5 Jan, 23:30"
         assert _written("{{ at|date('%-d %b, %H:%M') }}", at=summer) == "6 Jul, 00:30"
     assert _written("{{ on|date('%-d %B %Y') }}", on=date(2026, 2, 3)) == "3 February 2026"
+
+
+def test_addresses_lead_below_wherever_the_application_is_served(owner: Client) -> None:
+    for prefix in ("/", "/falcon/", "/"):
+        with override_script_prefix(prefix):
+            assert f'href="{prefix}library/pier-six"' in owner.get("/library/").content.decode()
 
 
 def test_the_forms_of_a_page_share_a_token_that_is_another_on_every_page(owner: Client) -> None:

@@ -10,7 +10,7 @@ from django.http import HttpRequest
 from django.middleware.csrf import get_token
 from django.template import defaultfilters
 from django.templatetags.static import static
-from django.urls import reverse
+from django.urls import get_script_prefix, reverse
 from django.utils.html import format_html
 from django.utils.timezone import localtime
 from jinja2 import ChainableUndefined, Environment
@@ -58,9 +58,14 @@ def environment(**options: Any) -> Environment:
     return made
 
 
-@lru_cache(maxsize=4096, typed=True)
 def _url(name: str, *args: Any, **kwargs: Any) -> str:
-    """An address: worked out once, since a page names dozens and none of them ever changes."""
+    """An address below wherever the application is served."""
+    return _reversed(get_script_prefix(), name, *args, **kwargs)
+
+
+@lru_cache(maxsize=4096, typed=True)
+def _reversed(_: str, name: str, *args: Any, **kwargs: Any) -> str:
+    """Worked out once, since a page names dozens of addresses and none of them ever changes."""
     return reverse(name, args=args, kwargs=kwargs)
 
 
