@@ -14,7 +14,7 @@ from wryfalcon.bench.models import PieceState, Tag
 from wryfalcon.demonstration.making import family_record
 from wryfalcon.keeping.actions.trimming import begin_trim, hang_test_key
 from wryfalcon.keeping.queries.trimming import planned_cuts, trim_state
-from wryfalcon.machines.models import JawSide, Machine, MachineOffset, Trim, TrimReading
+from wryfalcon.machines.models import JawSide, Machine, MachineOffset, MachineWork, Trim, TrimReading, Work
 from wryfalcon.machines.queries.offsets import offsets_for
 from wryfalcon.refusal import NotDone
 
@@ -111,6 +111,33 @@ def test_clampings_that_disagree_are_no_offset_of_a_face(smith: Client, gannet: 
     assert "This is not an adjustment: the clampings disagree" in said
     assert "Clean the clamp" in said
     assert "back of the jaw" not in said
+
+
+@pytest.mark.parametrize("way", ["another mill", "another tab", "a jam"])
+def test_what_moves_the_machine_after_its_keys_were_measured_puts_nothing_in_force(
+    smith: Client, people: People, gannet: Machine, way: str
+) -> None:
+    trim, other = begun(smith, gannet), begun(smith, gannet)
+    for each in (trim, other):
+        measure(smith, each, 1, 0.041, 0.026)
+        measure(smith, each, 2, 0.039, 0.024)
+    assert "Put the adjustment in force" in words(smith, f"/machines/trims/{trim.pk}")
+    if way == "another tab":
+        smith.post(f"/machines/trims/{other.pk}/close", {"apply": "1"})
+    else:
+        mill = gannet.cutters.filter(tool="mill").exclude(pk=gannet.fitted_id).first()
+        work = Work.SWAPPED if way == "another mill" else Work.JAM
+        MachineWork.objects.create(machine=gannet, what=work, cutter=mill, by=people["tam"])
+    before = list(MachineOffset.objects.order_by("pk").values_list("pk", "value"))
+    said = words(smith, f"/machines/trims/{trim.pk}")
+    assert "Since these keys were measured" in said
+    assert "Put the adjustment in force" not in said
+    assert "the mill is worn" not in said, "it may be another mill by now"
+    smith.post(f"/machines/trims/{trim.pk}/close", {"apply": "1"})
+    assert list(MachineOffset.objects.order_by("pk").values_list("pk", "value")) == before
+    assert Trim.objects.get(pk=trim.pk).closed_at is None
+    smith.post(f"/machines/trims/{trim.pk}/close")
+    assert Trim.objects.get(pk=trim.pk).closed_at is not None, "it can still be left alone"
 
 
 def test_keys_milled_by_a_worn_mill_are_measured_and_say_by_how_much(

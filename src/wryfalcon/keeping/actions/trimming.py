@@ -204,6 +204,8 @@ def close_trim(actor: User, state: TrimState, *, apply: bool) -> OffsetChange | 
         raise NotDone("Measure the test keys first.")
     change = None
     if apply:
+        if state.moved:
+            raise NotDone(f"Since these keys were measured {state.moved}: they say nothing of the machine as it is.")
         if state.odd is not None:
             raise NotDone("The clampings disagree: a badly seated key looks just like a machine out of true.")
         if not state.can_apply:

@@ -7,6 +7,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 
+from django.db.models import Min, Q
+
 from keycore.errors import InputError
 from keycore.family import Family, Tolerance, Track
 from keycore.kind import Surface
@@ -16,14 +18,14 @@ from keycore.machines.trim import Adjustment, Advice, MeasuredCut, Noise, fit_tr
 from keycore.machines.trim import Trim as Fit
 from keycore.machines.wheel import WheelAdvice, WheelSigns, judge_wheel, key_of_wheel, steep_error
 from keycore.tools import Wheel
-from wryfalcon.bench.models import PieceState, ProofValue
+from wryfalcon.bench.models import Piece, PieceState, ProofValue
 from wryfalcon.documents import parsed
 from wryfalcon.keeping.queries.course import course_of, noise_of
 from wryfalcon.keeping.queries.proven import edge_mm, shallow_mm, zero_mm
 from wryfalcon.lengths import say_mm
 from wryfalcon.library.models import FamilyRecord
 from wryfalcon.library.queries.families import families_of
-from wryfalcon.machines.models import JawSide, Trim, TrimReading
+from wryfalcon.machines.models import JawSide, OffsetChange, Trim, TrimReading, Work
 from wryfalcon.machines.queries.fittings import makes
 
 CLAMPINGS = 2  # fewer cannot tell a badly seated key from a machine out of true
@@ -67,6 +69,7 @@ class TrimState:
     odd: MeasuredClamping | None = None  # it disagrees with the others: most likely not seated
     odd_is_deep: bool = True  # else it came out shallow: it was most likely measured wrongly
     worn: str | None = None  # what speaks for another wheel before anything is adjusted
+    moved: str = ""  # what was done to the machine since its keys were measured, "" for nothing
 
     @property
     def is_of_walls(self) -> bool:
@@ -92,7 +95,7 @@ class TrimState:
     @property
     def can_apply(self) -> bool:
         """Whether there is an adjustment to put in force."""
-        if self.fit is None or self.odd is not None or self.worn is not None or self.trim.is_check:
+        if self.fit is None or self.odd is not None or self.worn is not None or self.trim.is_check or self.moved:
             return False
         return bool(self.fit.depth_adjust or self.fit.space_adjust)
 
@@ -157,7 +160,28 @@ def trim_state(trim: Trim) -> TrimState:
         odd=None if odd is None else clampings[odd.place],
         odd_is_deep=odd is not None and odd.is_deep,
         worn=_worn(fit, keys, family, noise),
+        moved=_moved_since(trim, family),
     )
+
+
+def _moved_since(trim: Trim, family: Family) -> str:
+    """What was done to an open trim's machine since the first of its keys: they speak of it as it was before.
+
+    Keys count from when they were sent, by this clock and not the machine's. Those of two drills are made by putting
+    one on for the other.
+    """
+    typed = trim.readings.filter(withdrawn=False).aggregate(first=Min("at"))["first"]
+    made = Piece.objects.filter(tag=trim.tag_id, proof_values__withdrawn=False) if trim.tag_id else Piece.objects.none()
+    first = min(filter(None, (typed, made.aggregate(first=Min("created_at"))["first"])), default=None)
+    if first is None or trim.closed_at is not None:
+        return ""
+    telling = [work for work in Work if work.moves_it or (work == Work.SWAPPED and family.kind.surface != Surface.HOLE)]
+    work = trim.machine.work.filter(what__in=telling, at__gt=first).order_by("-at").first()
+    if work is not None:
+        return Work(work.what).done
+    counting = Q(offset__jaw_side=None) | Q(offset__jaw_side=trim.jaw_side_id)
+    changes = OffsetChange.objects.filter(counting, offset__machine=trim.machine_id, offset__gauge=trim.gauge)
+    return "its offsets were changed" if changes.filter(at__gt=first, undone=False).exists() else ""
 
 
 def _worn(fit: Fit | None, keys: Sequence[Sequence[MeasuredCut]], family: Family, noise: Noise) -> str | None:

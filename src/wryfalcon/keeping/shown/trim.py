@@ -74,6 +74,8 @@ def advice_of(state: TrimState) -> str:
     fit = state.fit
     if fit is None or fit.offset is None:
         return "Nothing is measured yet."
+    if state.moved:
+        return f"Since these keys were measured {state.moved}: begin another trim, with keys cut since."
     if not state.is_enough:
         return NOT_ENOUGH
     if state.odd is not None:
@@ -177,9 +179,9 @@ def _error(state: TrimState, value: float) -> str:
 
 def of_tools(state: TrimState) -> str:
     """What both walls say of the mill, or the holes of two drills of these, "" where they say nothing."""
-    if state.is_of_holes and state.fit is not None:
+    if state.is_of_holes and state.fit is not None and not state.moved:
         return " ".join(filter(None, (_off_centre(state, state.fit), _too_long(state, state.fit))))
-    if not state.worn_by:
+    if not state.worn_by or state.moved:
         return ""
     if state.worn_by < 0:
         return (
