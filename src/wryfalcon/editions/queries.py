@@ -15,6 +15,7 @@ from wryfalcon.bench.models import Settlement, ShopTool, Tag, TagState
 from wryfalcon.codes.models import Series, SeriesState
 from wryfalcon.codes.queries.editions import keys_touched
 from wryfalcon.library.models import EditionState, FamilyRecord
+from wryfalcon.library.queries.families import families_in_force
 from wryfalcon.prepared import prepared
 
 Bitting = Mapping[str, Sequence[str]]
@@ -90,7 +91,7 @@ def beside_force(record: FamilyRecord) -> EditionSeen:
 def waiting_families() -> list[EditionSeen]:
     """Every edition of a family that waits to be put in force."""
     waiting = _waiting()
-    now = {each.slug: each for each in _in_force(tuple({each.slug for each in waiting}))}
+    now = {each.slug: each for each in families_in_force(tuple({each.slug for each in waiting}))}
     return [EditionSeen(record, now[record.slug]) for record in waiting]
 
 
@@ -102,11 +103,6 @@ def waiting_series() -> list[Series]:
 @prepared
 def _waiting() -> QuerySet[FamilyRecord]:
     return FamilyRecord.objects.checked()
-
-
-@prepared
-def _in_force(slugs: tuple[str, ...]) -> QuerySet[FamilyRecord]:
-    return FamilyRecord.objects.in_force().filter(slug__in=slugs)
 
 
 @prepared

@@ -100,12 +100,12 @@ class Ground:
 def ground_of(tag: Tag, piece: Piece, measured: MeasuredKey | None) -> Ground:
     """What is there to judge a key by, its measures given."""
     has_pattern = tag.is_copied or tag.on_bench in IN_HAND
-    locks, trials = tuple(locks_of(tag)), tuple(_trials(piece))
+    locks, trials = tuple(locks_to_work(tag)), tuple(_trials(piece))
     return Ground(measured, easiest_first(locks), trials, has_pattern)
 
 
 @prepared
-def locks_of(tag: Tag) -> QuerySet[Lock]:
+def locks_to_work(tag: Tag) -> QuerySet[Lock]:
     """The locks that a tag's key must work."""
     return tag.locks.all()
 

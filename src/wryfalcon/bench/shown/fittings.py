@@ -14,7 +14,7 @@ from wryfalcon.bench.models import Settlement, Tag
 from wryfalcon.bench.queries.planning import made_tool, plan_of, serves, showing_of
 from wryfalcon.lengths import say_tool
 from wryfalcon.machines.models import Cutter, DriverKind, JawSide, Machine
-from wryfalcon.machines.queries.fittings import makes
+from wryfalcon.machines.queries.fittings import makes, sides_of
 from wryfalcon.prepared import prepared
 
 
@@ -72,11 +72,6 @@ def _cutters_of(machine: Machine) -> QuerySet[Cutter, int]:
     return machine.cutters.values_list("pk", flat=True)
 
 
-@prepared
-def _sides_of(machine: Machine) -> QuerySet[JawSide]:
-    return machine.jaw_sides.select_related("clamp")
-
-
 def fittings_of(tag: Tag, settlement: Settlement | None, machine: Machine) -> Fittings:
     """Every wheel of the shop and every jaw of this machine against a key."""
     own = tag.family.tracks[0].tool
@@ -87,7 +82,7 @@ def fittings_of(tag: Tag, settlement: Settlement | None, machine: Machine) -> Fi
     deepest = _deepest(tag, settlement)
     wanted = tag.guide.get("clamp") or tag.family.setup.get("jaw", "")
     namer = "the guide" if tag.guide.get("clamp") else "the family"
-    sides = [_side(tag, machine, side, deepest, (wanted, namer)) for side in _sides_of(machine)]
+    sides = [_side(tag, machine, side, deepest, (wanted, namer)) for side in sides_of(machine)]
     return Fittings(machine, Options.of(cutters), Options.of(sides))
 
 

@@ -23,7 +23,7 @@ from wryfalcon.bench.actions.settle import (
 )
 from wryfalcon.bench.models import Intent, Settlement, Tag
 from wryfalcon.bench.queries.prospects import COMPENSATE_SHARE, choice_of, options_of
-from wryfalcon.bench.queries.proving import locks_of
+from wryfalcon.bench.queries.proving import locks_to_work
 from wryfalcon.bench.queries.reading import TrackReading, factory_values, readings_of, track_of
 from wryfalcon.bench.sentences import influence_words, sentence_of
 from wryfalcon.bench.views.stage import (
@@ -68,7 +68,7 @@ def settle_stage(request: PersonRequest, number: int) -> HttpResponse:
         "key": key_of(tag, factory_values(readings), track=reading.track.name),
         "strip": strip_of(reading, at or None),
         "sentence": sentence_of(reading, shop_unit(request)),
-        "options": options_of(tag, readings, locks_of(tag), deeper_by),
+        "options": options_of(tag, readings, locks_to_work(tag), deeper_by),
         "deeper_by": show_value(tag.family.depth, deeper_by, shop_unit(request), fine=True),
         "codes": _codes(reading),
         "unread": [r.track.name for r in readings if r.steps is None],

@@ -8,6 +8,7 @@ from django.db.models import QuerySet
 
 from wryfalcon.codes.models import Series
 from wryfalcon.library.models import EditionState, FamilyRecord
+from wryfalcon.library.queries.families import families_in_force
 from wryfalcon.prepared import prepared
 
 
@@ -35,7 +36,7 @@ def editions_to_make_by(series: Iterable[Series]) -> dict[int, FamilyRecord]:
     """
     every = list(series)
     slugs = tuple({each.family_record.slug for each in every})
-    now = {record.slug: record for record in _in_force(slugs)}
+    now = {record.slug: record for record in families_in_force(slugs)}
     made_by = {}
     for each in every:
         own = each.family_record
@@ -47,8 +48,3 @@ def editions_to_make_by(series: Iterable[Series]) -> dict[int, FamilyRecord]:
 def edition_to_make_by(series: Series) -> FamilyRecord:
     """The same of one series."""
     return editions_to_make_by([series])[series.pk]
-
-
-@prepared
-def _in_force(slugs: tuple[str, ...]) -> QuerySet[FamilyRecord]:
-    return FamilyRecord.objects.in_force().filter(slug__in=slugs)

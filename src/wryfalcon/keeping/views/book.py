@@ -43,7 +43,6 @@ from wryfalcon.machines.models import (
     TRACES,
     Cutter,
     HiddenFault,
-    JawSide,
     Machine,
     MachineOffset,
     OffsetChange,
@@ -51,6 +50,7 @@ from wryfalcon.machines.models import (
     Work,
 )
 from wryfalcon.machines.queries.care import care_of
+from wryfalcon.machines.queries.fittings import sides_of
 from wryfalcon.machines.sentences import home_words
 from wryfalcon.prepared import prepared
 from wryfalcon.refusal import NotDone
@@ -65,7 +65,7 @@ DAYS = "days"
 def show(request: PersonRequest, pk: int) -> HttpResponse:
     """The machine's page; its course is worked out after the page is there."""
     machine = _machine(pk)
-    sides, offsets, drills = _sides(machine), _offsets(machine), bool(_drills(machine))
+    sides, offsets, drills = sides_of(machine), _offsets(machine), bool(_drills(machine))
     jaw = next((str(side) for side in sides if side.clamp_id is None), "")
     context = {
         "machine": machine, "offsets": offsets, "picture": machine_picture(machine, offsets, jaw),
@@ -202,11 +202,6 @@ def _fitted(pk: int) -> QuerySet[Machine]:
 @prepared
 def _drills(machine: Machine) -> QuerySet[Cutter]:
     return machine.cutters.filter(tool=Drill.name)
-
-
-@prepared
-def _sides(machine: Machine) -> QuerySet[JawSide]:
-    return machine.jaw_sides.select_related("clamp")
 
 
 @prepared

@@ -17,6 +17,12 @@ def families_of(kinds: tuple[str, ...]) -> QuerySet[FamilyRecord]:
     return FamilyRecord.objects.in_force().filter(kind__in=kinds)
 
 
+@prepared
+def families_in_force(slugs: tuple[str, ...]) -> QuerySet[FamilyRecord]:
+    """The editions in force of these families."""
+    return FamilyRecord.objects.in_force().filter(slug__in=slugs)
+
+
 def families_by_pk(pks: tuple[int, ...]) -> dict[int, FamilyRecord]:
     """Editions of families by what other rows name them by."""
     return {record.pk: record for record in _families(pks)}

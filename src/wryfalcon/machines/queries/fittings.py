@@ -5,12 +5,15 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from django.db.models import QuerySet
+
 from keycore.cutting.commands import AxisMap
 from keycore.family import Family
 from keycore.kind import Surface
 from keycore.machines.touch import ShapeMatch, match_shapes
 from keycore.tools import Wheel
 from wryfalcon.machines.models import ACROSS_AXES, TURNING_AXES, Cutter, Follower, JawSide, Machine
+from wryfalcon.prepared import prepared
 
 DEEPEST_CUT_MM = 3.0  # of an ordinary key; common practice, no source
 
@@ -30,6 +33,12 @@ class WayOfHolding:
     def lies_flat(self) -> bool:
         """Whether a blade lies flat in it, so that its faces are touched off."""
         return bool(self.faces) and self.depth_axis in ACROSS_AXES
+
+
+@prepared
+def sides_of(machine: Machine) -> QuerySet[JawSide]:
+    """Every slot of its jaw and face of its clamps, each with its clamp."""
+    return machine.jaw_sides.select_related("clamp")
 
 
 def holdings_of(machine: Machine) -> list[WayOfHolding]:
