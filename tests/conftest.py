@@ -9,6 +9,10 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
+from hypothesis import settings
+
+settings.register_profile("falcon", deadline=None)  # how quick a machine is, is no property of the code
+settings.load_profile("falcon")
 
 os.environ.setdefault("DJANGO_ALLOW_ASYNC_UNSAFE", "true")  # the browser driver runs an event loop of its own
 

@@ -6,6 +6,7 @@ import json
 import socket
 import socketserver
 import threading
+import time
 from collections.abc import Callable
 from datetime import UTC, datetime
 from typing import Any
@@ -51,6 +52,24 @@ class Listening:
         self.server.server_close()
 
 
+def _renamed(answer: bytes) -> bytes:
+    """An answer whose log has another name this once."""
+    told = json.loads(answer)
+    told["status"]["log"] = f"x{time.monotonic_ns()}"
+    return json.dumps(told).encode() + b"\n"
+
+
+ODD_ANSWERS: dict[str, Callable[[bytes], bytes]] = {
+    "mutated": lambda answer: answer[: len(answer) // 2] + b"\xff" + answer[len(answer) // 2 + 1 :],
+    "junk": lambda answer: b"\x00\x7f]]}{ \xff\n",
+    "deep": lambda answer: b"[" * 100_000 + b"\n",
+    "half": lambda answer: answer[: len(answer) // 2],
+    "another log": _renamed,
+    "never": lambda answer: answer,
+}
+"""What a line may make of an answer that the machine gave."""
+
+
 class LosingLine(Listening):
     """A line to a machine that loses answers after the machine has acted, or requests before, or is slow."""
 
@@ -73,9 +92,9 @@ class LosingLine(Listening):
         if self.times and json.loads(line)["do"] == self.loses:
             self.times -= 1
             return None
-        if befalls == "slow":
-            threading.Event().wait(0.4)
-        return None if befalls == "answer lost" else answer
+        if befalls in ("slow", "never"):
+            threading.Event().wait(0.4 if befalls == "slow" else 3.0)  # a follower waits two seconds
+        return None if befalls == "answer lost" else ODD_ANSWERS.get(befalls, bytes)(answer)
 
 
 class Liar(Listening):

@@ -26,7 +26,10 @@ VICTIMS = (
     ("machine",), ("machine",), ("follower",), ("follower",), ("application",), ("machine", "follower"),
     ("application", "follower"), ("application", "machine"),
 )  # fmt: skip
-LOSSES = (("request lost", 0.03), ("answer lost", 0.05), ("slow", 0.04))
+LOSSES = (
+    ("request lost", 0.03), ("answer lost", 0.05), ("slow", 0.04), ("mutated", 0.01), ("junk", 0.01), ("deep", 0.01),
+    ("half", 0.01), ("never", 0.003), ("another log", 0.01),
+)  # fmt: skip
 PATIENCE = 420.0  # seconds that the tags left have once the kills are over
 
 

@@ -32,7 +32,7 @@ keys = st.lists(st.floats(0.19, 0.335), min_size=1, max_size=6)
 cutters = st.builds(Wheel, flat=st.floats(0.0, 0.05), angle=st.floats(60, 120))
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 @given(keys, cutters)
 def test_a_plunged_profile_is_the_blade_less_what_the_wheel_swept(heights: list[float], cut: Wheel) -> None:
     spaces = [0.15 + 0.11 * i for i in range(len(heights))]
@@ -43,7 +43,7 @@ def test_a_plunged_profile_is_the_blade_less_what_the_wheel_swept(heights: list[
     assert (profile.x[0], profile.x[-1]) == (0.0, LENGTH)
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 @given(keys, cutters)
 def test_the_flat_left_is_what_no_deeper_cut_reaches(heights: list[float], cut: Wheel) -> None:
     spaces = [0.15 + 0.08 * i for i in range(len(heights))]

@@ -75,7 +75,7 @@ def test_a_worked_plan_agrees(path: Path) -> None:
 lines = st.lists(st.tuples(st.floats(0.3, 2.0), st.floats(0.0, 2.0)), min_size=2, max_size=9)
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 @given(lines, st.floats(0.25, 1.6))
 def test_a_rolled_disc_leaves_what_shapely_s_buffers_do(points: list[tuple[float, float]], radius: float) -> None:
     """A closing is a buffer outwards and one back in; the centre runs along the first."""
@@ -257,7 +257,7 @@ def test_a_mouth_by_hand() -> None:
     assert answer["tracks"][1]["cuts"][0]["mouth"] == pytest.approx(0.3 + 1.6 * tan(radians(30)))
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=40)
 @given(
     st.lists(st.sampled_from("123"), min_size=3, max_size=3), st.lists(st.sampled_from("123"), min_size=3, max_size=3),
     st.floats(2.0, 6.5), st.floats(-1.5, 1.5), st.floats(30, 120),

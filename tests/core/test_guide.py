@@ -63,7 +63,7 @@ def test_a_row_is_found_by_what_is_known_and_left_out_where_it_contradicts(known
     assert find_rows(ROWS, known) == found
 
 
-@settings(max_examples=120, deadline=None)
+@settings(max_examples=120)
 @given(some_rows)
 def test_no_other_question_leaves_fewer_rows(rows: list[GuideRow]) -> None:
     """Against asking everything there is to ask, each row being the right one in turn; a row that does not say is
@@ -111,7 +111,7 @@ def test_an_older_or_a_newer_one_is_asked_by_its_best_year() -> None:
     assert (len(find_rows(rows, Known(before=1990))), len(find_rows(rows, Known(since=1990)))) == (2, 3)
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 @given(some_rows.filter(bool))
 def test_a_guide_goes_out_and_comes_in_as_it_was(rows: list[GuideRow]) -> None:
     guide = Guide("boats", "Boats and buildings", "2026", "invented", (*rows, FERRY, THEATRE))

@@ -112,7 +112,7 @@ def spoil(document: Any, path: list[int], value: Any) -> Any:
 
 
 @example("verify", [3, 1], 2.3e-285)  # a tolerance that squares to nothing
-@settings(max_examples=250, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+@settings(max_examples=250, suppress_health_check=[HealthCheck.too_slow])
 @given(st.sampled_from(sorted(SOUND)), st.lists(st.integers(0, 9), min_size=1, max_size=6), junk)
 def test_junk_anywhere_gives_an_answer_or_one_clear_line(verb: str, path: list[int], value: Any) -> None:
     try:

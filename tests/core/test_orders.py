@@ -50,7 +50,7 @@ def begun_by_hand(order: Order, chances: dict[Steps, float], in_hand: int) -> fl
     return total
 
 
-@settings(max_examples=80, deadline=None)
+@settings(max_examples=80)
 @given(SOME, CHANCES, st.lists(st.tuples(*[st.integers(0, 2)] * 3), max_size=2))
 def test_as_few_new_blanks_as_an_independent_matching_with_blanks_in_hand(
     bittings: set[Steps], weights: list[int], begun: list[Steps]
@@ -72,7 +72,7 @@ def test_as_few_new_blanks_as_an_independent_matching_with_blanks_in_hand(
         assert order.begun == pytest.approx(begun_by_hand(order, chances, len(begun)))
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 @given(SOME, CHANCES)
 def test_likeliest_within_takes_the_fewest_tries_that_its_chains_allow(
     bittings: set[Steps], weights: list[int]
@@ -93,7 +93,7 @@ def test_likeliest_within_takes_the_fewest_tries_that_its_chains_allow(
     assert blank_after_blank(progression, chances).expected >= best - 1e-12
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 @given(SOME, CHANCES)
 def test_likeliest_first_takes_the_fewest_blanks_for_its_order(bittings: set[Steps], weights: list[int]) -> None:
     candidates, chances = table_of(bittings, weights)
@@ -142,7 +142,7 @@ def track_of(depths: int, gap: float) -> Track:
     return Track("A", (0.2, 0.35, 0.5), tuple(Depth(str(k), 0.33 - gap * k) for k in range(depths)))
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 @given(st.sets(st.tuples(*[st.integers(0, 4)] * 3), min_size=1, max_size=30))
 def test_half_steps_stand_for_every_candidate_once_and_never_take_more_tries(bittings: set[Steps]) -> None:
     candidates = np.array(sorted(bittings), dtype=np.int8)

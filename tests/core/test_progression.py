@@ -55,7 +55,7 @@ def test_known_cases(spaces: int, depths: int, macs: int | None, bittings: int, 
     check_chains(found, candidates)
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 @given(st.sets(st.tuples(*[st.integers(0, 3)] * 3), min_size=1, max_size=40))
 def test_any_list_takes_as_few_blanks_as_a_matching_on_all_pairs(bittings: set[tuple[int, ...]]) -> None:
     candidates = np.array(sorted(bittings), dtype=np.int8)

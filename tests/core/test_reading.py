@@ -78,7 +78,7 @@ readings = st.fixed_dictionaries(
 )
 
 
-@settings(max_examples=30, deadline=None)
+@settings(max_examples=30)
 @given(st.lists(readings, min_size=1, max_size=3), st.sampled_from([None, 1, 2]), st.booleans())
 def test_the_posterior_equals_enumeration(keys: list[dict[str, Any]], macs: int | None, rounded_too: bool) -> None:
     """One key alone, or several with wear of their own, or a machine's decode beside them."""

@@ -8,6 +8,7 @@ from datetime import timedelta
 from typing import Any
 
 import pytest
+from django.db import IntegrityError
 from django.test import Client
 from django.utils import timezone
 
@@ -18,6 +19,7 @@ from wryfalcon.bench.following import follow_once
 from wryfalcon.bench.models import Piece, PieceState
 from wryfalcon.library.models import Blank
 from wryfalcon.machines.drivers.registry import client_name
+from wryfalcon.machines.following import note_failed_turn
 from wryfalcon.machines.models import DriverKind, LineEvent, Machine, Misreport
 from wryfalcon.machines.queries.line import line_of
 from wryfalcon.refusal import NotDone
@@ -332,3 +334,72 @@ def test_a_machine_that_dribbles_is_given_one_limit_for_its_whole_answer(people:
     done.set()
     assert line_of(gannet).problem == "no whole answer in time"
     dribbler.stop()
+
+
+def another(name: str, log: list[dict[str, Any]]) -> Twist:
+    """One answer as from a log of another name, its entries those of that log."""
+
+    def twist(answer: dict[str, Any]) -> dict[str, Any]:
+        last = log[-1]["n"] if log else 0
+        return {
+            **answer,
+            "status": {**answer["status"], "log": name, "last": last},
+            "result": {"events": log, "more": False},
+        }
+
+    return twist
+
+
+@pytest.mark.parametrize("names", [["garbled"], ["garbled", "garbled", "third"], ["garbled", "garbled", "garbled"]])
+def test_a_log_name_that_comes_back_goes_on_where_it_was(
+    piece: Piece, gannet: Machine, liar: Liar, names: list[str]
+) -> None:
+    answers = [another(name, []) for name in names]
+    liar.twist = lambda answer: answers.pop(0)(answer) if answers else answer
+    for _ in range(3):
+        follow_once(gannet)
+    liar.tell("cut-done", piece.job, cut=0)
+    has(liar, piece, "cutting", 1)
+    assert followed(piece).done == 1
+    told = LineEvent.objects.filter(machine=gannet).values_list("log", "number")
+    assert list(told) == [("first", number) for number in (1, 2, 3, 4)]
+    assert not line_of(gannet).is_silent
+
+
+def test_another_machine_on_the_port_for_a_while_is_followed_by_its_own_name(
+    piece: Piece, gannet: Machine, liar: Liar
+) -> None:
+    mine, theirs = liar.log, [{"n": 1, "at": liar.now(), "kind": "switched-on", "job": None}]
+    for log, name in ((theirs, "theirs"), (mine, "first"), (theirs, "theirs"), (mine, "first")):
+        liar.log, liar.status["log"] = log, name
+        follow_once(gannet)
+    rows = LineEvent.objects.filter(machine=gannet).order_by("pk").values_list("log", "number")
+    assert list(rows) == [("first", 1), ("first", 2), ("first", 3), ("theirs", 1)]
+    assert any("Its log is another one" in one for one in said(gannet))
+
+
+def test_a_log_that_was_begun_again_and_comes_back_goes_on_under_its_newest_name(
+    piece: Piece, gannet: Machine, liar: Liar
+) -> None:
+    whole = list(liar.log)
+    liar.log = []
+    liar.tell("switched-on")
+    follow_once(gannet)  # shorter under the same name: first/1
+    liar.log, liar.status["log"] = whole, "theirs"
+    follow_once(gannet)
+    liar.log, liar.status["log"] = [], "first"
+    liar.tell("switched-on")
+    liar.tell("homed")
+    follow_once(gannet)
+    rows = LineEvent.objects.filter(machine=gannet, log__startswith="first/").values_list("log", "number")
+    assert list(rows) == [("first/1", 1), ("first/1", 2)]
+
+
+def test_a_turn_that_fails_says_on_the_page_what_failed(smith: Client, piece: Piece, gannet: Machine) -> None:
+    note_failed_turn(gannet, IntegrityError("UNIQUE constraint failed"))
+    page = smith.get(f"/tags/{piece.tag}/cut").content.decode()
+    assert "What it said could not be taken in: IntegrityError: UNIQUE constraint failed" in " ".join(page.split())
+    assert "Nothing speaks to the machines" not in page
+    assert line_of(gannet).words == "not taken in"
+    follow_once(gannet)
+    assert not line_of(gannet).problem

@@ -51,7 +51,7 @@ def test_no_form_is_broken_by_odd_values(walk: Walk) -> None:
     """Each example changes up to three fields of one form, and is taken back after its tag was looked at."""
     forms = sorted(walk.forms.values(), key=lambda form: form.pattern)
 
-    @settings(max_examples=60, deadline=None, derandomize=True, suppress_health_check=list(HealthCheck))
+    @settings(max_examples=60, derandomize=True, suppress_health_check=list(HealthCheck))
     @given(st.integers(0, len(forms) - 1), st.integers(0, 2**32), st.sampled_from(FILES))
     def post(which: int, seed: int, upload: bytes) -> None:
         walk.faults.clear()
@@ -62,7 +62,7 @@ def test_no_form_is_broken_by_odd_values(walk: Walk) -> None:
 
 
 def test_no_address_is_broken_by_odd_questions(walk: Walk) -> None:
-    @settings(max_examples=60, deadline=None, derandomize=True, suppress_health_check=list(HealthCheck))
+    @settings(max_examples=60, derandomize=True, suppress_health_check=list(HealthCheck))
     @given(
         st.sampled_from(walk.addresses),
         st.dictionaries(st.sampled_from(QUESTIONS), st.sampled_from(ODD), min_size=1, max_size=5),

@@ -62,7 +62,7 @@ def typed_as(depth: Coordinate, value: float, shop: Unit, named: bool) -> str:
     return f"{convert(value, depth.unit, shop):.8f}{f' {shop}' if named else ''}"
 
 
-@settings(max_examples=150, deadline=None)
+@settings(max_examples=150)
 @given(st.integers(0, 4), st.floats(0.02, 0.98), UNITS, st.booleans())
 def test_a_value_is_the_same_from_the_entry_to_the_machine_and_back(
     which: int, share: float, shop: Unit, named: bool
@@ -88,7 +88,7 @@ def test_a_value_is_the_same_from_the_entry_to_the_machine_and_back(
     assert json.loads(json.dumps(values)) == list(values)
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 @given(st.floats(-720, 720))
 def test_an_angle_that_goes_round_is_the_same_place_a_whole_turn_later(angle: float) -> None:
     turned = Coordinate("angle of the cut", Quantity.ANGLE, is_round=True)
@@ -148,7 +148,7 @@ def test_a_value_is_the_same_in_the_record_and_in_the_key_made_again(
 
 @pytest.mark.parametrize("unit", list(Unit))
 @given(st.integers(-3000, 3000))
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=40)
 def test_what_a_form_of_the_machine_room_shows_comes_back_as_it_was(unit: Unit, microns: int) -> None:
     """Offsets are kept to a ten-thousandth of a millimetre, whatever unit they are shown in."""
     field, mm = MmField(label="Depth"), microns / 1000

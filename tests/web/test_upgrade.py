@@ -4,14 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from datetime import UTC, datetime
+from pathlib import Path
 from typing import Any
 
 import pytest
 from django.core.management import call_command
 from django.db import connection
 from django.db.migrations.executor import MigrationExecutor
-
-from wryfalcon.bench.progress import drop_view
+from pytest_django import DjangoDbBlocker
 
 BEFORE = [("bench", "0005_codes"), ("machines", "0003_book"), ("records", "0003_codes")]
 AT = datetime(2026, 11, 3, 9, tzinfo=UTC)
@@ -21,13 +21,18 @@ COMMANDS = [
 
 
 @pytest.fixture
-def old(transactional_db: None) -> Iterator[Any]:
-    """The models as they were; the database is as it should be again afterwards."""
-    executor = MigrationExecutor(connection)
-    drop_view("default")
-    executor.migrate(BEFORE)
-    yield executor.loader.project_state(BEFORE).apps
-    call_command("migrate", verbosity=0)
+def old(tmp_path: Path, settings: Any, django_db_blocker: DjangoDbBlocker) -> Iterator[Any]:
+    """The models as they were, over a database of their own made by the migrations (the others' is made without)."""
+    before = connection.settings_dict["NAME"]
+    settings.MIGRATION_MODULES = {}
+    with django_db_blocker.unblock():
+        connection.close()
+        connection.settings_dict["NAME"] = str(tmp_path / "old.sqlite3")
+        executor = MigrationExecutor(connection)
+        executor.migrate(BEFORE)
+        yield executor.loader.project_state(BEFORE).apps
+        connection.close()
+        connection.settings_dict["NAME"] = before
 
 
 def hang(old: Any) -> tuple[Any, Any]:

@@ -12,7 +12,7 @@ from threading import Event, Thread
 from django.db import close_old_connections, connection
 
 from wryfalcon.bench.following import follow_once, has_a_piece
-from wryfalcon.machines.following import followed_machines, has_orders
+from wryfalcon.machines.following import followed_machines, has_orders, note_failed_turn
 from wryfalcon.machines.models import Machine
 
 BUSY, QUIET = 0.25, 1.0  # seconds between two turns, with a key in the machine's hands and without
@@ -60,13 +60,23 @@ def _follow_one(pk: int, stop: Event) -> None:
                 return
             try:
                 follow_once(machine)
-            except Exception:
+            except Exception as error:
                 log.exception("A turn with %s went wrong", machine)
                 connection.close()
+                _say_what_failed(machine, error)
                 stop.wait(QUIET)
             else:
                 _rest(machine, stop)
     finally:
+        connection.close()
+
+
+def _say_what_failed(machine: Machine, error: Exception) -> None:
+    """A page must not say that nothing speaks to the machine when what it said cannot be written down."""
+    try:
+        note_failed_turn(machine, error)
+    except Exception:  # nothing can be written at all, it may be; the log above has what failed first
+        log.exception("What failed with %s cannot be noted", machine)
         connection.close()
 
 

@@ -15,7 +15,7 @@ from typing import Any, Protocol
 from uuid import UUID
 
 from django.db import transaction
-from django.db.models import QuerySet
+from django.db.models import Max, Q, QuerySet
 from django.utils import timezone
 
 from wryfalcon.machines.actions.faces import TOUCH_OFF, keep_touch_told
@@ -24,6 +24,7 @@ from wryfalcon.machines.actions.orders import EXPIRES_AFTER, OPEN, URGENT
 from wryfalcon.machines.drivers import Delivery, Driver, MachineNonsense, MachineRefused, MachineUnreachable, driver_of
 from wryfalcon.machines.drivers.interface import Heard, MachineEvent, Status, Whereabouts
 from wryfalcon.machines.models import DriverKind, Line, LineEvent, Machine, Order, OrderState
+from wryfalcon.machines.queries.line import FAILED_HERE
 
 CLOCK_SLACK = 60.0  # seconds: a clock further off is named, and its times are put right by as much
 HEARD_AGAIN = timedelta(seconds=1)  # a quiet line is written down as often as this
@@ -179,12 +180,22 @@ def _is_the_same_log(line: Line, heard: Heard) -> bool:
         if line.log and is_shorter and told == line.log:
             says = f"Its log went to {line.last_event} and now ends at {heard.status.last_event}"
             note_misreport(line.machine, says, json.dumps(asdict(heard.status)))
-            line.begun_again += 1
-        elif line.log:
-            note_misreport(line.machine, "Its log is another one: it was exchanged, or has forgotten everything")
-        line.log, line.last_event = told, 0
+            line.begun_again, last = line.begun_again + 1, 0
+        else:
+            if line.log:
+                note_misreport(line.machine, "Its log is another one: it was exchanged, or has forgotten everything")
+            line.begun_again, last = _followed_to(line.machine, told)
+        line.log, line.last_event = told, last
         line.save()
     return False
+
+
+def _followed_to(machine: Machine, log: str) -> tuple[int, int]:
+    """How often a log of this name went back, and the newest entry kept of it: one that comes back goes on there."""
+    mine = LineEvent.objects.filter(Q(log=log) | Q(log__startswith=f"{log}/"), machine=machine)
+    kept = mine.order_by("log").values_list("log").annotate(last=Max("number"))
+    begun = {int(name[len(log) + 1 :] or 0): last for name, last in kept if name[len(log) + 1 :].isdecimal() or name == log}
+    return max(begun.items(), default=(0, 0))
 
 
 def _record(line: Line, heard: Heard, listener: Listener) -> None:
@@ -262,7 +273,13 @@ def _in_turn(line: Line, heard: Heard) -> list[LogEntry]:
 
 
 def _log_name(line: Line) -> str:
-    return f"{line.log}/{line.begun_again}"[:40] if line.begun_again else line.log
+    return f"{line.log}/{line.begun_again}" if line.begun_again else line.log
+
+
+def note_failed_turn(machine: Machine, error: Exception) -> None:
+    """Say on the machine's page that following it failed here, and at what: it may well be answering."""
+    line, _ = Line.objects.get_or_create(machine=machine)
+    _note_silence(line, f"{FAILED_HERE}: {type(error).__name__}: {error}")
 
 
 def _note_silence(line: Line, problem: str) -> None:

@@ -31,7 +31,7 @@ class LineEvent(models.Model):
     """One numbered entry of a machine's log, kept once however often it is told."""
 
     machine = models.ForeignKey(Machine, models.CASCADE, related_name="line_events")
-    log = models.CharField(max_length=40)
+    log = models.CharField(max_length=60, help_text="the log's name, with how often it was begun again")
     number = models.PositiveBigIntegerField()
     kind = models.CharField(max_length=20)
     job = models.CharField(max_length=60, blank=True, db_index=True)

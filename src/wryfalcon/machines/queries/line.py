@@ -28,6 +28,8 @@ from wryfalcon.prepared import prepared
 
 MADE = "finished"
 """The state of a key that is made; the bench has the table of states."""
+FAILED_HERE = "What it said could not be taken in"
+"""How a line's problem begins where it is not the machine's."""
 SILENT_AFTER = timedelta(seconds=4)
 UNFOLLOWED_AFTER = timedelta(seconds=8)
 SHOWN_FOR = timedelta(minutes=2)
@@ -81,6 +83,11 @@ class LineNow:
         return (self.status.job or "") if self.status else ""
 
     @property
+    def is_failing_here(self) -> bool:
+        """Whether it is this side that cannot take in what the machine says."""
+        return self.problem.startswith(FAILED_HERE)
+
+    @property
     def is_unhomed(self) -> bool:
         """Whether it must be homed before anything else."""
         return self.status is not None and self.status.state == "unhomed" and not self.is_silent
@@ -92,6 +99,8 @@ class LineNow:
             return "run at the machine itself"
         if not self.is_followed:
             return "not followed"
+        if self.is_failing_here:
+            return "not taken in"
         if self.is_silent or self.status is None:
             return "no answer"
         words = STATE_WORDS[self.status.state]
