@@ -10,3 +10,12 @@ def thousands(number: int) -> str:
     '2\u202f097\u202f152'
     """
     return f"{number:,}".replace(",", "\u202f")
+
+
+def whole_number(text: str | None) -> int:
+    """A number from a form or an address, 0 when it is none: nine plain digits at most.
+
+    >>> whole_number("12"), whole_number(None), whole_number("٣"), whole_number("9" * 5_000)
+    (12, 0, 0, 0)
+    """
+    return int(text) if text and text.isascii() and text.isdecimal() and len(text) < 10 else 0

@@ -9,6 +9,7 @@ from ipaddress import ip_address, ip_network
 from typing import TypeVar
 
 from django.conf import settings
+from django.db import OperationalError
 from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import render
 from django.utils.crypto import get_random_string
@@ -21,6 +22,16 @@ REQUEST_ID: ContextVar[str] = ContextVar("request_id", default="")
 ALPHABET = "23456789abcdefghjkmnpqrstuvwxyz"  # nothing that is misread when it is read aloud
 Answer = Callable[[HttpRequest], HttpResponse]
 FoundT = TypeVar("FoundT")
+
+UNWRITABLE = {
+    "SQLITE_FULL": "the disk is full",
+    "SQLITE_BUSY": "something else has held the database for too long",
+    "SQLITE_LOCKED": "something else has held the database for too long",
+    "SQLITE_READONLY": "the database may only be read",
+    "SQLITE_IOERR": "the disk does not take it",
+    "SQLITE_CANTOPEN": "the database cannot be opened",
+}
+"""Why nothing can be written, by how SQLite names it."""
 
 log = logging.getLogger("wryfalcon.requests")
 
@@ -107,6 +118,30 @@ def went_wrong(request: HttpRequest) -> HttpResponse:
             content_type="text/plain; charset=utf-8",
             status=500,
         )
+
+
+class WhenNothingIsWritten:
+    """Middleware: a disk that is full or a database that is held is said so, on the page that met it.
+
+    Whoever sees a bitting is kept first, so that a page that could not keep it shows none.
+    """
+
+    def __init__(self, answer: Answer) -> None:
+        self.answer = answer
+
+    def __call__(self, request: HttpRequest) -> HttpResponse:
+        """Pass the request on."""
+        return self.answer(request)
+
+    def process_exception(self, request: HttpRequest, error: Exception) -> HttpResponse | None:
+        """The page for a database that takes nothing now; any other error is not for here."""
+        name = getattr(error.__cause__, "sqlite_errorname", "")
+        why = next((words for code, words in UNWRITABLE.items() if name.startswith(code)), "")
+        if not isinstance(error, OperationalError) or not why:
+            return None
+        log.error("Nothing can be written: %s", name)
+        context = {"why": why, "request_id": REQUEST_ID.get(), "was_post": request.method == "POST"}
+        return render(request, "503.html", context, status=503)
 
 
 class WithRequestId(logging.Filter):

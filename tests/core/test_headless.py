@@ -26,6 +26,9 @@ SOUND: dict[str, Any] = {
 }
 
 
+MANY_NAMES = b"{%s}" % b",".join(b'"n%d": 1' % n for n in range(30_000))
+
+
 def run(*arguments: str, given: bytes = b"") -> subprocess.CompletedProcess[bytes]:
     return subprocess.run(
         [sys.executable, "-m", "keycore", *arguments], input=given, capture_output=True, cwd=SOURCE, check=False
@@ -45,6 +48,11 @@ def test_an_answer_is_one_json_document_on_standard_output() -> None:
         (("family", "-"), b"{", "not JSON at line 1, column 2"),
         (("family", "-"), b'{"a": NaN}', "NaN is not a finite number"),
         (("family", "-"), b'{"a": 1, "a": 2}', "a: is given twice"),
+        (
+            ("family", "-"),
+            b"{%s}" % b",".join(b'"n%d": 1' % n for n in range(30_000)),
+            "n0: stands among 30,000 fields",
+        ),
         (("family", "-"), b"\xff\xfe", "not UTF-8 text at byte 0"),
         (("family", "-"), b"[" * 100_000, "nested too deeply"),
         (("family", "-"), b"1" * 5000, "a number too long"),

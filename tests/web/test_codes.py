@@ -3,9 +3,13 @@
 from __future__ import annotations
 
 import json
+import os
 import re
+import subprocess
+import sys
 import time
 from io import BytesIO
+from pathlib import Path
 from zipfile import ZIP_DEFLATED, ZipFile
 
 import pytest
@@ -106,7 +110,8 @@ def test_what_is_no_table_is_refused_and_nothing_is_kept(owner: Client, posted: 
     assert not Code.objects.exists()
 
 
-def test_a_file_that_stops_being_a_table_says_where(owner: Client) -> None:
+def test_a_file_that_stops_being_a_table_says_where(owner: Client, monkeypatch: pytest.MonkeyPatch) -> None:
+    at_once(monkeypatch)
     assert "the first line must name the columns code and bitting" in offered(owner, table="number,cuts\nT1,35241\n")
     upload = SimpleUploadedFile("codes.csv", b"code,bitting\nT1,35241\n\xff\xfe,1\n")
     assert "not UTF-8 text before byte" in offered(owner, id="other", file=upload)
@@ -147,14 +152,58 @@ def zipped(**parts: bytes) -> bytes:
     return out.getvalue()
 
 
-def test_a_small_spreadsheet_that_unpacks_to_a_large_one_is_refused_at_once(
-    owner: Client, monkeypatch: pytest.MonkeyPatch
+MAIN = 'xmlns="http://schemas.openxmlformats.org/spreadsheetml/2006/main"'
+SHARED = 'ContentType="application/vnd.openxmlformats-officedocument.spreadsheetml.sharedStrings+xml"'
+
+
+def crafted(cell: str = "T1", strings: int = 0) -> bytes:
+    """A small spreadsheet of one code, with a cell of any size and any number of strings that no cell has."""
+    book, out = Workbook(), BytesIO()
+    for row in (("code", "bitting"), ("T1", "35241")):
+        book.active.append(row)
+    book.save(out)
+    parts = {each: ZipFile(out).read(each).decode() for each in ZipFile(out).namelist()}
+    sheet, types = "xl/worksheets/sheet1.xml", "[Content_Types].xml"
+    parts[sheet] = parts[sheet].replace("<t>T1</t>", f"<t>{cell}</t>")
+    parts["xl/sharedStrings.xml"] = f"<sst {MAIN}>{'<si><t>a</t></si>' * strings}</sst>"
+    parts[types] = parts[types].replace("</Types>", f'<Override PartName="/xl/sharedStrings.xml" {SHARED} /></Types>')
+    return zipped(**{name: part.encode() for name, part in parts.items()})
+
+
+READ_IN_LIMITS = """
+import sys, django; django.setup()
+from pathlib import Path
+from wryfalcon.codes.management.commands import read_series
+from wryfalcon.codes.actions.intake import _in_a_line
+from wryfalcon.codes.tables import TableFile
+read_series.SECONDS, read_series.MEMORY = int(sys.argv[2]), int(sys.argv[3])
+read_series.limit_work()
+try:
+    with TableFile(Path(sys.argv[1])) as table:
+        print(list(table.rows()))
+except (ValueError, MemoryError, read_series.TooMuchWork) as error:
+    print(_in_a_line(error))
+"""
+
+
+@pytest.mark.parametrize(
+    ("raw", "limits", "says"),
+    [
+        (crafted(), (20, 300_000_000), "[(2, 'T1', '35241')]"),
+        (crafted(strings=5_000_000), (2, 2_000_000_000), "it takes longer than 2 s to read; save it as CSV"),
+        (crafted("x" * 100_000_000), (30, 60_000_000), "it takes more memory than a table may; save it as CSV"),
+        (crafted("x" * 40_000), (20, 300_000_000), "a cell of 40,000 characters in line 2; 32,767 at most"),
+    ],
+)
+def test_a_spreadsheet_is_bounded_by_the_work_it_makes(
+    tmp_path: Path, raw: bytes, limits: tuple[int, int], says: str
 ) -> None:
-    monkeypatch.setattr(tables, "LARGEST_UNPACKED", 5_000_000)
-    bomb = zipped(sheet=b"<row/>" * 1_000_000)
-    assert len(bomb) < 22_000
-    assert "unpacks to more than 5 MB; save the table as CSV" in offered(owner, file=SimpleUploadedFile("x.xlsx", bomb))
-    assert not Series.objects.exists()
+    assert len(raw) < 400_000
+    (tmp_path / "x.xlsx").write_bytes(raw)
+    command = [sys.executable, "-c", READ_IN_LIMITS, str(tmp_path / "x.xlsx"), *map(str, limits)]
+    environment = {**os.environ, "PYTHONPATH": str(Path(__file__).parents[2] / "src")}
+    done = subprocess.run(command, env=environment, capture_output=True, text=True, timeout=60, check=True)
+    assert done.stdout.strip() == says
 
 
 def test_a_spreadsheet_is_never_read_within_the_request_and_empty_rows_end_it(

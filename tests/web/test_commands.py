@@ -19,6 +19,7 @@ import pytest
 from django.core.management import CommandError, call_command
 from django.test import override_settings
 
+from wryfalcon.accounts.checks import names_its_proxies
 from wryfalcon.accounts.models import User
 from wryfalcon.bench.models import Tag, TagState
 from wryfalcon.log.models import AuditEntry
@@ -67,12 +68,28 @@ def test_a_person_is_added_with_a_role_and_a_password_worth_the_name(monkeypatch
     assert User.objects.get().check_password("rope-walk-corner")
 
 
+def test_a_back_up_into_a_folder_that_is_not_there_is_refused_in_a_line(tmp_path: Path) -> None:
+    with pytest.raises(CommandError, match=r"There is no folder .*missing: make it first"):
+        call_command("back_up", tmp_path / "missing" / "x.sqlite3")
+
+
+def test_running_for_real_without_a_named_proxy_is_warned_of() -> None:
+    with override_settings(TRUSTED_PROXIES=[]):
+        assert [each.id for each in names_its_proxies()] == ["accounts.W001"]
+    with override_settings(TRUSTED_PROXIES=["127.0.0.1"]):
+        assert names_its_proxies() == []
+
+
 def test_somebody_who_is_here_already_is_not_added_again(monkeypatch: Any) -> None:
     say("add_person", "morwen", "--role", "owner", typed="rope-walk-corner\n", monkeypatch=monkeypatch)
     with pytest.raises(CommandError, match="morwen is here already; --again"):
         say("add_person", "morwen", "--role", "counter", typed="another-long-word\n", monkeypatch=monkeypatch)
     assert User.objects.get().role == "owner"
     assert User.objects.get().check_password("rope-walk-corner")
+    before = User.objects.get(username="morwen").role
+    assert before != "smith"
+    said = say("add_person", "morwen", "--again", typed="a-third-long-word\n", monkeypatch=monkeypatch)
+    assert (User.objects.get(username="morwen").role, "is still here" in said) == (before, True)
     say("add_person", "morwen", "--role", "smith", "--again", typed="another-long-word\n", monkeypatch=monkeypatch)
     assert User.objects.get().role == "smith"
     with pytest.raises(CommandError, match="There is nobody called jago"):

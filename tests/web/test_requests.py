@@ -5,14 +5,21 @@ from __future__ import annotations
 import json
 import logging
 import re
-from collections.abc import Iterator
+import sqlite3
+import time
+from collections.abc import Callable, Iterator
+from contextlib import closing
 from pathlib import Path
 from typing import Any
 
 import pytest
 from django.conf import settings as all_settings
+from django.core.files.uploadedfile import SimpleUploadedFile
+from django.db import connection
 from django.test import Client, RequestFactory
 
+from web.jobs import hang, settled
+from wryfalcon.demonstration.shop import furnish
 from wryfalcon.requests import address_of
 
 pytestmark = pytest.mark.django_db
@@ -98,3 +105,86 @@ def test_only_a_proxy_of_ours_says_where_a_request_comes_from(
     settings.TRUSTED_PROXIES = proxies
     request = RequestFactory().get("/", REMOTE_ADDR=remote, HTTP_X_FORWARDED_FOR=forwarded)
     assert address_of(request) == found
+
+
+@pytest.fixture
+def full_disk(transactional_db: None) -> Iterator[Callable[[], None]]:
+    """A database that takes no more: not a page can be added to it."""
+
+    def fill() -> None:
+        with connection.cursor() as cursor:
+            cursor.execute("VACUUM")
+            cursor.execute("PRAGMA journal_mode=DELETE")
+            cursor.execute("PRAGMA query_only=ON")
+
+    yield fill
+    with connection.cursor() as cursor:
+        cursor.execute("PRAGMA query_only=OFF")
+        cursor.execute("PRAGMA journal_mode=WAL")
+
+
+def test_a_page_that_cannot_keep_who_looks_says_so_and_shows_no_bitting(
+    full_disk: Callable[[], None], client: Client
+) -> None:
+    people = furnish()
+    tag = hang(people)
+    settled(people, tag)
+    client.force_login(people["tam"])
+    full_disk()
+    for stage in ("cut", "settle", "prove"):
+        answer = client.get(f"/tags/{tag}/{stage}")
+        said = answer.content.decode()
+        assert (answer.status_code, "Nothing can be written now" in said) == (503, True)
+        assert "none is shown" in said
+        assert "3 5 2 4 1" not in said
+    assert client.get("/").status_code == 200
+    client.cookies.clear()
+    answer = client.post("/accounts/login", {"username": "tam", "password": "dunmere-harbour"})
+    assert (answer.status_code, "the database may only be read" in answer.content.decode().lower()) == (503, True)
+
+
+def test_a_database_that_is_held_is_waited_for_briefly(transactional_db: None, client: Client) -> None:
+    people = furnish()
+    tag = hang(people)
+    client.force_login(people["tam"])
+    with closing(sqlite3.connect(connection.settings_dict["NAME"], isolation_level=None)) as other:
+        other.execute("BEGIN IMMEDIATE")
+        began = time.monotonic()
+        answer = client.get(f"/tags/{tag}/read")
+        assert (answer.status_code, time.monotonic() - began < 10) == (503, True)
+        assert "something else has held the database" in answer.content.decode().lower()
+        other.execute("ROLLBACK")
+    assert client.get(f"/tags/{tag}/read").status_code == 200
+    with connection.cursor() as cursor:
+        assert cursor.execute("PRAGMA busy_timeout").fetchone()[0] == 20_000
+
+
+def test_a_page_answers_head_as_it_answers_get(smith: Client) -> None:
+    for path in ("/", "/library/", "/machines/", "/records/", "/codes/"):
+        assert (smith.head(path).status_code, smith.head(path).content) == (smith.get(path).status_code, b""), path
+
+
+UPLOADS = {
+    "/library/bring-in": "file", "/library/guide/bring-in": "file", "/records/bring-back": "file",
+    "/codes/bring-in": "file", "/library/editions/bring-in": "files",
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("path", UPLOADS)
+def test_an_upload_is_read_before_anything_is_locked(
+    transactional_db: None, client: Client, monkeypatch: pytest.MonkeyPatch, path: str
+) -> None:
+    client.force_login(furnish()["orla"])
+    locked: list[bool] = []
+    loads = json.loads
+
+    def read(*given: Any, **how: Any) -> Any:
+        locked.append(connection.in_atomic_block)
+        return loads(*given, **how)
+
+    monkeypatch.setattr("keycore.documents.text.json.loads", read)
+    for kind in ("family", "record", "series", "guide"):
+        raw = json.dumps({"format": f"wry-falcon.{kind}/1", "id": "x"}).encode()
+        client.post(path, {UPLOADS[path]: SimpleUploadedFile("x.json", raw)})
+    assert locked
+    assert not any(locked)

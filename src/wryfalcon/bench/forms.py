@@ -109,8 +109,8 @@ class LockForm(forms.Form):
         return [self[part] for part in FELT_PARTS]
 
 
-LockFormSet = forms.formset_factory(LockForm, extra=2, max_num=8)
-KeptLockFormSet = forms.formset_factory(LockForm, extra=1, max_num=8)
+LockFormSet = forms.formset_factory(LockForm, extra=2, max_num=8, absolute_max=8)
+KeptLockFormSet = forms.formset_factory(LockForm, extra=1, max_num=8, absolute_max=8)
 
 
 def locks_of(formset: Any) -> list[Baseline]:

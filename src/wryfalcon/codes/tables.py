@@ -8,10 +8,10 @@ from collections.abc import Iterable, Iterator, Sequence
 from io import BytesIO, StringIO, TextIOWrapper
 from pathlib import Path
 from typing import IO, Any
-from zipfile import BadZipFile, ZipFile
+from zipfile import BadZipFile
 
 from keycore.documents.series import Row, SeriesDocument, columns_of, read_series, read_table, write_series
-from keycore.documents.text import parse_json
+from keycore.documents.text import one_line, parse_json
 from keycore.errors import InputError
 from wryfalcon.cells import as_text, from_text
 
@@ -19,30 +19,20 @@ LARGEST = 200_000_000
 LARGEST_DOCUMENT = 60_000_000  # it is held in memory while it is read
 ENDINGS = {b"PK": ".xlsx", b"{": ".json"}
 ROWS_AT_ONCE = 2_000
-LARGEST_UNPACKED = 400_000_000
-"""A spreadsheet is an archive: a small one can hold any amount of nothing."""
-MOST_PARTS = 2_000
+LONGEST_CELL = 32_767
+"""Characters that a cell of a spreadsheet can hold (common practice, no source)."""
 MOST_EMPTY = 100_000
 """So many empty rows one after another are no table any more."""
+
+
+class TooMuchWork(Exception):
+    """Reading a file takes longer than it may; no ValueError, which libraries take for one of their own."""
 
 
 def ending_of(beginning: bytes) -> str:
     """What a file is by how it begins: a spreadsheet is a zip archive, a document an object, a table anything else."""
     beginning = beginning.removeprefix(b"\xef\xbb\xbf").lstrip()
     return next((ending for mark, ending in ENDINGS.items() if beginning.startswith(mark)), ".csv")
-
-
-def check_unpacked(path: Path) -> None:
-    """Look how much is in a spreadsheet's archive, without unpacking it. Raises InputError for too much, or none."""
-    if path.suffix != ".xlsx":
-        return
-    try:
-        with ZipFile(path) as archive:
-            parts = archive.infolist()
-    except (BadZipFile, OSError, ValueError) as error:
-        raise InputError("file", f"not a spreadsheet that can be read: {str(error)[:120]}") from None
-    if len(parts) > MOST_PARTS or sum(part.file_size for part in parts) > LARGEST_UNPACKED:
-        raise InputError("file", f"unpacks to more than {LARGEST_UNPACKED // 1_000_000} MB; save the table as CSV")
 
 
 def document_in(path: Path) -> SeriesDocument:
@@ -91,22 +81,28 @@ def _spreadsheet(file: IO[bytes]) -> Iterator[Row]:
         empty = 0
         for number, row in enumerate(lines, start=2):
             if any(cell is not None for cell in row):
-                yield number, _text(row[code]), _text(row[bitting])
+                yield number, _text(row[code], number), _text(row[bitting], number)
                 empty = 0
                 continue
             empty += 1
             if empty > MOST_EMPTY:
                 says = f"more than {MOST_EMPTY:,} empty rows before line {number:,}: delete them, or save it as CSV"
                 raise InputError("", says)
-    except (BadZipFile, SyntaxError, KeyError, OSError, IndexError) as error:
-        raise InputError("", f"not a spreadsheet that can be read: {str(error)[:120]}") from None
+    except InputError:
+        raise
+    except (BadZipFile, SyntaxError, KeyError, OSError, IndexError, ValueError) as error:
+        why = one_line(str(error.__cause__ or error))[:120]
+        raise InputError("", f"not a spreadsheet that can be read: {why}") from None
 
 
-def _text(cell: object) -> str:
+def _text(cell: object, line: int) -> str:
     """A cell as it reads. A number has lost its leading zeros to the spreadsheet, which the page warns of."""
     if cell is None:
         return ""
-    return str(int(cell)) if isinstance(cell, float) and cell.is_integer() else str(cell)
+    text = str(int(cell)) if isinstance(cell, float) and cell.is_integer() else str(cell)
+    if len(text) > LONGEST_CELL:
+        raise InputError("", f"a cell of {len(text):,} characters in line {line:,}; {LONGEST_CELL:,} at most")
+    return text
 
 
 def as_csv(rows: Iterable[Sequence[str]], columns: Sequence[str] = ("code", "bitting")) -> Iterator[str]:

@@ -51,8 +51,9 @@ class Document:
 def bring_in_folder(actor: User, files: Sequence[tuple[str, IO[bytes], int]]) -> list[Brought]:
     """Bring every document of a folder in; given is each file's name, itself and its bytes.
 
-    Families come first, since tables may be of their new editions. Each file is taken or refused by itself, with
-    what is wrong in words; nothing of an edition that is known already comes in force by it.
+    Families come first, since tables may be of their new editions. Each file is read before anything is locked, and
+    taken or refused by itself, with what is wrong in words; nothing of an edition that is known already comes in force
+    by it.
     """
     documents, brought = [], []
     for name, file, size in files:
@@ -66,9 +67,7 @@ def bring_in_folder(actor: User, files: Sequence[tuple[str, IO[bytes], int]]) ->
     order = list(TAKEN_IN)
     for document in sorted(documents, key=lambda each: order.index(each.format)):
         try:
-            with transaction.atomic():
-                says = TAKEN_IN[document.format](actor, document)
-            brought.append(Brought(document.name, says))
+            brought.append(Brought(document.name, TAKEN_IN[document.format](actor, document)))
         except InputError as error:
             brought.append(Brought(document.name, _why(error), is_refused=True))
     return sorted(brought, key=lambda each: not each.is_refused)

@@ -6,7 +6,7 @@ from django.contrib import messages
 from django.db.models import QuerySet
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
-from django.views.decorators.http import require_GET, require_POST
+from django.views.decorators.http import require_POST, require_safe
 
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.codes.models import Series, SeriesState
@@ -22,13 +22,14 @@ from wryfalcon.editions.queries import (
 from wryfalcon.editions.shown import edition_shown
 from wryfalcon.library.actions.editions import put_in_force, throw_away
 from wryfalcon.library.models import EditionState, FamilyRecord
+from wryfalcon.numbers import whole_number
 from wryfalcon.prepared import prepared
 from wryfalcon.refusal import NotDone
 
 FEW, MANY = 6, 300
 
 
-@require_GET
+@require_safe
 @needs(Act.READ_KEYS)
 def overview(request: PersonRequest) -> HttpResponse:
     """What waits to be put in force, and every edition there is."""
@@ -54,7 +55,7 @@ def _replaced_series() -> QuerySet[Series]:
     return Series.objects.filter(state=SeriesState.REPLACED).select_related("family_record")
 
 
-@require_GET
+@require_safe
 @needs(Act.READ_KEYS)
 def one(request: PersonRequest, pk: int) -> HttpResponse:
     """One edition of a family beside the one in force, with every key it touches."""
@@ -69,7 +70,9 @@ def force(request: PersonRequest, pk: int) -> HttpResponse:
     """Put one edition of a family in force, as it was looked at."""
     record = get_object_or_404(FamilyRecord, pk=pk)
     try:
-        before = put_in_force(request.user, record, _number(request.POST.get("against")), request.POST.get("seen", ""))
+        before = put_in_force(
+            request.user, record, whole_number(request.POST.get("against")), request.POST.get("seen", "")
+        )
     except NotDone as refusal:
         messages.error(request, refusal.says)
         return redirect("editions:one", pk=pk)
@@ -82,9 +85,9 @@ def force(request: PersonRequest, pk: int) -> HttpResponse:
 def force_all(request: PersonRequest) -> HttpResponse:
     """Put everything in force together that was on the page."""
     posted = [[*each.split(":"), "", ""][:3] for each in request.POST.getlist("family")]
-    families = [(_number(key), _number(against), seen) for key, against, seen in posted]
+    families = [(whole_number(key), whole_number(against), seen) for key, against, seen in posted]
     try:
-        count = put_all_in_force(request.user, families, [_number(key) for key in request.POST.getlist("series")])
+        count = put_all_in_force(request.user, families, [whole_number(key) for key in request.POST.getlist("series")])
         messages.success(request, f"{count} editions are in force.")
     except NotDone as refusal:
         messages.error(request, refusal.says)
@@ -116,7 +119,3 @@ def bring_in(request: PersonRequest) -> HttpResponse:
     brought = bring_in_folder(request.user, files)
     context = {"brought": brought, "refused": sum(each.is_refused for each in brought)}
     return render(request, "editions/brought.html", context)
-
-
-def _number(text: str | None) -> int:
-    return int(text) if text and text.isascii() and text.isdecimal() and len(text) < 10 else 0

@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+from contextlib import contextmanager
 from datetime import datetime
 from typing import Any, Protocol
 
+from django.db import connection
 from django.utils import timezone
 
 from wryfalcon.accounts.models import User
@@ -19,6 +22,7 @@ class TagWritten(Protocol):
     taken_in_at: datetime
 
 
+LOOK_WAITS = 2_000  # ms
 LOOKS_REMEMBERED = 10_000
 _noted: set[tuple[str, datetime]] = set()
 """Looks of this hour that are written down already, so that a page that looks again asks nobody."""
@@ -31,19 +35,35 @@ def write_down(event: Event, actor: User | None, tag: TagWritten | None = None, 
     )
 
 
+@contextmanager
+def briefly() -> Iterator[None]:
+    """Wait for a database that is held only as long as somebody waits for a page to look at."""
+    if connection.vendor != "sqlite":
+        yield
+        return
+    with connection.cursor() as cursor:
+        before = cursor.execute("PRAGMA busy_timeout").fetchone()[0]
+        cursor.execute(f"PRAGMA busy_timeout={LOOK_WAITS}")
+        try:
+            yield
+        finally:
+            cursor.execute(f"PRAGMA busy_timeout={before}")
+
+
 def note_tag_opened(actor: User, tag: TagWritten) -> None:
     """Somebody looks at a tag and the bitting on it: once for a person, a tag and an hour."""
     once = f"{actor.pk}:{tag.pk}:{timezone.now():%Y%m%d%H}"
     look = (once, tag.taken_in_at)
     if look in _noted:
         return
-    AuditEntry.objects.get_or_create(
-        once=once,
-        defaults={
-            "event": Event.BITTING_SEEN, "actor": actor, "tag_id": tag.pk, "tag_number": tag.number,
-            "data": {"what": "the tag"},
-        },
-    )  # fmt: skip
+    with briefly():
+        AuditEntry.objects.get_or_create(
+            once=once,
+            defaults={
+                "event": Event.BITTING_SEEN, "actor": actor, "tag_id": tag.pk, "tag_number": tag.number,
+                "data": {"what": "the tag"},
+            },
+        )  # fmt: skip
     if len(_noted) >= LOOKS_REMEMBERED:
         _noted.clear()
     _noted.add(look)

@@ -194,8 +194,8 @@ def _followed_to(machine: Machine, log: str) -> tuple[int, int]:
     """How often a log of this name went back, and the newest entry kept of it: one that comes back goes on there."""
     mine = LineEvent.objects.filter(Q(log=log) | Q(log__startswith=f"{log}/"), machine=machine)
     kept = mine.order_by("log").values_list("log").annotate(last=Max("number"))
-    begun = {int(name[len(log) + 1 :] or 0): last for name, last in kept if name[len(log) + 1 :].isdecimal() or name == log}
-    return max(begun.items(), default=(0, 0))
+    times = ((name[len(log) + 1 :] or "0", last) for name, last in kept)
+    return max(((int(again), last) for again, last in times if again.isdecimal()), default=(0, 0))
 
 
 def _record(line: Line, heard: Heard, listener: Listener) -> None:

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-import json
+from typing import Any
 
 from django.db import transaction
 
+from keycore.documents.models.record import RecordModel
 from keycore.documents.record import read_record
 from keycore.documents.text import parse_json
 from keycore.family import Family
@@ -13,21 +14,25 @@ from wryfalcon.accounts.models import User
 from wryfalcon.bench.actions.codes import read_code
 from wryfalcon.bench.actions.take_in import Baseline, TagDetails, take_in
 from wryfalcon.bench.models import OnBench, Settlement, Tag
-from wryfalcon.library.actions.families import import_family, keep_edition
+from wryfalcon.library.actions.families import keep_edition, take_family_in
 from wryfalcon.library.models import EditionState, FamilyRecord
 from wryfalcon.log.actions import write_down
 from wryfalcon.log.models import Event
 from wryfalcon.refusal import NotDone
 
 
-@transaction.atomic
 def make_again(actor: User, raw: bytes, *, authority: str) -> Tag:
     """Take a record in as a new tag, its bitting settled and still to be read back.
 
-    Raises InputError naming the field, NotDone where the library's family differs or is
-    restricted and no authority is given.
+    It is read before anything is locked. Raises InputError naming the field, NotDone where the library's family
+    differs or is restricted and no authority is given.
     """
     model, family = read_record(parse_json(raw))
+    return _make_again(actor, model, family, authority)
+
+
+@transaction.atomic
+def _make_again(actor: User, model: RecordModel, family: Family, authority: str) -> Tag:
     record = _family_record(actor, family, model.family)
     job = TagDetails(
         title=model.title,
@@ -87,11 +92,11 @@ def make_tag_again(actor: User, tag: Tag, *, authority: str, quantity: int = 1) 
     return again
 
 
-def _family_record(actor: User, family: Family, document: dict[str, object]) -> FamilyRecord:
+def _family_record(actor: User, family: Family, document: dict[str, Any]) -> FamilyRecord:
     """The edition that the record's key was made by; one that the library lacks is kept for it, not put in force."""
     editions = FamilyRecord.objects.filter(slug=family.id).exclude(state=EditionState.CHECKED)
     if not editions:
-        return import_family(actor, json.dumps(document).encode())
+        return take_family_in(actor, family, document)
     if editions[0].kind != family.kind.id:
         raise NotDone(f"The library's {editions[0].name} is of kind {editions[0].kind}, the record's of {family.kind}.")
     same = [each for each in editions if each.family.tracks == family.tracks and each.unit == family.unit]

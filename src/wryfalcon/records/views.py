@@ -6,13 +6,13 @@ from django.contrib import messages
 from django.core.paginator import Paginator
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
-from django.views.decorators.http import require_GET, require_http_methods, require_POST
+from django.views.decorators.http import require_http_methods, require_POST, require_safe
 
 from keycore.errors import InputError
 from wryfalcon.accounts.permissions import Act, PersonRequest, may, needs, needs_to_change
 from wryfalcon.bench.forms import MOST_KEYS
 from wryfalcon.bench.models import Tag
-from wryfalcon.bench.views.stage import whole_number
+from wryfalcon.numbers import whole_number
 from wryfalcon.records.find import find
 from wryfalcon.records.forms import RecordsForm
 from wryfalcon.records.remake import make_again, make_tag_again
@@ -23,7 +23,7 @@ LARGEST_UPLOAD = 5_000_001
 A_PAGE = 25
 
 
-@require_http_methods(["GET", "POST"])
+@require_http_methods(["GET", "HEAD", "POST"])
 @needs_to_change(Act.READ_KEYS)
 def history(request: PersonRequest) -> HttpResponse:
     """Every tag, newest first; those that a smith asks for. Their keys are drawn in answer to a POST, written down."""
@@ -42,7 +42,7 @@ def history(request: PersonRequest) -> HttpResponse:
     return render(request, "records/history.html", context)
 
 
-@require_GET
+@require_safe
 @needs(Act.LOOK)
 def find_anything(request: PersonRequest) -> HttpResponse:
     """What the Find box finds."""
@@ -70,7 +70,7 @@ def again(request: PersonRequest, number: int) -> HttpResponse:
     return redirect("bench:settle", number=made.number)
 
 
-@require_http_methods(["GET", "POST"])
+@require_http_methods(["GET", "HEAD", "POST"])
 @needs(Act.SETTLE)
 def bring_back(request: PersonRequest) -> HttpResponse:
     """Read a record back in and make the key again."""

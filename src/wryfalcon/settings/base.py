@@ -50,6 +50,7 @@ MIDDLEWARE = [
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
     "django_htmx.middleware.HtmxMiddleware",
     "axes.middleware.AxesMiddleware",
+    "wryfalcon.requests.WhenNothingIsWritten",
 ]
 
 ROOT_URLCONF = "wryfalcon.urls"
@@ -105,7 +106,8 @@ LOGOUT_REDIRECT_URL = "accounts:login"
 AXES_FAILURE_LIMIT = 6
 AXES_COOLOFF_TIME = 0.25  # hours
 AXES_LOCKOUT_TEMPLATE = "accounts/locked_out.html"
-AXES_LOCKOUT_PARAMETERS = ["username", "ip_address"]  # each by itself: many names from one place, many places for one
+AXES_HANDLER = "wryfalcon.accounts.throttle.SlowerAlone"
+AXES_LOCKOUT_PARAMETERS = [["username", "ip_address"], "username", "ip_address"]  # together; each alone far later
 AXES_RESET_ON_SUCCESS = True
 AXES_CLIENT_IP_CALLABLE = "wryfalcon.requests.address_of"
 TRUSTED_PROXIES = [proxy for proxy in os.environ.get("WRY_FALCON_PROXIES", "").split(",") if proxy]

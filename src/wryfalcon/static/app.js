@@ -32,7 +32,8 @@ function tell(words) {
   const place = find("#told");
   if (place) place.textContent = words;
 }
-document.addEventListener("htmx:responseError", ({ detail: { xhr } }) =>
+document.addEventListener("htmx:responseError", ({ detail: { xhr } }) => xhr.status === 503 ?
+  tell("Nothing can be written now: it was not kept. Do it again when this is over; reload the page for what to do.") :
   tell(`That went wrong here (${xhr.status}, number ${xhr.getResponseHeader("X-Request-ID") ?? "unknown"}). Look what was kept before you do it again.`));
 document.addEventListener("htmx:sendError", () => tell("No answer came. What you typed is still on this page; look again when the line is back."));
 document.addEventListener("htmx:beforeSwap", ({ detail }) => detail.shouldSwap && tell(""));

@@ -158,6 +158,7 @@
       const answer = await fetch(item.action, { method: "POST", body, redirect: "manual", signal: stop.signal,
         headers: { Accept: "application/json", "X-CSRFToken": token } });
       if (answer.headers.get("Content-Type")?.includes("json")) return await answer.json();
+      if (answer.status === 503) return null;
       if (answer.type === "opaqueredirect" || answer.status === 403) return { refusal: "Log in again; this value is kept here." };
       return { refusal: `That went wrong here (${answer.status}, number ${answer.headers.get("X-Request-ID") ?? "unknown"}).` };
     } catch { return null; } finally { clearTimeout(clock); }

@@ -52,7 +52,8 @@ def environment(**options: Any) -> Environment:
     >>> page.render()
     '345'
     """
-    made = Environment(**{**options, "undefined": Nothing})
+    # Nothing is worked out when a template is compiled: it would stand in the unit of whoever came first.
+    made = Environment(**{**options, "undefined": Nothing, "optimized": False})
     made.filters.update({each.__name__: each for each in FILTERS}, date=_date, day=_day, moment=_moment)
     made.globals.update(url=_url, static=lru_cache(static), bench_drawing=drawn.bench_drawing)
     return made

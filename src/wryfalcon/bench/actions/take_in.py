@@ -27,6 +27,7 @@ from wryfalcon.bench.piece_states import AT_MACHINE, OPEN
 from wryfalcon.library.models import Blank, FamilyRecord
 from wryfalcon.log.actions import write_down
 from wryfalcon.log.models import Event
+from wryfalcon.numbers import whole_number
 from wryfalcon.refusal import NotDone
 
 FIRST_NUMBER = 401
@@ -250,7 +251,7 @@ def _filled_from(maker: Tag, job: TagDetails) -> TagDetails:
 
 def _maker_of(number: str, tag: Tag) -> tuple[Tag, Piece | None]:
     digits = number.strip().lstrip("#")
-    maker = Tag.objects.filter(number=int(digits)).first() if digits.isdecimal() and len(digits) < 9 else None
+    maker = Tag.objects.filter(number=whole_number(digits)).first()
     if maker is None or maker.pk == tag.pk:
         raise NotDone(f"There is no tag {number.strip()[:12]}.", "brought_back")
     pieces = Piece.objects.filter(tag=maker, state=PieceState.FINISHED)

@@ -13,7 +13,7 @@ from wryfalcon.codes.actions.looks import note_look
 from wryfalcon.codes.queries.fitting import CodesThatFit, codes_that_fit
 
 
-@require_http_methods(["GET", "POST"])
+@require_http_methods(["GET", "HEAD", "POST"])
 @needs(Act.READ_KEYS)
 def show(request: PersonRequest, number: int) -> HttpResponse:
     """The codes that fit best; asked for by a POST they are uncovered, which is written down."""

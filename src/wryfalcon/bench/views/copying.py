@@ -15,14 +15,15 @@ from wryfalcon.bench.actions.read import Typed
 from wryfalcon.bench.actions.take_in import copy_or_read, take_in
 from wryfalcon.bench.forms import CopyForm
 from wryfalcon.bench.models import MadeHow, Piece
-from wryfalcon.bench.views.stage import attempt, find_tag, to_stage, whole_number
+from wryfalcon.bench.views.stage import attempt, find_tag, to_stage
 from wryfalcon.fields import unit_typed
 from wryfalcon.library.models import Blank
 from wryfalcon.machines.models import TRACES, Machine
+from wryfalcon.numbers import whole_number
 from wryfalcon.refusal import NotDone
 
 
-@require_http_methods(["GET", "POST"])
+@require_http_methods(["GET", "HEAD", "POST"])
 @needs(Act.TAKE_IN)
 def new_copy(request: PersonRequest) -> HttpResponse:
     """Take in a good key to be copied: who, which blank, how many."""

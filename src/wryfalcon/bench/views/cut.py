@@ -9,7 +9,7 @@ from django.contrib import messages
 from django.db.models import QuerySet
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404
-from django.views.decorators.http import require_GET, require_POST
+from django.views.decorators.http import require_POST, require_safe
 
 from keycore.cutting.commands import Move
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
@@ -48,28 +48,20 @@ from wryfalcon.bench.shown.dial_walk import walk_of
 from wryfalcon.bench.shown.filing import SHOWED, filing_of, is_filed, looks_said
 from wryfalcon.bench.shown.hand_card import hand_card
 from wryfalcon.bench.shown.tries import try_words
-from wryfalcon.bench.views.stage import (
-    attempt,
-    find_tag,
-    key_of,
-    key_to_cut,
-    open_tag,
-    show_stage,
-    to_stage,
-    whole_number,
-)
+from wryfalcon.bench.views.stage import attempt, find_tag, key_of, key_to_cut, open_tag, show_stage, to_stage
 from wryfalcon.drawings.cut_key import CutKey
 from wryfalcon.drawings.kinds import look_of
 from wryfalcon.drawings.sheet import FRONT, Sheet, px
 from wryfalcon.machines.models import LineEvent, Machine
 from wryfalcon.machines.queries.line import LineNow, OrderNow, last_order, line_of
 from wryfalcon.machines.views.press import press_of
+from wryfalcon.numbers import whole_number
 from wryfalcon.prepared import prepared
 
 EVENTS_SHOWN = 8
 
 
-@require_GET
+@require_safe
 @needs(Act.LOOK)
 def cut_stage(request: PersonRequest, number: int) -> HttpResponse:
     """The keys of this tag and the one on the machine now, as the machine was last heard to tell it."""

@@ -5,15 +5,16 @@ from __future__ import annotations
 from django.contrib import messages
 from django.http import HttpResponse
 from django.shortcuts import render
-from django.views.decorators.http import require_GET
+from django.views.decorators.http import require_safe
 
 from keycore.errors import InputError
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.bench.shown.cutters import cutters_for, drawn_with
-from wryfalcon.bench.views.stage import open_tag, to_stage, whole_number
+from wryfalcon.bench.views.stage import open_tag, to_stage
+from wryfalcon.numbers import whole_number
 
 
-@require_GET
+@require_safe
 @needs(Act.LOOK)
 def show(request: PersonRequest, number: int) -> HttpResponse:
     """Every cutter of the shop, and the key as the chosen one would leave it."""

@@ -14,9 +14,10 @@ from wryfalcon.bench.actions.filing import Seen, look_at_stage, take_look_back
 from wryfalcon.bench.models import Piece, StageLook, Tag
 from wryfalcon.bench.queries.filing import marks_of
 from wryfalcon.bench.shown.filing import mark_words
-from wryfalcon.bench.views.stage import attempt, find_tag, to_stage, whole_number
+from wryfalcon.bench.views.stage import attempt, find_tag, to_stage
 from wryfalcon.fields import unit_typed
 from wryfalcon.lengths import NotALength, parse_value
+from wryfalcon.numbers import whole_number
 from wryfalcon.refusal import NotDone
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from django.http import HttpResponse
-from django.views.decorators.http import require_GET, require_POST
+from django.views.decorators.http import require_POST, require_safe
 
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.bench.actions.hand_over import hand_over
@@ -13,7 +13,7 @@ from wryfalcon.bench.shown.keys_made import keys_made
 from wryfalcon.bench.views.stage import attempt, find_tag, open_tag, settled_key_of, show_stage, to_stage
 
 
-@require_GET
+@require_safe
 @needs(Act.LOOK)
 def hand_over_stage(request: PersonRequest, number: int) -> HttpResponse:
     """Everything read, decided, cut and proven."""

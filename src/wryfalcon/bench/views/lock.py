@@ -20,17 +20,18 @@ from keycore.family import Family
 from keycore.units import Unit
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs_to_change
 from wryfalcon.bench.actions.take_in import learn_family
-from wryfalcon.bench.views.stage import open_tag, to_stage, whole_number
+from wryfalcon.bench.views.stage import open_tag, to_stage
 from wryfalcon.drawings.key import KeyDrawing, draw_key
 from wryfalcon.drawings.paper import PHONE, laid_on
 from wryfalcon.fields import unit_typed
 from wryfalcon.lengths import NotALength, parse_length
 from wryfalcon.library.actions.families import count_blank, import_family
 from wryfalcon.library.models import FamilyRecord
+from wryfalcon.numbers import whole_number
 from wryfalcon.refusal import NotDone
 
 
-@require_http_methods(["GET", "POST"])
+@require_http_methods(["GET", "HEAD", "POST"])
 @needs_to_change(Act.SETTLE)
 def measure_lock(request: PersonRequest, number: int) -> HttpResponse:
     """Type what was measured; see it drawn with its levers over it; keep it as the tag's family."""

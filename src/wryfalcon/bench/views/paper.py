@@ -7,7 +7,7 @@ from collections.abc import Mapping, Sequence
 from django.contrib import messages
 from django.http import HttpResponse
 from django.shortcuts import render
-from django.views.decorators.http import require_GET
+from django.views.decorators.http import require_safe
 
 from keycore.errors import InputError
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
@@ -28,7 +28,7 @@ RULER = {
 """Where the marks of the printed ruler stand and how long they are, mm."""
 
 
-@require_GET
+@require_safe
 @needs(Act.LOOK)
 def real_size(request: PersonRequest, number: int) -> HttpResponse:
     """The key to be cut and the old one at 1:1 and larger, for paper."""

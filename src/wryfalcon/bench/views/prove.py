@@ -9,7 +9,7 @@ from django.db.models import QuerySet
 from django.http import HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404
 from django.urls import reverse
-from django.views.decorators.http import require_GET, require_POST
+from django.views.decorators.http import require_POST, require_safe
 
 from keycore.coordinate import Coordinate
 from keycore.proving.measured import MeasuredKey
@@ -33,15 +33,7 @@ from wryfalcon.bench.queries.dimensions import beside_of
 from wryfalcon.bench.queries.proving import cuts_to_deepen, ground_of, mend_of, passed_keys, proof_of
 from wryfalcon.bench.shown.proof import proof_shown
 from wryfalcon.bench.shown.room import room_shown
-from wryfalcon.bench.views.stage import (
-    attempt,
-    find_tag,
-    key_of,
-    open_tag,
-    show_stage,
-    to_stage,
-    whole_number,
-)
+from wryfalcon.bench.views.stage import attempt, find_tag, key_of, open_tag, show_stage, to_stage
 from wryfalcon.bench.views.values import entries_posted, refused, wants_json
 from wryfalcon.bench.views.values import kept as values_kept
 from wryfalcon.drawings.cut_key import CutKey
@@ -50,11 +42,12 @@ from wryfalcon.fields import unit_typed
 from wryfalcon.lengths import NotALength, parse_value, say_value
 from wryfalcon.machines.queries.line import last_order
 from wryfalcon.machines.views.press import press_of
+from wryfalcon.numbers import whole_number
 from wryfalcon.prepared import prepared
 from wryfalcon.refusal import NotDone, SecondLook
 
 
-@require_GET
+@require_safe
 @needs(Act.LOOK)
 def prove_stage(request: PersonRequest, number: int) -> HttpResponse:
     """The new key beside its target."""

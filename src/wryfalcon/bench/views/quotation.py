@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from django.contrib import messages
 from django.http import Http404, HttpResponse
-from django.views.decorators.http import require_GET, require_POST
+from django.views.decorators.http import require_POST, require_safe
 
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.bench.actions.quotation import LARGEST_FILE, keep_answers, keep_picture
@@ -12,7 +12,7 @@ from wryfalcon.bench.models import Asked, Picture
 from wryfalcon.bench.views.stage import attempt, find_tag, open_tag, to_stage
 
 
-@require_GET
+@require_safe
 @needs(Act.LOOK)
 def picture(request: PersonRequest, number: int) -> HttpResponse:
     """The picture itself."""

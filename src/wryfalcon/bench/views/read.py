@@ -9,7 +9,7 @@ from urllib.parse import urlencode
 
 from django.http import HttpResponse, JsonResponse
 from django.urls import reverse
-from django.views.decorators.http import require_GET, require_POST
+from django.views.decorators.http import require_POST, require_safe
 
 from keycore.codes.card import usual_card
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
@@ -25,22 +25,14 @@ from wryfalcon.bench.shown.cylinder import CylinderShown, cylinder_shown
 from wryfalcon.bench.shown.taps import taps_of
 from wryfalcon.bench.shown.tool_walk import ToolStep, is_walked, tool_walk
 from wryfalcon.bench.shown.ways import WAYS
-from wryfalcon.bench.views.stage import (
-    attempt,
-    find_tag,
-    key_of,
-    open_tag,
-    shop_unit,
-    show_stage,
-    to_stage,
-    whole_number,
-)
+from wryfalcon.bench.views.stage import attempt, find_tag, key_of, open_tag, shop_unit, show_stage, to_stage
 from wryfalcon.bench.views.strip import strip_of
 from wryfalcon.bench.views.values import entries_posted, kept, refused, wants_json
 from wryfalcon.drawings.kinds import counting_of
 from wryfalcon.fields import ENDS
 from wryfalcon.lengths import end_words, how_to_type
 from wryfalcon.library.models import CardRule
+from wryfalcon.numbers import whole_number
 from wryfalcon.refusal import NotDone, SecondLook
 
 NO_KEY = {OnBench.LOCK, OnBench.LOCK_PARTS, OnBench.PART_LOCK, OnBench.CODE}
@@ -71,7 +63,7 @@ class RefusedEntry:
     is_second: bool = False
 
 
-@require_GET
+@require_safe
 @needs(Act.LOOK)
 def read_stage(request: PersonRequest, number: int) -> HttpResponse:
     """The entry and everything seen so far."""

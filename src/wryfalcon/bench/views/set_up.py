@@ -10,7 +10,7 @@ from typing import Any
 from django.contrib import messages
 from django.http import Http404, HttpResponse
 from django.shortcuts import render
-from django.views.decorators.http import require_GET, require_POST
+from django.views.decorators.http import require_POST, require_safe
 
 from keycore.cutting.commands import ways_of
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
@@ -25,16 +25,7 @@ from wryfalcon.bench.shown.cut_table import cut_table
 from wryfalcon.bench.shown.filing import filing_of
 from wryfalcon.bench.shown.fittings import driven_machines, fittings_of, guide_words
 from wryfalcon.bench.shown.tries import try_words
-from wryfalcon.bench.views.stage import (
-    attempt,
-    find_tag,
-    key_of,
-    key_to_cut,
-    open_tag,
-    show_stage,
-    to_stage,
-    whole_number,
-)
+from wryfalcon.bench.views.stage import attempt, find_tag, key_of, key_to_cut, open_tag, show_stage, to_stage
 from wryfalcon.drawings.jaw import draw_jaw
 from wryfalcon.drawings.key import KeyDrawing
 from wryfalcon.drawings.kinds import FACE_WORDS
@@ -49,9 +40,10 @@ from wryfalcon.machines.queries.faces import face_now, has_faces
 from wryfalcon.machines.queries.fittings import axes_of
 from wryfalcon.machines.queries.offsets import offsets_for
 from wryfalcon.machines.views.press import press_of
+from wryfalcon.numbers import whole_number
 
 
-@require_GET
+@require_safe
 @needs(Act.LOOK)
 def set_up_stage(request: PersonRequest, number: int) -> HttpResponse:
     """The card, or the choice of machine, cutter and jaw."""
@@ -59,7 +51,7 @@ def set_up_stage(request: PersonRequest, number: int) -> HttpResponse:
     return show_stage(request, tag, "set-up", _context(request, tag))
 
 
-@require_GET
+@require_safe
 @needs(Act.LOOK)
 def print_card(request: PersonRequest, number: int) -> HttpResponse:
     """The card alone, for paper."""

@@ -6,7 +6,7 @@ from typing import Any
 
 from django.http import Http404, HttpResponse
 from django.shortcuts import get_object_or_404
-from django.views.decorators.http import require_GET, require_POST
+from django.views.decorators.http import require_POST, require_safe
 
 from keycore.errors import InputError
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
@@ -35,7 +35,6 @@ from wryfalcon.bench.views.stage import (
     shop_unit,
     show_stage,
     to_stage,
-    whole_number,
 )
 from wryfalcon.bench.views.strip import strip_of
 from wryfalcon.codes.models import Code
@@ -43,10 +42,11 @@ from wryfalcon.codes.queries.fitting import FittingCode, codes_that_fit
 from wryfalcon.drawings.cut_key import CutKey
 from wryfalcon.fields import unit_typed
 from wryfalcon.lengths import NotALength, parse_value, show_value
+from wryfalcon.numbers import whole_number
 from wryfalcon.refusal import NotDone
 
 
-@require_GET
+@require_safe
 @needs(Act.LOOK)
 def settle_stage(request: PersonRequest, number: int) -> HttpResponse:
     """The posterior, in the strip and in words, and the choice of cuts."""

@@ -39,11 +39,12 @@ from wryfalcon.bench.models import Source, SourceKind, Tag, TumblerSeen
 from wryfalcon.bench.queries.evidence import SourceReading
 from wryfalcon.bench.queries.looks import is_settled
 from wryfalcon.bench.views.read import RefusedEntry, check_there, show_read, source_reading, to_source, track_reading
-from wryfalcon.bench.views.stage import attempt, find_tag, to_stage, whole_number
+from wryfalcon.bench.views.stage import attempt, find_tag, to_stage
 from wryfalcon.codes.models import Code
 from wryfalcon.codes.queries.by_code import codes_called
 from wryfalcon.codes.queries.family import series_read_by
 from wryfalcon.fields import unit_typed
+from wryfalcon.numbers import whole_number
 from wryfalcon.refusal import NotDone
 
 SETTLED = "Settled, over 99 in 100: you can stop here."

@@ -123,11 +123,6 @@ def shop_unit(request: PersonRequest) -> Unit:
     return Unit(request.user.unit)
 
 
-def whole_number(text: str | None) -> int:
-    """A number from a form or an address, 0 when it is none."""
-    return int(text) if text and text.isascii() and text.isdecimal() and len(text) < 10 else 0
-
-
 def key_of(
     tag: Tag,
     values: Values,

@@ -12,7 +12,7 @@ from django.db.models import QuerySet
 from django.http import HttpResponse
 from django.shortcuts import render
 from django.utils import timezone
-from django.views.decorators.http import require_GET, require_http_methods, require_POST
+from django.views.decorators.http import require_http_methods, require_POST, require_safe
 
 from wryfalcon.accounts.permissions import Act, PersonRequest, may, needs, needs_to_change
 from wryfalcon.bench.actions.codes import read_code
@@ -23,7 +23,7 @@ from wryfalcon.bench.models import Asked, Felt, Lock, OnBench, Picture, Tag, Tag
 from wryfalcon.bench.queries.come_back import is_copied_again
 from wryfalcon.bench.queries.reading import another_bitting
 from wryfalcon.bench.queries.stages import on_the_bench, stage_of
-from wryfalcon.bench.views.stage import attempt, find_tag, key_of, open_tag, show_stage, to_stage, whole_number
+from wryfalcon.bench.views.stage import attempt, find_tag, key_of, open_tag, show_stage, to_stage
 from wryfalcon.codes.models import Code
 from wryfalcon.codes.queries.family import edition_to_make_by
 from wryfalcon.drawings.paper import PHONE, laid_on
@@ -31,13 +31,14 @@ from wryfalcon.library.models import Blank, FamilyRecord
 from wryfalcon.library.queries.guide import found_row
 from wryfalcon.machines.models import Practice, Shift
 from wryfalcon.machines.queries.line import lines_of_machines
+from wryfalcon.numbers import whole_number
 from wryfalcon.prepared import prepared
 from wryfalcon.refusal import NotDone
 
 LATELY = 6
 
 
-@require_GET
+@require_safe
 @needs(Act.LOOK)
 def tags(request: PersonRequest) -> HttpResponse:
     """Open tags, what each waits for, and the machines in a line."""
@@ -70,7 +71,7 @@ def _practices() -> QuerySet[Practice, Any]:
     return Practice.objects.filter(ended_at=None).order_by().values("machine", "machine__name", "began_at")
 
 
-@require_http_methods(["GET", "POST"])
+@require_http_methods(["GET", "HEAD", "POST"])
 @needs(Act.TAKE_IN)
 def new(request: PersonRequest) -> HttpResponse:
     """Take in a new tag."""
@@ -127,7 +128,7 @@ def fill_from_maker(request: PersonRequest) -> HttpResponse:
     return render(request, "bench/_new_form.html", context)
 
 
-@require_http_methods(["GET", "POST"])
+@require_http_methods(["GET", "HEAD", "POST"])
 @needs_to_change(Act.TAKE_IN)
 def take_in_stage(request: PersonRequest, number: int) -> HttpResponse:
     """What was taken in, and changing it."""
@@ -180,7 +181,7 @@ def _first_stage(tag: Tag) -> str:
     return "read" if tag.family_record_id is not None else "take-in"
 
 
-@require_GET
+@require_safe
 @needs(Act.LOOK)
 def at_its_stage(request: PersonRequest, number: int) -> HttpResponse:
     """Go to the stage a tag stands at."""

@@ -5,22 +5,23 @@ from __future__ import annotations
 from django.contrib import messages
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
-from django.views.decorators.http import require_GET, require_POST
+from django.views.decorators.http import require_POST, require_safe
 
 from wryfalcon.accounts.models import Role, User
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.bench.actions.read import labels_typed
 from wryfalcon.bench.actions.tools import destroy_tool, hand_tool_on, make_depth_keys, make_test_key
 from wryfalcon.bench.models import ShopTool
-from wryfalcon.bench.views.stage import attempt, whole_number
+from wryfalcon.bench.views.stage import attempt
 from wryfalcon.library.models import FamilyRecord
 from wryfalcon.machines.views.press import press_of
+from wryfalcon.numbers import whole_number
 from wryfalcon.refusal import NotDone
 
 SMITHS = (Role.SMITH, Role.OWNER)
 
 
-@require_GET
+@require_safe
 @needs(Act.LOOK)
 def tools(request: PersonRequest) -> HttpResponse:
     """Every one there is, and those that are gone."""

@@ -11,7 +11,7 @@ from django.conf import settings
 from django.http import HttpResponse
 from django.shortcuts import redirect, render
 from django.urls import reverse
-from django.views.decorators.http import require_GET, require_POST
+from django.views.decorators.http import require_POST, require_safe
 
 from keycore.codes.half_steps import half_step_value
 from keycore.codes.trials import Places
@@ -41,13 +41,14 @@ from wryfalcon.bench.queries.trial_sheet import (
 )
 from wryfalcon.bench.sentences import sheet_problem
 from wryfalcon.bench.shown.tries import can_send, spelled, try_out
-from wryfalcon.bench.views.stage import allowed_on, attempt, find_tag, key_of, open_tag, to_stage, whole_number
+from wryfalcon.bench.views.stage import allowed_on, attempt, find_tag, key_of, open_tag, to_stage
 from wryfalcon.codes.models import Series
 from wryfalcon.codes.queries.family import series_read_by
 from wryfalcon.lengths import end_words
+from wryfalcon.numbers import whole_number
 
 
-@require_GET
+@require_safe
 @needs(Act.LOOK)
 def show(request: PersonRequest, number: int) -> HttpResponse:
     """What is still possible where some cuts are not known, and the key to try next."""

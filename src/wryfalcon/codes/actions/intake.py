@@ -18,7 +18,7 @@ from keycore.family import Track
 from wryfalcon.accounts.models import User
 from wryfalcon.codes.models import BadCode, Code, Column, Intake, Names, Series, SeriesState
 from wryfalcon.codes.queries.editions import compare
-from wryfalcon.codes.tables import TableFile, document_in
+from wryfalcon.codes.tables import TableFile, TooMuchWork, document_in
 from wryfalcon.log.actions import write_down
 from wryfalcon.log.models import Event
 
@@ -51,9 +51,17 @@ def read_in(intake_pk: int) -> None:
         discard(None, intake.series)
     except Overtaken:
         return
-    except InputError as error:
-        problem = f"{error.field}: {error.reason}" if error.field else error.reason
+    except (InputError, MemoryError, TooMuchWork) as error:
+        problem = _in_a_line(error)
         Intake.objects.filter(pk=intake_pk, reading=intake.reading).update(problem=problem[:300])
+
+
+def _in_a_line(error: InputError | MemoryError | TooMuchWork) -> str:
+    if isinstance(error, MemoryError):
+        return "it takes more memory than a table may; save it as CSV"
+    if isinstance(error, TooMuchWork):
+        return f"{error}; save it as CSV"
+    return f"{error.field}: {error.reason}" if error.field else error.reason
 
 
 def _begin_reading(intake_pk: int) -> Intake:

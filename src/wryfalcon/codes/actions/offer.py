@@ -25,7 +25,7 @@ from wryfalcon.accounts.models import User
 from wryfalcon.codes.actions.intake import discard, read_in
 from wryfalcon.codes.models import Intake, Series, SeriesState
 from wryfalcon.codes.queries.family import newest_edition
-from wryfalcon.codes.tables import LARGEST, LARGEST_DOCUMENT, check_unpacked, document_in, ending_of
+from wryfalcon.codes.tables import LARGEST, LARGEST_DOCUMENT, document_in, ending_of
 from wryfalcon.log.actions import write_down
 from wryfalcon.log.models import Event
 
@@ -47,7 +47,6 @@ def offer(actor: User, table: bytes | Iterable[bytes], about: SeriesDocument | N
         elif about is None:
             raise InputError("", "not a series document")
         else:
-            check_unpacked(file)
             document = about
         intake = _begin(actor, document, file)
     except InputError:

@@ -8,7 +8,7 @@ from typing import Any
 from django.core.paginator import Paginator
 from django.http import HttpResponse
 from django.shortcuts import render
-from django.views.decorators.http import require_GET, require_http_methods
+from django.views.decorators.http import require_http_methods, require_safe
 
 from keycore.codes.pattern import parse_pattern
 from keycore.errors import InputError
@@ -20,11 +20,12 @@ from wryfalcon.codes.queries.by_code import FoundCode, by_cuts, codes_called
 from wryfalcon.fields import ENDS
 from wryfalcon.library.models import FamilyRecord
 from wryfalcon.log.models import AuditEntry, Event
+from wryfalcon.numbers import whole_number
 
 A_PAGE = 50
 
 
-@require_http_methods(["GET", "POST"])
+@require_http_methods(["GET", "HEAD", "POST"])
 @needs(Act.READ_KEYS)
 def by_code(request: PersonRequest) -> HttpResponse:
     """Every series, and a code or a range of codes in all of them."""
@@ -36,7 +37,7 @@ def by_code(request: PersonRequest) -> HttpResponse:
     return render(request, "codes/series.html", context)
 
 
-@require_http_methods(["GET", "POST"])
+@require_http_methods(["GET", "HEAD", "POST"])
 @needs(Act.READ_KEYS)
 def by_bitting(request: PersonRequest) -> HttpResponse:
     """The codes whose bitting agrees with what is known of one."""
@@ -60,7 +61,7 @@ def by_bitting(request: PersonRequest) -> HttpResponse:
     return render(request, "codes/by_bitting.html", context, status=422 if error else 200)
 
 
-@require_GET
+@require_safe
 @needs(Act.KEEP_LIBRARY)
 def seen(request: PersonRequest) -> HttpResponse:
     """Who asked to see codes, and when."""
@@ -95,6 +96,6 @@ def _shown(request: PersonRequest, found: Sequence[FoundCode], what: str) -> dic
 def _asked(request: PersonRequest) -> Asked:
     given = request.GET
     family = given.get("family", "")
-    record = FamilyRecord.objects.filter(pk=int(family)).first() if family.isdecimal() and len(family) < 10 else None
+    record = FamilyRecord.objects.filter(pk=whole_number(family)).first()
     from_end = given.get("from") or (str(record.family.numbered_from) if record else "bow")
     return Asked(given.get("bitting", "").strip(), record, given.get("track", ""), from_end, "misread" in given)

@@ -28,7 +28,7 @@ TYPES = {
 }
 
 
-@require_http_methods(["GET", "POST"])
+@require_http_methods(["GET", "HEAD", "POST"])
 @needs(Act.READ_KEYS)
 def show(request: PersonRequest, pk: int) -> HttpResponse:
     """A series: its progress while it is read, then what it would bring, then what it is.

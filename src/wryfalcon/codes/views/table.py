@@ -23,7 +23,7 @@ RULES = [
 RULE = ("first", "last", "rule", "places", "start", "every")
 
 
-@require_http_methods(["GET", "POST"])
+@require_http_methods(["GET", "HEAD", "POST"])
 @needs(Act.KEEP_LIBRARY)
 def bring_in_table(request: PersonRequest) -> HttpResponse:
     """Take a table in to be read and checked."""

@@ -12,7 +12,7 @@ from django.db.models import QuerySet
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
-from django.views.decorators.http import require_GET, require_http_methods, require_POST
+from django.views.decorators.http import require_http_methods, require_POST, require_safe
 
 from keycore.tools import Drill
 from keycore.units import Unit
@@ -60,7 +60,7 @@ SHOWN = 8
 DAYS = "days"
 
 
-@require_GET
+@require_safe
 @needs(Act.LOOK)
 def show(request: PersonRequest, pk: int) -> HttpResponse:
     """The machine's page; its course is worked out after the page is there."""
@@ -89,7 +89,7 @@ def put_it_back(request: PersonRequest, pk: int) -> HttpResponse:
     return redirect("keeping:machine", pk=pk)
 
 
-@require_GET
+@require_safe
 @needs(Act.LOOK)
 def course(request: PersonRequest, pk: int) -> HttpResponse:
     """How the machine has wandered over its keys and what is foretold, as a page or a part of one."""
@@ -107,7 +107,7 @@ def course(request: PersonRequest, pk: int) -> HttpResponse:
     return render(request, f"keeping/{'_course' if request.htmx else 'course'}.html", context)
 
 
-@require_GET
+@require_safe
 @needs(Act.LOOK)
 def due(request: PersonRequest, pk: int) -> HttpResponse:
     """Whether a check is due, as a fragment: it is worked out after the page is there."""
@@ -116,7 +116,7 @@ def due(request: PersonRequest, pk: int) -> HttpResponse:
     return render(request, "keeping/_due.html", {"course": found, "why_due": due_words(found), "machine": machine})
 
 
-@require_http_methods(["GET", "POST"])
+@require_http_methods(["GET", "HEAD", "POST"])
 @needs_to_change(Act.CUT)
 def care(request: PersonRequest, pk: int) -> HttpResponse:
     """The schedule of care and what was done, noting more of it; practice on the simulated machine."""

@@ -8,7 +8,7 @@ from django.conf import settings
 from django.contrib import messages
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
-from django.views.decorators.http import require_GET, require_POST
+from django.views.decorators.http import require_POST, require_safe
 
 from keycore.machines.faces import FaceTouched
 from keycore.units import Unit
@@ -25,7 +25,7 @@ from wryfalcon.machines.views.press import press_of
 from wryfalcon.refusal import NotDone
 
 
-@require_GET
+@require_safe
 @needs(Act.LOOK)
 def show(request: PersonRequest, pk: int) -> HttpResponse:
     """Every face with its steps; while the machine touches one the page looks again."""

@@ -8,7 +8,7 @@ from django.contrib import messages
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, render
 from django.urls import reverse
-from django.views.decorators.http import require_GET, require_POST
+from django.views.decorators.http import require_POST, require_safe
 
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.keeping.forms import ClampForm, FollowerForm
@@ -20,10 +20,11 @@ from wryfalcon.machines.models import Cutter, Follower, Machine
 from wryfalcon.machines.queries.fittings import holdings_of, mismatch_of
 from wryfalcon.machines.sentences import mismatch_words
 from wryfalcon.machines.views.room import back_to
+from wryfalcon.numbers import whole_number
 from wryfalcon.refusal import NotDone
 
 
-@require_GET
+@require_safe
 @needs(Act.LOOK)
 def fitted(request: PersonRequest, pk: int) -> HttpResponse:
     """What is fitted, how a key is held, and how many keys it made since."""
@@ -42,7 +43,7 @@ def fitted(request: PersonRequest, pk: int) -> HttpResponse:
 def cutter(request: PersonRequest, pk: int) -> HttpResponse:
     """Note that a wheel was fitted."""
     machine, named = get_object_or_404(Machine, pk=pk), request.POST.get("cutter", "")
-    wheel = get_object_or_404(Cutter, pk=int(named) if named.isdecimal() and len(named) < 10 else 0)
+    wheel = get_object_or_404(Cutter, pk=whole_number(named))
     return _done(request, machine, lambda: fit_cutter(request.user, machine, wheel), "Check the machine anew.")
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from django.contrib import messages
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
-from django.views.decorators.http import require_GET, require_POST
+from django.views.decorators.http import require_POST, require_safe
 
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.keeping.actions.trimming import MakerFigures, change_offset
@@ -16,7 +16,7 @@ from wryfalcon.machines.models import TRACES, JawSide, Machine, MachineOffset
 from wryfalcon.refusal import NotDone
 
 
-@require_GET
+@require_safe
 @needs(Act.KEEP_LIBRARY)
 def show(request: PersonRequest, pk: int) -> HttpResponse:
     """What can be changed by hand."""

@@ -5,7 +5,7 @@ from __future__ import annotations
 from django.contrib import messages
 from django.http import Http404, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
-from django.views.decorators.http import require_GET, require_POST
+from django.views.decorators.http import require_POST, require_safe
 
 from keycore.errors import InputError
 from keycore.machines.side_mill import correct_side_mill, set_side_mill
@@ -21,7 +21,7 @@ from wryfalcon.machines.sentences import mismatch_words
 from wryfalcon.refusal import NotDone
 
 
-@require_GET
+@require_safe
 @needs(Act.LOOK)
 def show(request: PersonRequest, pk: int) -> HttpResponse:
     """The steps, the four marks, and what to turn next."""

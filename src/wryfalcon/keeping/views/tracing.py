@@ -20,6 +20,7 @@ from wryfalcon.lengths import NotALength, parse_value, show_value, split_lengths
 from wryfalcon.library.models import FamilyRecord
 from wryfalcon.log.actions import note_tag_opened
 from wryfalcon.machines.models import TRACES, Duplicate, Machine
+from wryfalcon.numbers import whole_number
 from wryfalcon.prepared import prepared
 from wryfalcon.refusal import NotDone
 from wryfalcon.requests import or_404
@@ -28,7 +29,7 @@ UNMEASURED = {"-", "–", "."}
 MOST_CUTS = 40
 
 
-@require_http_methods(["GET", "POST"])
+@require_http_methods(["GET", "HEAD", "POST"])
 @needs_to_change(Act.PROVE)
 def duplicates(request: PersonRequest, pk: int) -> HttpResponse:
     """Type a pattern and its copy; see what the machine did and what the key is."""
@@ -71,7 +72,7 @@ def withdraw(request: PersonRequest, pk: int, duplicate: int) -> HttpResponse:
 
 def _traced(request: PersonRequest, typed: dict[str, str]) -> TracedKey:
     number, _, track = typed["key"].partition(":")
-    record = FamilyRecord.objects.in_force().filter(pk=number).first() if number.isdecimal() else None
+    record = FamilyRecord.objects.in_force().filter(pk=whole_number(number)).first()
     if record is None or track not in {each.name for each in record.family.tracks}:
         raise NotDone("Say which family the keys are of.")
     depth, shop = record.family.depth, unit_typed(request)
@@ -94,7 +95,7 @@ def _tag(typed: str) -> Tag | None:
     digits = typed.strip().lstrip("#")
     if not digits:
         return None
-    tag = Tag.objects.filter(number=int(digits)).first() if digits.isdecimal() and len(digits) < 9 else None
+    tag = Tag.objects.filter(number=whole_number(digits)).first()
     if tag is None:
         raise NotDone(f"There is no tag {digits[:12]}.")
     return tag

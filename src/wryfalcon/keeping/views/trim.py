@@ -8,7 +8,7 @@ from typing import Any
 from django.contrib import messages
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
-from django.views.decorators.http import require_GET, require_POST
+from django.views.decorators.http import require_POST, require_safe
 
 from keycore.coordinate import Coordinate
 from keycore.machines.trim import Advice
@@ -34,6 +34,7 @@ from wryfalcon.library.models import FamilyRecord
 from wryfalcon.machines.models import Machine, Trim
 from wryfalcon.machines.queries.line import last_order, line_of
 from wryfalcon.machines.views.press import press_of
+from wryfalcon.numbers import whole_number
 from wryfalcon.refusal import NotDone, OnlyPartly
 
 BLOCK = Coordinate("size of a gauge block")
@@ -47,12 +48,12 @@ def begin(request: PersonRequest, pk: int) -> HttpResponse:
     machine = get_object_or_404(Machine, pk=pk)
     wanted = request.POST.get("family", "")
     in_force = FamilyRecord.objects.in_force()
-    record = in_force.filter(pk=int(wanted) if wanted.isdecimal() and len(wanted) < 10 else 0).first()
+    record = in_force.filter(pk=whole_number(wanted)).first()
     try:
         if record is None:
             raise NotDone("Choose the family whose blanks the test key is cut on.")
         held = request.POST.get("side", "")
-        side = machine.jaw_sides.filter(pk=int(held)).first() if held.isdecimal() and len(held) < 10 else None
+        side = machine.jaw_sides.filter(pk=whole_number(held)).first()
         trim = begin_trim(
             request.user, machine, record, side=side, own=request.POST.get("own", ""), is_check="check" in request.POST
         )
@@ -62,14 +63,14 @@ def begin(request: PersonRequest, pk: int) -> HttpResponse:
     return redirect("keeping:trim", pk=trim.pk)
 
 
-@require_GET
+@require_safe
 @needs(Act.CUT)
 def show(request: PersonRequest, pk: int) -> HttpResponse:
     """A trim as it stands."""
     return _page(request, trim_state(_trim(pk)))
 
 
-@require_GET
+@require_safe
 @needs(Act.CUT)
 def paper(request: PersonRequest, pk: int) -> HttpResponse:
     """The test bitting for paper, with room for what is measured."""
@@ -101,9 +102,9 @@ def caliper(request: PersonRequest, pk: int) -> HttpResponse:
 def measured(request: PersonRequest, pk: int) -> HttpResponse:
     """What was measured of one clamping."""
     trim = _trim(pk)
-    number = request.POST.get("clamping", "")
+    number = whole_number(request.POST.get("clamping"))
     try:
-        if not number.isdecimal() or not 1 <= int(number[:4]) <= MOST_CLAMPINGS:
+        if not 1 <= number <= MOST_CLAMPINGS:
             raise NotDone(f"At most {MOST_CLAMPINGS} clampings.")
         family, planned = trim.family_record.family, planned_cuts(trim)
         values, positions = (_spread(request, letter, len(planned)) for letter in "vp")
@@ -115,7 +116,7 @@ def measured(request: PersonRequest, pk: int) -> HttpResponse:
             for cut, value, position in zip(planned, values, positions, strict=True)
             for name in [cut_name(trim, cut)]
         }
-        measure_clamping(request.user, trim, int(number), cuts, is_partly="partly" in request.POST)
+        measure_clamping(request.user, trim, number, cuts, is_partly="partly" in request.POST)
     except NotDone as refusal:
         is_partly = isinstance(refusal, OnlyPartly)
         return _page(request, trim_state(trim), typed=request.POST, problem=refusal.says, is_partly=is_partly)

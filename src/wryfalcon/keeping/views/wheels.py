@@ -24,7 +24,7 @@ from wryfalcon.requests import or_404
 MOST_CUTS = 12
 
 
-@require_http_methods(["GET", "POST"])
+@require_http_methods(["GET", "HEAD", "POST"])
 @needs_to_change(Act.CUT)
 def wheel(request: PersonRequest, pk: int) -> HttpResponse:
     """The wheel's page; posting keeps the test cuts that were measured."""

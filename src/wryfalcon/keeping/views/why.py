@@ -6,7 +6,7 @@ from typing import Any
 
 from django.http import Http404, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, render
-from django.views.decorators.http import require_GET, require_POST
+from django.views.decorators.http import require_POST, require_safe
 
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.bench.models import Piece, Tag
@@ -18,7 +18,7 @@ from wryfalcon.log.actions import note_document
 from wryfalcon.machines.sentences import home_words
 
 
-@require_GET
+@require_safe
 @needs(Act.LOOK)
 def show(request: PersonRequest, number: int, piece: int) -> HttpResponse:
     """The suspects, what speaks for each, and the next check."""

@@ -24,15 +24,21 @@ BY_DAY = "brought in "
 """How an edition is named whose document does not name it, or names one that is there."""
 
 
-@transaction.atomic
 def import_family(actor: User | None, raw: bytes, *, restricted: bool = False) -> FamilyRecord:
-    """Bring a family document in. Raises InputError naming the field.
+    """Bring a family document in, which is read before anything is locked. Raises InputError naming the field."""
+    data = parse_json(raw)
+    return take_family_in(actor, family_of(data if isinstance(data, dict) else {}), data, restricted=restricted)
+
+
+@transaction.atomic
+def take_family_in(
+    actor: User | None, family: Family, data: dict[str, Any], *, restricted: bool = False
+) -> FamilyRecord:
+    """Bring a family in with the document that it was read from.
 
     A family that the library does not know is in force at once; a document of a known one is its next edition,
-    and waits to be put in force.
+    and waits to be put in force. Raises InputError naming the field.
     """
-    data = parse_json(raw)
-    family = _read(data if isinstance(data, dict) else {})
     record = next_edition(family, data)
     if record is None:
         record = FamilyRecord(slug=family.id, state=EditionState.IN_FORCE)
@@ -122,7 +128,7 @@ def _with_positions(data: dict[str, Any], family: Family, now: FamilyRecord) -> 
     return {**data, "positions": before}
 
 
-def _read(data: dict[str, Any]) -> Family:
+def family_of(data: dict[str, Any]) -> Family:
     """The family of a document. Raises InputError with every fault that can be told, one of the id too."""
     given = data.get("id")
     slug = slugify(given) if isinstance(given, str) else ""

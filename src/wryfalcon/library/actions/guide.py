@@ -34,13 +34,16 @@ class About:
     source: str = ""
 
 
-@transaction.atomic
 def bring_in_guide(actor: User | None, raw: bytes, about: About) -> Guide:
-    """Bring a guide in, a document or a table; one of the same name is replaced, row by row.
+    """Bring a guide in, a document or a table, read before anything is locked; one of the same name is replaced.
 
     Raises InputError naming the field or the line; nothing is changed then.
     """
-    document = _document(raw, about)
+    return _take_guide_in(actor, _document(raw, about))
+
+
+@transaction.atomic
+def _take_guide_in(actor: User | None, document: GuideDocument) -> Guide:
     guide = Guide.objects.filter(slug=document.id).first() or Guide(slug=document.id)
     guide.name, guide.edition, guide.source = document.name, document.edition[:200], document.source[:200]
     guide.by = actor

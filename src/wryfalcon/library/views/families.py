@@ -10,7 +10,7 @@ from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.utils.http import urlencode
-from django.views.decorators.http import require_GET, require_http_methods, require_POST
+from django.views.decorators.http import require_http_methods, require_POST, require_safe
 
 from keycore.documents.family import assumed_of
 from keycore.errors import InputError
@@ -28,6 +28,7 @@ from wryfalcon.library.models import Blank, FamilyRecord
 from wryfalcon.library.queries.families import with_blanks
 from wryfalcon.library.queries.sections import same_section
 from wryfalcon.library.shown import count_words, track_tables
+from wryfalcon.numbers import whole_number
 from wryfalcon.prepared import prepared
 from wryfalcon.requests import or_404
 
@@ -36,7 +37,7 @@ FEWEST_ROWS = 4  # keys that can be typed of an unknown family
 AS_IN = {Unit.INCH: "0.223 0.361 0.502", Unit.MILLIMETRE: "5.65 9.20 12.75"}  # places as they are typed
 
 
-@require_GET
+@require_safe
 @needs(Act.LOOK)
 def families(request: PersonRequest) -> HttpResponse:
     """Every family."""
@@ -50,7 +51,7 @@ def families(request: PersonRequest) -> HttpResponse:
     )
 
 
-@require_GET
+@require_safe
 @needs(Act.LOOK)
 def family(request: PersonRequest, slug: str) -> HttpResponse:
     """One family, drawn to scale."""
@@ -77,7 +78,7 @@ def family(request: PersonRequest, slug: str) -> HttpResponse:
     )
 
 
-@require_GET
+@require_safe
 @needs(Act.LOOK)
 def section(request: PersonRequest, slug: str) -> HttpResponse:
     """The blank's section seen from its tip, to sight down the blade beside a key that lies here."""
@@ -88,12 +89,11 @@ def section(request: PersonRequest, slug: str) -> HttpResponse:
     return render(request, "library/section.html", context)
 
 
-@require_GET
+@require_safe
 @needs(Act.LOOK)
 def preview(request: PersonRequest) -> HttpResponse:
     """The family chosen at take-in, so that its cuts can be counted against the key in hand."""
-    wanted = request.GET.get("family", "")
-    record = FamilyRecord.objects.filter(pk=int(wanted)).first() if wanted.isdecimal() and len(wanted) < 10 else None
+    record = FamilyRecord.objects.filter(pk=whole_number(request.GET.get("family"))).first()
     found = record.family if record else None
     with laid_on(PHONE):  # beside a form: a narrow sheet whatever the screen
         key = draw_key(found) if found is not None and is_drawable(found) else None
@@ -101,7 +101,7 @@ def preview(request: PersonRequest) -> HttpResponse:
         return render(request, "library/_preview.html", {"record": record, "family": found, "key": key, "cuts": cuts})
 
 
-@require_GET
+@require_safe
 @needs(Act.LOOK)
 def family_document(request: PersonRequest, slug: str) -> HttpResponse:
     """The document word for word."""
@@ -111,7 +111,7 @@ def family_document(request: PersonRequest, slug: str) -> HttpResponse:
     return answer
 
 
-@require_http_methods(["GET", "POST"])
+@require_http_methods(["GET", "HEAD", "POST"])
 @needs(Act.KEEP_LIBRARY)
 def bring_in(request: PersonRequest) -> HttpResponse:
     """Import a family document, pasted or as a file; what is wrong is named and nothing is lost."""
@@ -135,7 +135,7 @@ def bring_in(request: PersonRequest) -> HttpResponse:
     return render(request, "library/bring_in.html", context, status=422 if error else 200)
 
 
-@require_GET
+@require_safe
 @needs(Act.LOOK)
 def which(request: PersonRequest) -> HttpResponse:
     """Which keyway is it: the library ranked by the positions of a key's cuts and its blade."""
@@ -153,7 +153,7 @@ def which(request: PersonRequest) -> HttpResponse:
     return render(request, "library/which.html", context, status=422 if error else 200)
 
 
-@require_http_methods(["GET", "POST"])
+@require_http_methods(["GET", "HEAD", "POST"])
 @needs(Act.KEEP_LIBRARY)
 def measured(request: PersonRequest) -> HttpResponse:
     """A family nobody has published, fitted from a few of its keys and saved as measured."""

@@ -12,7 +12,7 @@ from django.contrib import messages
 from django.http import Http404, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
-from django.views.decorators.http import require_GET, require_http_methods, require_POST
+from django.views.decorators.http import require_http_methods, require_POST, require_safe
 
 from keycore.documents.guide import COLUMNS, read_rows, write_guide, write_rows
 from keycore.documents.guide import Guide as GuideDocument
@@ -31,7 +31,7 @@ ANSWERED = ("use", "electronics", "before", "since")
 LARGEST = 5_000_001
 
 
-@require_GET
+@require_safe
 @needs(Act.LOOK)
 def guide(request: PersonRequest) -> HttpResponse:
     """Search it; where several rows are left, the one question that divides them best."""
@@ -91,7 +91,7 @@ def cannot(request: PersonRequest) -> HttpResponse:
     return redirect("library:guide")
 
 
-@require_http_methods(["GET", "POST"])
+@require_http_methods(["GET", "HEAD", "POST"])
 @needs(Act.KEEP_LIBRARY)
 def bring_in(request: PersonRequest) -> HttpResponse:
     """Bring a guide in, pasted or as a file; what is wrong is named and nothing is lost."""
@@ -111,7 +111,7 @@ def bring_in(request: PersonRequest) -> HttpResponse:
     return render(request, "library/guide_bring_in.html", context, status=422 if error else 200)
 
 
-@require_http_methods(["GET", "POST"])
+@require_http_methods(["GET", "HEAD", "POST"])
 @needs(Act.KEEP_LIBRARY)
 def row(request: PersonRequest, pk: int) -> HttpResponse:
     """One row, to be changed."""
@@ -139,7 +139,7 @@ def _row_of(said: Mapping[str, str]) -> GuideRow:
         raise InputError(wrong.field, wrong.reason.removeprefix("line 2: ")) from None
 
 
-@require_GET
+@require_safe
 @needs(Act.LOOK)
 def export(request: PersonRequest, slug: str, ending: str) -> HttpResponse:
     """A guide as a table or as a document."""

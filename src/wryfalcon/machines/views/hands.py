@@ -21,7 +21,7 @@ from wryfalcon.refusal import NotDone
 MOST_LINES = 400
 
 
-@require_http_methods(["GET", "POST"])
+@require_http_methods(["GET", "HEAD", "POST"])
 @needs_to_change(Act.PROVE)
 def hands(request: PersonRequest) -> HttpResponse:
     """The studies so far, and a new one: one line for each reading."""

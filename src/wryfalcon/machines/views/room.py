@@ -9,7 +9,7 @@ from django.http import Http404, HttpResponse, HttpResponseRedirect
 from django.shortcuts import get_object_or_404, render
 from django.urls import reverse
 from django.utils.http import url_has_allowed_host_and_scheme
-from django.views.decorators.http import require_GET, require_POST
+from django.views.decorators.http import require_POST, require_safe
 
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.machines.actions.misreports import note_as_seen
@@ -31,7 +31,7 @@ PANEL: dict[str, tuple[str, dict[str, Any]]] = {
 """What a hand, or mischance, does at the simulated machine."""
 
 
-@require_GET
+@require_safe
 @needs(Act.LOOK)
 def machines(request: PersonRequest) -> HttpResponse:
     """Every machine with its cutters, jaws and offsets."""

@@ -24,10 +24,16 @@ class Command(BaseCommand):
         to: Path = options["file"]
         if to.exists():
             raise CommandError(f"{to} is there already; a back-up replaces nothing.")
+        if not to.parent.is_dir():
+            raise CommandError(f"There is no folder {to.parent}: make it first, or name another.")
         connection.ensure_connection()
         made = to.with_name(f"{to.name}.part")
-        copy = sqlite3.connect(made)
+        try:
+            made.touch(mode=0o600)
+        except OSError as error:
+            raise CommandError(f"{made} cannot be written: {error.strerror}.") from None
         made.chmod(0o600)
+        copy = sqlite3.connect(made)
         with copy:
             connection.connection.backup(copy)
         found = copy.execute("PRAGMA integrity_check").fetchone()[0]

@@ -1,6 +1,6 @@
 """``add_person NAME --role ROLE``: someone new who logs in; the password is asked for, or read from a line.
 
-``--again`` gives a person who is here already another password and role.
+``--again`` gives a person who is here already another password; their role stays unless ``--role`` gives one.
 """
 
 from __future__ import annotations
@@ -24,8 +24,8 @@ class Command(BaseCommand):
     def add_arguments(self, parser: CommandParser) -> None:
         """Name and role."""
         parser.add_argument("name")
-        parser.add_argument("--role", choices=Role.values, default=Role.SMITH)
-        parser.add_argument("--again", action="store_true", help="the person is here already: another password, role")
+        parser.add_argument("--role", choices=Role.values, help="smith for someone new; kept with --again")
+        parser.add_argument("--again", action="store_true", help="the person is here already: another password")
 
     def handle(self, *args: Any, **options: Any) -> None:
         """Ask for the password and keep the person."""
@@ -33,7 +33,7 @@ class Command(BaseCommand):
             raise CommandError(
                 f"There is nobody called {options['name']}."
                 if options["again"]
-                else f"{options['name']} is here already; --again gives them another password and role."
+                else f"{options['name']} is here already; --again gives them another password."
             )
         asked = getpass.getpass("Password: ") if sys.stdin.isatty() else sys.stdin.readline().strip()
         try:
@@ -41,7 +41,8 @@ class Command(BaseCommand):
         except ValidationError as error:
             raise CommandError(" ".join(error.messages)) from None
         person, is_new = User.objects.get_or_create(username=options["name"])
-        person.role = options["role"]
+        if is_new or options["role"]:
+            person.role = options["role"] or Role.SMITH
         person.set_password(asked)
         person.save()
         self.stdout.write(f"{person} is {'now' if is_new else 'still'} here, as {person.get_role_display().lower()}.")
