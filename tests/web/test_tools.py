@@ -43,6 +43,7 @@ def test_never_for_a_restricted_family_nor_from_an_empty_hook(people: People) ->
     with pytest.raises(NotDone, match="2 of DM-5 are left"):
         make_depth_keys(by(people), record)
     record.restricted = True
+    record.save()
     with pytest.raises(NotDone, match="is restricted: no tools are cut for it"):
         make_test_key(by(people), record, list("31524"))
     assert not Piece.objects.exists()

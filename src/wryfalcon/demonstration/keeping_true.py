@@ -21,7 +21,6 @@ from wryfalcon.keeping.actions.trimming import (
     try_caliper,
 )
 from wryfalcon.keeping.actions.wheels import look_at_wheel
-from wryfalcon.keeping.queries.trimming import trim_state
 from wryfalcon.machines.actions.care import keep_study, note_work
 from wryfalcon.machines.models import Cutter, Duplicate, Machine, MachineWork, OffsetChange, Trim
 
@@ -57,7 +56,7 @@ def check_some(tam: User) -> None:
         for space, step in enumerate(check.steps, start=1)
     }
     measure_clamping(tam, check, 1, cuts)
-    close_trim(tam, trim_state(check), apply=False)
+    close_trim(tam, check, "", apply=False)
     week_ago = timezone.now() - timedelta(days=6)
     Trim.objects.filter(pk=check.pk).update(at=week_ago, closed_at=week_ago)
     touched = note_work(tam, fulmar, "touched", "after 3 tries")

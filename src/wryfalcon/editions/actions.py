@@ -7,13 +7,13 @@ from dataclasses import dataclass
 from pathlib import PurePath
 from typing import IO
 
-from django.db import transaction
 from django.utils import timezone
 
 from keycore.documents.series import SeriesDocument
 from keycore.documents.text import parse_json
 from keycore.errors import InputError
 from wryfalcon.accounts.models import User
+from wryfalcon.action import action
 from wryfalcon.codes.actions.intake import bring_in
 from wryfalcon.codes.actions.offer import offer
 from wryfalcon.codes.models import Series
@@ -142,7 +142,7 @@ TAKEN_IN: Mapping[str, Callable[[User, Document], str]] = {
 """What becomes of each kind of document, in the order in which they are taken."""
 
 
-@transaction.atomic
+@action
 def put_all_in_force(actor: User, families: Sequence[tuple[int, int, str]], series: Sequence[int]) -> int:
     """Put these editions in force together, or none of them; returns how many.
 

@@ -76,3 +76,17 @@ class AuditEntry(models.Model):
     class Meta:
         app_label = "records"
         ordering = ["-at", "-id"]
+
+
+class EntryTaken(models.Model):
+    """A form that was taken: the same sent again is not taken twice, and goes where the first went."""
+
+    digest = models.CharField(max_length=64, unique=True)
+    location = models.CharField(max_length=500, blank=True, help_text="the page that the first was answered with")
+    at = models.DateTimeField(auto_now_add=True, db_index=True)
+
+    class Meta:
+        app_label = "records"
+
+    def __str__(self) -> str:
+        return self.digest[:8]

@@ -2,6 +2,6 @@
 
 from __future__ import annotations
 
-from wryfalcon.log.models import AuditEntry
+from wryfalcon.log.models import AuditEntry, EntryTaken
 
-__all__ = ["AuditEntry"]
+__all__ = ["AuditEntry", "EntryTaken"]

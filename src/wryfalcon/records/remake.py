@@ -4,13 +4,12 @@ from __future__ import annotations
 
 from typing import Any
 
-from django.db import transaction
-
 from keycore.documents.models.record import RecordModel
 from keycore.documents.record import read_record
 from keycore.documents.text import parse_json
 from keycore.family import Family
 from wryfalcon.accounts.models import User
+from wryfalcon.action import action
 from wryfalcon.bench.actions.codes import read_code
 from wryfalcon.bench.actions.take_in import Baseline, TagDetails, take_in
 from wryfalcon.bench.models import OnBench, Settlement, Tag
@@ -31,7 +30,7 @@ def make_again(actor: User, raw: bytes, *, authority: str) -> Tag:
     return _make_again(actor, model, family, authority)
 
 
-@transaction.atomic
+@action
 def _make_again(actor: User, model: RecordModel, family: Family, authority: str) -> Tag:
     record = _family_record(actor, family, model.family)
     job = TagDetails(
@@ -61,7 +60,7 @@ def _make_again(actor: User, model: RecordModel, family: Family, authority: str)
     return tag
 
 
-@transaction.atomic
+@action
 def make_tag_again(actor: User, tag: Tag, *, authority: str, quantity: int = 1) -> Tag:
     """Hang a new tag for the key of an earlier one: its bitting settled and still to be read back.
 

@@ -51,6 +51,7 @@ MIDDLEWARE = [
     "django_htmx.middleware.HtmxMiddleware",
     "axes.middleware.AxesMiddleware",
     "wryfalcon.requests.WhenNothingIsWritten",
+    "wryfalcon.entries.EachEntryOnce",
 ]
 
 ROOT_URLCONF = "wryfalcon.urls"

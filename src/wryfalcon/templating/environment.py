@@ -11,7 +11,8 @@ from django.middleware.csrf import get_token
 from django.template import defaultfilters
 from django.templatetags.static import static
 from django.urls import get_script_prefix, reverse
-from django.utils.html import format_html
+from django.utils.crypto import get_random_string
+from django.utils.html import format_html_join
 from django.utils.timezone import localtime
 from jinja2 import ChainableUndefined, Environment
 
@@ -39,9 +40,11 @@ class Nothing(ChainableUndefined):
 
 
 def tokens(request: HttpRequest) -> dict[str, str]:
-    """The token that forms are posted with, masked once for all the forms of a page."""
+    """What every form is posted with: the token, masked once a page, and the key of the entry that it makes."""
     token = get_token(request)
-    field = format_html('<input type="hidden" name="csrfmiddlewaretoken" value="{}">', token)
+    hidden = '<input type="hidden" name="{}" value="{}">'
+    named = [("csrfmiddlewaretoken", token), ("entry", get_random_string(12))]
+    field = format_html_join("", hidden, named)
     return {"csrf_token": token, "csrf_input": field}
 
 

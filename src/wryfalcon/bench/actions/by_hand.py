@@ -5,9 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
-from django.db import transaction
 from django.utils import timezone
 
+from wryfalcon.action import action
 from wryfalcon.bench.actions.copying import EXCHANGE
 from wryfalcon.bench.actions.cut import count_blank, keys_made_words, new_job, next_key, refuse_while_one_is_open
 from wryfalcon.bench.actions.take_in import check_open
@@ -37,7 +37,7 @@ class HandWork:
     one_more: bool = False
 
 
-@transaction.atomic
+@action
 def begin_by_hand(press: Press, tag: Tag, work: HandWork) -> Piece:
     """Begin the next key of a tag by hand: its blank is taken off the hook. The same press again is the same key.
 
@@ -71,7 +71,7 @@ def begin_by_hand(press: Press, tag: Tag, work: HandWork) -> Piece:
     return piece
 
 
-@transaction.atomic
+@action
 def finish_by_hand(press: Press, tag: Tag, piece: Piece, *, deburred: bool = False) -> None:
     """It is made, and deburred where that is said too. Raises NotDone for a key that is not being made by hand."""
     check_open(tag)
@@ -100,7 +100,7 @@ def finish_by_hand(press: Press, tag: Tag, piece: Piece, *, deburred: bool = Fal
     write_down(Event.PIECE_MADE, press.by, tag, piece=piece.called, job=piece.job)
 
 
-@transaction.atomic
+@action
 def make_by_hand(press: Press, tag: Tag, work: HandWork) -> Piece:
     """Begun, made and deburred in one press: the common case. Raises NotDone as beginning does."""
     if work.made_how == MadeHow.DIALS:
@@ -112,7 +112,7 @@ def make_by_hand(press: Press, tag: Tag, work: HandWork) -> Piece:
     return piece
 
 
-@transaction.atomic
+@action
 def walk_on(tag: Tag, piece: Piece, step: int) -> bool:
     """The step of that number, from 1, at the dials is done; returns whether it was not said before.
 
@@ -133,7 +133,7 @@ def walk_on(tag: Tag, piece: Piece, step: int) -> bool:
     return True
 
 
-@transaction.atomic
+@action
 def walk_back(tag: Tag, piece: Piece, step: int) -> bool:
     """The step of that number, the last one done, was not done after all; returns whether it was not said before.
 
@@ -152,7 +152,7 @@ def walk_back(tag: Tag, piece: Piece, step: int) -> bool:
     return True
 
 
-@transaction.atomic
+@action
 def deburr(press: Press, tag: Tag, piece: Piece) -> None:
     """A made key was deburred. Raises NotDone for one that is not made."""
     check_open(tag)

@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from django.db import transaction
-
 from wryfalcon.accounts.models import User
+from wryfalcon.action import action
 from wryfalcon.bench.actions.read import state_labels
 from wryfalcon.bench.actions.sources import SourceSettings, add_source, describe_source
 from wryfalcon.bench.models import Source, SourceKind, Tag
@@ -12,7 +11,7 @@ from wryfalcon.codes.models import Code
 from wryfalcon.refusal import NotDone
 
 
-@transaction.atomic
+@action
 def read_code(actor: User, tag: Tag, code: Code, source: Source | None = None) -> Source:
     """Take a code's bitting as a source that names the code and its series.
 

@@ -6,11 +6,11 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from math import isfinite
 
-from django.db import transaction
 from django.utils import timezone
 
 from keycore.units import Unit
 from wryfalcon.accounts.models import User
+from wryfalcon.action import action
 from wryfalcon.bench.actions.read import Typed, add_values
 from wryfalcon.bench.actions.sources import SourceSettings, calipers_of, describe_source
 from wryfalcon.bench.actions.take_in import check_open, check_read
@@ -31,7 +31,7 @@ FARTHEST_MM = 1.0
 MOST_LOST_MM = 1.0
 
 
-@transaction.atomic
+@action
 def do_step(actor: User, tag: Tag, machine: Machine, step: str) -> None:
     """Note that a step before copying was done. Raises NotDone out of order: each rests on those before it."""
     check_open(tag)
@@ -46,7 +46,7 @@ def do_step(actor: User, tag: Tag, machine: Machine, step: str) -> None:
     CopyStepDone.objects.create(machine=machine, step=step, profile=profile_of(tag), by=actor)
 
 
-@transaction.atomic
+@action
 def clamp_key(tag: Tag, piece: Piece, which: str) -> None:
     """Say which key is in the one clamp now: the customer's ("pattern") or the new one ("new").
 
@@ -69,7 +69,7 @@ def clamp_key(tag: Tag, piece: Piece, which: str) -> None:
     piece.save(update_fields=["clampings"])
 
 
-@transaction.atomic
+@action
 def move_on_purpose(actor: User, tag: Tag, machine: Machine, by_mm: float) -> Shift:
     """Move a duplicator for one worn pattern. Raises NotDone where it is moved already, or by no sensible amount."""
     check_open(tag)
@@ -84,7 +84,7 @@ def move_on_purpose(actor: User, tag: Tag, machine: Machine, by_mm: float) -> Sh
     return shift
 
 
-@transaction.atomic
+@action
 def put_back(actor: User, machine: Machine) -> None:
     """A duplicator that was moved on purpose is as it was. Raises NotDone where it was not moved."""
     shift = shift_on(machine)
@@ -107,7 +107,7 @@ class BriefTyped:
     unit: Unit = Unit.INCH
 
 
-@transaction.atomic
+@action
 def keep_brief(actor: User, tag: Tag, said: BriefTyped) -> None:
     """Keep what was measured of a pattern: its cuts are values of the calipers like any other, none typed twice.
 

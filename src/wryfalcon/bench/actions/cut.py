@@ -9,13 +9,13 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from typing import Any
 
-from django.db import transaction
 from django.db.models import F
 from django.utils import timezone
 from django.utils.crypto import get_random_string
 
 from keycore.family import Family
 from wryfalcon.accounts.models import User
+from wryfalcon.action import action
 from wryfalcon.bench.actions.take_in import check_open
 from wryfalcon.bench.models import MadeHow, Outcome, Piece, PieceState, SetUp, SheetEntry, Tag
 from wryfalcon.bench.piece_states import AT_MACHINE, OPEN, SENT_AGAIN, TO_BE_LOOKED_AT, Operation
@@ -37,7 +37,7 @@ ALWAYS = (Operation.HOLD, Operation.STOP)
 """What may be asked whatever the state of piece and tag: a machine must always be stoppable."""
 
 
-@transaction.atomic
+@action
 def cut_key(press: Press, tag: Tag, expected: str = "", *, one_more: bool = False) -> Piece:
     """Begin the next key of this tag and send it to its machine: the one that the page said, where it said one.
 
@@ -67,7 +67,7 @@ def cut_key(press: Press, tag: Tag, expected: str = "", *, one_more: bool = Fals
     return piece
 
 
-@transaction.atomic
+@action
 def send_again(press: Press, tag: Tag, piece: Piece, known: str = "") -> None:
     """Send a piece that its machine does not have: it goes on where it stood. Raises NotDone."""
     check_open(tag)
@@ -79,7 +79,7 @@ def send_again(press: Press, tag: Tag, piece: Piece, known: str = "") -> None:
     send_piece(press, piece)
 
 
-@transaction.atomic
+@action
 def touch_up(press: Press, tag: Tag, piece: Piece) -> Piece:
     """Cut the shallow cuts of a finished key again, deeper only. Raises NotDone when there are none.
 
@@ -113,7 +113,7 @@ def touch_up(press: Press, tag: Tag, piece: Piece) -> Piece:
     return fresh
 
 
-@transaction.atomic
+@action
 def operate(press: Press, tag: Tag, piece: Piece, command: str, known: str = "") -> Order:
     """Ask something of the machine that has this piece. Raises NotDone for what makes no sense now.
 
@@ -135,7 +135,7 @@ def operate(press: Press, tag: Tag, piece: Piece, command: str, known: str = "")
     return place_order(press, piece.machine, operation, job=job, data=data)
 
 
-@transaction.atomic
+@action
 def end_piece(press: Press, tag: Tag, piece: Piece, *, blank_used: bool, why: str) -> None:
     """End a piece that will not be a key: spoilt with its blank, or given up and the blank still good.
 
@@ -172,7 +172,7 @@ def _tell_sheet(piece: Piece, *, is_spoilt: bool) -> None:
         out.update(piece=None)  # it can be sent again, or taken back
 
 
-@transaction.atomic
+@action
 def take_as_made(actor: User, tag: Tag, piece: Piece) -> None:
     """The smith has looked: this key is whole, whatever its machine says. Raises NotDone for any other."""
     check_open(tag)

@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from django.db import transaction
-
 from wryfalcon.accounts.models import User
+from wryfalcon.action import action
 from wryfalcon.bench.actions.settle import Choice, DeeperCut, values_of
 from wryfalcon.bench.actions.take_in import check_open
 from wryfalcon.bench.models import Intent, Settlement, Tag
@@ -17,7 +16,7 @@ from wryfalcon.refusal import NotDone
 NO_KEY = (PieceState.SPOILT, PieceState.ABANDONED)
 
 
-@transaction.atomic
+@action
 def go_over(actor: User, tag: Tag) -> FamilyRecord:
     """Make a tag's key by the edition in force; returns the edition it was of.
 

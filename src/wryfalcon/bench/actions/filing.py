@@ -4,12 +4,11 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
-from django.db import transaction
-
 from keycore.cutting.plan import plan_cuts
 from keycore.errors import InputError
 from keycore.units import NOTHING
 from wryfalcon.accounts.models import User
+from wryfalcon.action import action
 from wryfalcon.bench.actions.take_in import check_open
 from wryfalcon.bench.models import Piece, PieceState, StageLook, StageShowed, Tag
 from wryfalcon.bench.queries.filing import FiledStep, filed_steps, filing_plan
@@ -34,7 +33,7 @@ class Seen:
     by_mark: bool = False  # below its depth, since the mark says so
 
 
-@transaction.atomic
+@action
 def look_at_stage(actor: User, tag: Tag, piece: Piece, seen: Seen, known: int) -> StageLook:
     """Keep what a step showed at a height. Said again by a page that ``known``s no newer look, it is kept once.
 
@@ -58,7 +57,7 @@ def look_at_stage(actor: User, tag: Tag, piece: Piece, seen: Seen, known: int) -
     return look
 
 
-@transaction.atomic
+@action
 def take_look_back(actor: User, tag: Tag, piece: Piece, look: int) -> None:
     """The last look was not so. Raises NotDone for one that is not the last."""
     check_filed(tag, piece)

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from django.db import transaction
 from django.utils import timezone
 
 from wryfalcon.accounts.models import User
+from wryfalcon.action import action
 from wryfalcon.bench.actions.take_in import check_no_key_is_open, check_open
 from wryfalcon.bench.models import Piece, Tag, TagState
 from wryfalcon.bench.queries.proving import passed_keys, passed_pieces
@@ -14,7 +14,7 @@ from wryfalcon.log.models import Event
 from wryfalcon.refusal import NotDone
 
 
-@transaction.atomic
+@action
 def hand_over(actor: User, tag: Tag, reason: str = "") -> None:
     """Close a tag. With fewer proven keys than were wanted, a reason is needed."""
     check_open(tag)

@@ -4,11 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 
-from django.db import transaction
-
 from keycore.codes.card import read_card, usual_card
 from keycore.errors import InputError
 from wryfalcon.accounts.models import User
+from wryfalcon.action import action
 from wryfalcon.bench.actions.read import state_labels
 from wryfalcon.bench.actions.settle import settle
 from wryfalcon.bench.actions.sources import add_source
@@ -22,7 +21,7 @@ from wryfalcon.refusal import NotDone
 SURE_ENOUGH = 0.99
 
 
-@transaction.atomic
+@action
 def state_known(actor: User, tag: Tag, source: Source, stated: Mapping[int, Sequence[str]], who: str) -> bool:
     """What somebody says that a key is; answers whether it is settled by it.
 
@@ -42,7 +41,7 @@ def state_known(actor: User, tag: Tag, source: Source, stated: Mapping[int, Sequ
     return True
 
 
-@transaction.atomic
+@action
 def state_card(actor: User, tag: Tag, code: str, printed: str, who: str) -> bool:
     """What a card spells, laid out to every row of the key; answers whether the tag is settled by it.
 

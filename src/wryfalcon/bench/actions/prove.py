@@ -5,10 +5,9 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import asdict, dataclass
 
-from django.db import transaction
-
 from keycore.units import Unit
 from wryfalcon.accounts.models import User
+from wryfalcon.action import action
 from wryfalcon.bench.actions.read import Typed, aid_of, all_or_none, check_looks, understood, understood_over
 from wryfalcon.bench.actions.sources import aid_typed
 from wryfalcon.bench.actions.take_in import check_open
@@ -24,7 +23,7 @@ from wryfalcon.refusal import NotDone
 BEST_GRADE = 10
 
 
-@transaction.atomic
+@action
 def add_proof_value(actor: User, tag: Tag, piece: Piece, typed: Typed) -> Understood:
     """Write one measurement of the new key down; another on the same cut is a repeat."""
     check_finished(tag, piece)
@@ -46,7 +45,7 @@ def add_proof_value(actor: User, tag: Tag, piece: Piece, typed: Typed) -> Unders
     return entry
 
 
-@transaction.atomic
+@action
 def measure_over(tag: Tag, piece: Piece, aid: str, size: str, unit: Unit) -> None:
     """Say what the cuts of a made key are measured over from now on; what was typed before stands as it was read.
 
@@ -73,7 +72,7 @@ def add_proof_values(
     return all_or_none(entries, lambda typed: add_proof_value(actor, tag, piece, typed))
 
 
-@transaction.atomic
+@action
 def read_caliper(press: Press, tag: Tag, piece: Piece) -> Order:
     """Ask the machine's own caliper to read every cut once; what it reads is kept as it comes."""
     check_finished(tag, piece)
@@ -83,7 +82,7 @@ def read_caliper(press: Press, tag: Tag, piece: Piece) -> Order:
     return place_order(press, piece.machine, "measure", job=piece.job, data={"places": places})
 
 
-@transaction.atomic
+@action
 def withdraw_proof_values(actor: User, tag: Tag, piece: Piece) -> None:
     """Take the last measurement back: one typed value, or one whole pass of the caliper."""
     check_open(tag)
@@ -112,7 +111,7 @@ class TrialFelt:
     at_tip: bool = False
 
 
-@transaction.atomic
+@action
 def try_in_lock(actor: User, tag: Tag, piece: Piece, lock: Lock, felt: TrialFelt) -> None:
     """Note how the key goes in, turns and comes out of one lock. Raises NotDone for nothing, or what is no feel."""
     check_finished(tag, piece)
@@ -136,7 +135,7 @@ def try_in_lock(actor: User, tag: Tag, piece: Piece, lock: Lock, felt: TrialFelt
     )  # fmt: skip
 
 
-@transaction.atomic
+@action
 def keep_proof(actor: User, tag: Tag, piece: Piece, *, passed: bool, reason: str, is_compared: bool = False) -> Proof:
     """Keep the verdict on a key, with what it rests on: measured, tried, both, or compared with its pattern.
 

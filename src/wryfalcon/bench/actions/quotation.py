@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Mapping
 from io import BytesIO
 
-from django.db import transaction
 from PIL import Image, ImageOps, UnidentifiedImageError
 
 from wryfalcon.accounts.models import User
+from wryfalcon.action import action
 from wryfalcon.bench.actions.take_in import check_open
 from wryfalcon.bench.models import Answer, Asked, Picture, Tag
 from wryfalcon.log.actions import write_down
@@ -22,7 +22,7 @@ FORMATS = ("JPEG", "PNG", "WEBP")
 QUALITY = 80
 
 
-@transaction.atomic
+@action
 def keep_picture(actor: User, tag: Tag, raw: bytes) -> Picture:
     """Keep a picture in the place of the one before. Raises NotDone for what is none, or too large."""
     check_open(tag)
@@ -31,7 +31,7 @@ def keep_picture(actor: User, tag: Tag, raw: bytes) -> Picture:
     return picture
 
 
-@transaction.atomic
+@action
 def keep_answers(actor: User, tag: Tag, said: Mapping[str, str]) -> None:
     """Keep what was heard; what is left empty is still to be asked. Raises NotDone for another question."""
     check_open(tag)

@@ -6,7 +6,6 @@ import re
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 
-from django.db import transaction
 from django.db.models import Max
 
 from keycore.coordinate import Coordinate
@@ -15,6 +14,7 @@ from keycore.kind import Aid
 from keycore.reading.instruments import depth_under_pin
 from keycore.units import Unit
 from wryfalcon.accounts.models import User
+from wryfalcon.action import action
 from wryfalcon.bench.actions.sources import add_source, calipers_of
 from wryfalcon.bench.actions.take_in import check_read
 from wryfalcon.bench.models import Beside, CutMark, Piece, Sighting, Source, SourceKind, Swing, Tag, TumblerSeen
@@ -49,7 +49,7 @@ def add_values(actor: User, tag: Tag, entries: Sequence[Typed], source: Source |
     return all_or_none(entries, lambda typed: add_value(actor, tag, typed, source))
 
 
-@transaction.atomic
+@action
 def all_or_none(entries: Sequence[Typed], add: Callable[[Typed], Understood]) -> list[Understood]:
     """Add entries one after another; where one is refused none is kept, which the refusal says."""
     try:
@@ -60,7 +60,7 @@ def all_or_none(entries: Sequence[Typed], add: Callable[[Typed], Understood]) ->
         raise
 
 
-@transaction.atomic
+@action
 def add_value(actor: User, tag: Tag, typed: Typed, source: Source | None = None) -> Understood:
     """Write one value down, for the calipers where no source is named. Raises NotDone with what to type instead.
 
@@ -180,7 +180,7 @@ def _check_space(track: Track, space: int) -> None:
         raise NotDone(f"There is no cut {space}, only 1 to {len(track.spaces)}.", "space")
 
 
-@transaction.atomic
+@action
 def state_labels(actor: User, tag: Tag, source: Source, stated: Mapping[int, Sequence[str]]) -> None:
     """What a machine, a part or a tool's grid says of some spaces; an empty list takes a space back.
 
@@ -202,7 +202,7 @@ def _check_label(track: Track, label: str) -> None:
         raise NotDone(f"There is no depth {label[:3]}; this family has {' '.join(track.labels)}.", "labels")
 
 
-@transaction.atomic
+@action
 def look_with_depth_key(actor: User, tag: Tag, source: Source, depth: str, seen: Mapping[int, str]) -> None:
     """One depth key, fully in: how every tumbler sits. A second look with the same key replaces the first."""
     check_read(tag)
@@ -217,7 +217,7 @@ def look_with_depth_key(actor: User, tag: Tag, source: Source, depth: str, seen:
     write_down(Event.LOOKED, actor, tag, **_said(source, look), depth_key=depth)
 
 
-@transaction.atomic
+@action
 def spoil_round(actor: User, tag: Tag, source: Source, depth: str) -> None:
     """The depth key was not fully in: that round alone is taken back, to be done again."""
     check_read(tag)
@@ -227,7 +227,7 @@ def spoil_round(actor: User, tag: Tag, source: Source, depth: str) -> None:
     write_down(Event.READING_WITHDRAWN, actor, tag, **_said(source), depth_key=depth)
 
 
-@transaction.atomic
+@action
 def note_swing(actor: User, tag: Tag, source: Source, space: int, felt: str) -> None:
     """How a disc moved at the click it stands at: a little (a false gap), a lot (the true one), or not at all.
 
@@ -257,7 +257,7 @@ def note_swing(actor: User, tag: Tag, source: Source, space: int, felt: str) -> 
     write_down(Event.LOOKED, actor, tag, **_said(source, look), space=space)
 
 
-@transaction.atomic
+@action
 def mark_cut(actor: User, tag: Tag, source: Source, space: int, mark: str) -> None:
     """What is the matter with one cut: it counts less from then on, or is sound after all."""
     check_read(tag)
@@ -278,7 +278,7 @@ def _put_dirty_away(source: Source, space: int) -> None:
         of_cut.update(withdrawn=True)
 
 
-@transaction.atomic
+@action
 def compare_cuts(actor: User, tag: Tag, source: Source, pair: tuple[int, int], compared: str) -> None:
     """Two cuts held against each other by eye; the same two again replace the look before."""
     check_read(tag)
@@ -294,7 +294,7 @@ def compare_cuts(actor: User, tag: Tag, source: Source, pair: tuple[int, int], c
     write_down(Event.LOOKED, actor, tag, **_said(source, look), space=space)
 
 
-@transaction.atomic
+@action
 def see_stage(actor: User, tag: Tag, source: Source, cut: tuple[int, str], seen: str) -> None:
     """A space of the blank was cut to a depth: how its tumbler sits now. Never shallower than it is."""
     check_read(tag)
@@ -311,7 +311,7 @@ def see_stage(actor: User, tag: Tag, source: Source, cut: tuple[int, str], seen:
     write_down(Event.LOOKED, actor, tag, **_said(source, look), space=space)
 
 
-@transaction.atomic
+@action
 def withdraw(actor: User, tag: Tag, source: Source | None, sighting: int | None = None) -> Sighting:
     """Take the last look of a source back, or the one named; it stays in the record, withdrawn."""
     check_read(tag)
@@ -325,7 +325,7 @@ def withdraw(actor: User, tag: Tag, source: Source | None, sighting: int | None 
     return found
 
 
-@transaction.atomic
+@action
 def state_turned(actor: User, tag: Tag, source: Source, text: str) -> None:
     """What a dial showed before and after the lock was turned, a pair for each cut in the family's order.
 

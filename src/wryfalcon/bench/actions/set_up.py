@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from django.db import transaction
 from django.utils import timezone
 
 from keycore.errors import InputError
 from wryfalcon.accounts.models import User
+from wryfalcon.action import action
 from wryfalcon.bench.actions.cut import end_piece
 from wryfalcon.bench.actions.take_in import check_open
 from wryfalcon.bench.models import SetUp, Tag
@@ -38,7 +38,7 @@ class Chosen:
 FILED = "Keys of this family are filed by hand: no machine is set up for them."
 
 
-@transaction.atomic
+@action
 def set_up(actor: User, tag: Tag, fitting: Chosen) -> SetUp:
     """Write a card for the settlement in force. Raises NotDone naming the field."""
     check_open(tag)
@@ -74,7 +74,7 @@ def set_up(actor: User, tag: Tag, fitting: Chosen) -> SetUp:
     return card
 
 
-@transaction.atomic
+@action
 def remake(press: Press, tag: Tag) -> SetUp:
     """Make the last card anew as things are now: same machine, cutter, jaw and path, other figures, nothing ticked.
 
@@ -91,7 +91,7 @@ def remake(press: Press, tag: Tag) -> SetUp:
     return set_up(press.by, tag, Chosen(last.machine, last.cutter, last.jaw_side, last.style))
 
 
-@transaction.atomic
+@action
 def tick(actor: User, tag: Tag, done: list[str], seen: str | None = None) -> SetUp:
     """Keep which checks are done; once all are, cutting may begin.
 

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, field
 
-from django.db import transaction
 from django.utils import timezone
 
 from keycore.cutting.intent import values_to_cut
@@ -14,6 +13,7 @@ from keycore.family import Family
 from keycore.reading.decode import BeyondRules
 from keycore.reading.filling import fill_shallowest
 from wryfalcon.accounts.models import User
+from wryfalcon.action import action
 from wryfalcon.bench.actions.take_in import check_read
 from wryfalcon.bench.models import Intent, Overruling, Settlement, Tag
 from wryfalcon.codes.models import Code
@@ -48,7 +48,7 @@ class Choice:
     reason: str = ""
 
 
-@transaction.atomic
+@action
 def overrule(
     actor: User,
     tag: Tag,
@@ -78,7 +78,7 @@ def overrule(
     write_down(Event.OVERRULED, actor, tag, track=track_name, space=space, overruling=made.pk)
 
 
-@transaction.atomic
+@action
 def fill_unread(actor: User, tag: Tag, track: str, known: Mapping[int, int]) -> None:
     """Fill the cuts that nothing was seen of with the shallowest allowed: they can still be cut deeper.
 
@@ -95,7 +95,7 @@ def fill_unread(actor: User, tag: Tag, track: str, known: Mapping[int, int]) -> 
             overrule(actor, tag, (track, space), family_track.labels[step], FILLED, filled=True)
 
 
-@transaction.atomic
+@action
 def take_code(actor: User, tag: Tag, reading_steps: Sequence[int], known: Collection[int], code: Code) -> None:
     """Take the cuts that were not seen, or that differ, from a code of the family's series; the code is the reason."""
     check_read(tag)
@@ -105,7 +105,7 @@ def take_code(actor: User, tag: Tag, reading_steps: Sequence[int], known: Collec
             overrule(actor, tag, (track.name, space), label, f"code {code} of {code.series}", code=code)
 
 
-@transaction.atomic
+@action
 def take_beyond_rules(actor: User, tag: Tag, track: str, found: BeyondRules, settled: Sequence[int]) -> None:
     """Take the bitting that breaks a rule and fits far better, cut by cut, with that as the reason."""
     labels = tag.family.track(track).labels
@@ -116,7 +116,7 @@ def take_beyond_rules(actor: User, tag: Tag, track: str, found: BeyondRules, set
             overrule(actor, tag, (track, space), labels[step], f"breaks {broken}, but fits {times} times better")
 
 
-@transaction.atomic
+@action
 def withdraw_overruling(actor: User, tag: Tag, cut: tuple[str, int]) -> None:
     """Go back to what the reading says for one cut."""
     check_read(tag)
@@ -127,7 +127,7 @@ def withdraw_overruling(actor: User, tag: Tag, cut: tuple[str, int]) -> None:
     write_down(Event.OVERRULE_WITHDRAWN, actor, tag, track=track, space=space)
 
 
-@transaction.atomic
+@action
 def settle(actor: User, tag: Tag, choice: Choice) -> Settlement:
     """Write down what the key is and the values to cut. Raises NotDone naming the field."""
     check_read(tag)
@@ -196,7 +196,7 @@ def vars_of(deeper: DeeperCut) -> dict[str, object]:
     return {"track": deeper.track, "space": deeper.space, "steps": deeper.steps, "reason": deeper.reason.strip()[:200]}
 
 
-@transaction.atomic
+@action
 def read_back(actor: User, tag: Tag) -> Settlement:
     """Confirm that the bitting was read back aloud against its source."""
     check_read(tag)

@@ -5,9 +5,8 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from math import isfinite
 
-from django.db import transaction
-
 from wryfalcon.accounts.models import User
+from wryfalcon.action import action
 from wryfalcon.bench.actions.prove import check_finished
 from wryfalcon.bench.models import Dimension, Piece, SideBySide, Tag
 from wryfalcon.log.actions import write_down
@@ -25,7 +24,7 @@ def finish_of(tag: Tag) -> Mapping[str, str]:
     return FINISH if tag.family_record is None else {**FINISH, **tag.family.kind.finishing}
 
 
-@transaction.atomic
+@action
 def keep_side_by_side(
     actor: User, tag: Tag, piece: Piece, dimensions: Mapping[str, Pair], finish: Sequence[str]
 ) -> None:

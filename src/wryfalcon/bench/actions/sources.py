@@ -5,13 +5,12 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from django.db import transaction
-
 from keycore.errors import InputError
 from keycore.family import End, Family, Track
 from keycore.kind import Surface
 from keycore.units import Unit
 from wryfalcon.accounts.models import User
+from wryfalcon.action import action
 from wryfalcon.bench.actions.take_in import check_read
 from wryfalcon.bench.models import Source, SourceKind, Tag, WearGrade
 from wryfalcon.lengths import NotALength, parse_length
@@ -36,7 +35,7 @@ class SourceSettings:
     aid_size: str | None = None
 
 
-@transaction.atomic
+@action
 def add_source(actor: User, tag: Tag, track: str, kind: str, name: str = "") -> Source:
     """Begin a source. Raises NotDone for a kind or track that there is not."""
     check_read(tag)
@@ -72,7 +71,7 @@ def _usual_end(tag: Tag, kind: str) -> str:
     return End.BOW if in_the_lock else tag.family.numbered_from
 
 
-@transaction.atomic
+@action
 def describe_source(actor: User, tag: Tag, source: Source, manner: SourceSettings, unit: Unit = Unit.INCH) -> None:
     """Say which end it was counted from, how worn the key looks, and what else its kind asks.
 
@@ -175,14 +174,14 @@ def _plug(tag: Tag, text: str, unit: Unit) -> float | None:
     return plug
 
 
-@transaction.atomic
+@action
 def turn_source(actor: User, tag: Tag, source: Source) -> None:
     """It was counted from the other end."""
     other = "tip" if source.counted_from == "bow" else "bow"
     describe_source(actor, tag, source, SourceSettings(counted_from=other))
 
 
-@transaction.atomic
+@action
 def switch_source(actor: User, tag: Tag, source: Source) -> None:
     """Leave a source out of the reading, or let it count again; what it saw stays."""
     check_read(tag)
@@ -191,7 +190,7 @@ def switch_source(actor: User, tag: Tag, source: Source) -> None:
     write_down(Event.SOURCE_CHANGED, actor, tag, track=source.track, source=source.pk, counts=source.is_on)
 
 
-@transaction.atomic
+@action
 def remove_source(actor: User, tag: Tag, source: Source) -> None:
     """Take a source away; it stays in the record."""
     check_read(tag)

@@ -5,12 +5,12 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
-from django.db import transaction
 from django.db.models import Max
 from django.utils import timezone
 
 from keycore.family import Family
 from wryfalcon.accounts.models import User
+from wryfalcon.action import action
 from wryfalcon.bench.authority import IN_HAND, is_profile_restricted, needs_record, why_not_made
 from wryfalcon.bench.models import (
     Customer,
@@ -68,7 +68,7 @@ class TagDetails:
     locks: Sequence[Baseline] = field(default=())
 
 
-@transaction.atomic
+@action
 def take_in(actor: User, job: TagDetails) -> Tag:
     """Write a new tag. Raises NotDone naming the field."""
     number = (Tag.objects.aggregate(last=Max("number"))["last"] or FIRST_NUMBER - 1) + 1
@@ -78,7 +78,7 @@ def take_in(actor: User, job: TagDetails) -> Tag:
     return tag
 
 
-@transaction.atomic
+@action
 def change(actor: User, tag: Tag, job: TagDetails) -> str:
     """Change what is written on an open tag; returns what became of a reading for another family, in words.
 
@@ -131,7 +131,7 @@ def _carry_reading(tag: Tag, old: Family, new: Family) -> str:
     return f"Read for {old.name}: {', '.join(says)}. Look at the reading again." if says else ""
 
 
-@transaction.atomic
+@action
 def learn_family(
     actor: User, tag: Tag, family: FamilyRecord, blank: Blank | None, guide: Mapping[str, str] | None = None
 ) -> None:
@@ -151,7 +151,7 @@ def learn_family(
     write_down(Event.CHANGED, actor, tag, changed=["family_record_id", "blank_id"])
 
 
-@transaction.atomic
+@action
 def decline(actor: User, tag: Tag, why: str) -> None:
     """End a job as not one for us. Raises NotDone without a reason."""
     check_open(tag)
@@ -229,7 +229,7 @@ def _of_its_blank(job: TagDetails) -> TagDetails:
     return job
 
 
-@transaction.atomic
+@action
 def copy_or_read(actor: User, tag: Tag, *, is_copied: bool) -> None:
     """Copy a tag's key from its pattern, or read it after all. Raises NotDone for a key that does not lie here."""
     check_open(tag)

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from django.db import transaction
 from django.db.models import F, Max
 from django.utils import timezone
 
 from wryfalcon.accounts.models import User
+from wryfalcon.action import action
 from wryfalcon.bench.actions.cut import new_job
 from wryfalcon.bench.actions.take_in import TagDetails, take_in
 from wryfalcon.bench.models import MadeHow, OnBench, Piece, PieceState, ShopTool, Tag, TagState, ToolKind
@@ -21,7 +21,7 @@ from wryfalcon.refusal import NotDone
 SHOP = "The shop itself"
 
 
-@transaction.atomic
+@action
 def make_depth_keys(press: Press, record: FamilyRecord) -> list[ShopTool]:
     """A set of depth keys for a family: a labelled blank for each depth, every space cut to it.
 
@@ -35,7 +35,7 @@ def make_depth_keys(press: Press, record: FamilyRecord) -> list[ShopTool]:
     return _make(press, record, ToolKind.DEPTH_KEY, wanted)
 
 
-@transaction.atomic
+@action
 def make_test_key(press: Press, record: FamilyRecord, labels: Sequence[str]) -> ShopTool:
     """A test key of a bitting of its own. Raises NotDone as a set does, and for labels the family does not have."""
     track = record.family.tracks[0]
@@ -44,7 +44,7 @@ def make_test_key(press: Press, record: FamilyRecord, labels: Sequence[str]) -> 
     return _make(press, record, ToolKind.TEST_KEY, [(" ".join(labels), {track.name: list(labels)})])[0]
 
 
-@transaction.atomic
+@action
 def hand_tool_on(actor: User, tool: ShopTool, to: User) -> None:
     """Somebody else holds a tool from now on. Raises NotDone for one that is destroyed."""
     _check_there(tool)
@@ -53,7 +53,7 @@ def hand_tool_on(actor: User, tool: ShopTool, to: User) -> None:
     write_down(Event.TOOL_HANDED_ON, actor, tool=str(tool), holder=str(to))
 
 
-@transaction.atomic
+@action
 def destroy_tool(actor: User, tool: ShopTool, how: str) -> None:
     """A tool was destroyed. Raises NotDone without saying how, or said twice."""
     _check_there(tool)

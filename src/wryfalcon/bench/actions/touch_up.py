@@ -7,11 +7,11 @@ from dataclasses import dataclass
 from math import isfinite
 from typing import Any
 
-from django.db import transaction
 from django.utils import timezone
 
 from keycore.cutting.intent import deeper
 from keycore.family import Family
+from wryfalcon.action import action
 from wryfalcon.bench.actions.cut import (
     card_of_the_same,
     check_recut,
@@ -43,7 +43,7 @@ class TouchedCut:
     lock: Lock | None = None
 
 
-@transaction.atomic
+@action
 def touch_up_cuts(press: Press, tag: Tag, piece: Piece, cuts: Sequence[TouchedCut], *, by_file: bool) -> Piece:
     """Take some cuts of a made key deeper: on the machine that cut it, or with a file. What it is to measure moves too.
 

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from django.db import transaction
 from django.db.models import F, QuerySet
 from django.utils import timezone
 
@@ -14,6 +13,7 @@ from keycore.family import Family, Track
 from keycore.kind import RestsOn
 from keycore.proving.lock import play_of
 from wryfalcon.accounts.models import User
+from wryfalcon.action import action
 from wryfalcon.bench.actions.cut import new_job, next_key
 from wryfalcon.bench.actions.read import state_labels
 from wryfalcon.bench.actions.set_up import Chosen, set_up
@@ -36,7 +36,7 @@ from wryfalcon.bench.models import (
     TrialSheet,
 )
 from wryfalcon.bench.queries.cards import Moved, what_holds
-from wryfalcon.bench.queries.trial_sheet import KeyToTry, SheetLeft, out_of
+from wryfalcon.bench.queries.trial_sheet import KeyToTry, SheetLeft, last_line, out_of
 from wryfalcon.codes.models import Series
 from wryfalcon.library.models import Blank
 from wryfalcon.log.actions import write_down
@@ -58,7 +58,7 @@ class SheetSettings:
     series: Series | None = None
 
 
-@transaction.atomic
+@action
 def work_through(actor: User, tag: Tag, track: str, manner: SheetSettings) -> TrialSheet:
     """Choose the order, half steps and the series of a sheet. Raises NotDone for a series of another family."""
     check_read(tag)
@@ -79,7 +79,7 @@ def work_through(actor: User, tag: Tag, track: str, manner: SheetSettings) -> Tr
     return sheet
 
 
-@transaction.atomic
+@action
 def send_try(actor: User, sheet: TrialSheet, left: SheetLeft, tried: str) -> SheetEntry:
     """A key of the list is to be cut by a machine: a card is made for it next, and then it is sent like any key.
 
@@ -96,7 +96,7 @@ def send_try(actor: User, sheet: TrialSheet, left: SheetLeft, tried: str) -> She
         raise NotDone(f"Keys of kind {tag.family.kind.id} are not cut from here.")
     if out_of(sheet) is not None:
         raise NotDone("Another key of this sheet is out: say first what it did, or take it back.")
-    trial = _on_list(left, tried)
+    trial = _on_list(sheet, left, tried)
     settlement = Settlement.objects.create(
         tag=tag, bitting=_labels_of(sheet, trial.places), is_try=True, values=_values_of(sheet, trial.places),
         edition=tag.family.edition, read_back_at=timezone.now(), by=actor,
@@ -122,14 +122,16 @@ def _card_again(actor: User, tag: Tag, last: SetUp) -> None:
         card.save(update_fields=["ticks"])
 
 
-def _on_list(left: SheetLeft, tried: str) -> KeyToTry:
+def _on_list(sheet: TrialSheet, left: SheetLeft, tried: str) -> KeyToTry:
+    if last_line(sheet) != left.rests_on:
+        raise NotDone("Something was noted on this sheet meanwhile: look at it again.")
     trial = next((each for each in left.trials if each.form_value == tried), None)
     if trial is None:
         raise NotDone("That key is not on the list any more: look at it again.")
     return trial
 
 
-@transaction.atomic
+@action
 def note_out(actor: User, sheet: TrialSheet, outcome: str) -> SheetEntry:
     """Note what the key that a machine cut did in the lock. Raises NotDone before it is made."""
     check_read(sheet.tag)
@@ -150,7 +152,7 @@ def note_out(actor: User, sheet: TrialSheet, outcome: str) -> SheetEntry:
     return entry
 
 
-@transaction.atomic
+@action
 def note_try(actor: User, sheet: TrialSheet, left: SheetLeft, tried: str, outcome: str) -> SheetEntry:
     """Note what a key of the list did: a blank begun for it is off its hook.
 
@@ -158,7 +160,7 @@ def note_try(actor: User, sheet: TrialSheet, left: SheetLeft, tried: str, outcom
     itself the next key of the tag. Raises NotDone for a key that is no longer on the list.
     """
     check_read(sheet.tag)
-    trial = _on_list(left, tried)
+    trial = _on_list(sheet, left, tried)
     if outcome not in TRIED:
         raise NotDone("Say what the key did in the lock.")
     if out_of(sheet) is not None:
@@ -253,7 +255,7 @@ def _count_blank(blank: int | None, by: int) -> None:
         Blank.objects.filter(pk=blank, left__gte=max(0, -by)).update(left=F("left") + by)
 
 
-@transaction.atomic
+@action
 def note_cut(actor: User, sheet: TrialSheet, space: int, label: str, *, is_so: bool) -> SheetEntry:
     """Note that a cut is, or is not, a depth. Raises NotDone for a cut or depth that there is not."""
     check_read(sheet.tag)
@@ -268,7 +270,7 @@ def note_cut(actor: User, sheet: TrialSheet, space: int, label: str, *, is_so: b
     return entry
 
 
-@transaction.atomic
+@action
 def take_last_back(actor: User, sheet: TrialSheet) -> None:
     """Take the last line of a sheet back, and what it settled. Raises NotDone when nothing is noted on it."""
     check_read(sheet.tag)
@@ -336,6 +338,5 @@ def _take_piece_back(piece: Piece) -> None:
 
 
 def _kept(sheet: TrialSheet) -> TrialSheet:
-    if sheet.pk is None:
-        sheet.save()
-    return sheet
+    """The sheet, kept; another may have kept the same since the page was made."""
+    return sheet if sheet.pk is not None else TrialSheet.objects.get_or_create(tag=sheet.tag, track=sheet.track)[0]

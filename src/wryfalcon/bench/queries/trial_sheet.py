@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 from itertools import islice
 
 from django.conf import settings
-from django.db.models import QuerySet
+from django.db.models import Max, QuerySet
 
 from keycore.codes.half_steps import half_step_value
 from keycore.codes.orders import Order
@@ -102,6 +102,7 @@ class SheetLeft:
     share: float = 1.0  # chance that those listed have together
     problem: str = ""  # why it cannot be listed
     is_read: bool = True
+    rests_on: int = 0  # the last line of the sheet that it was worked out by, 0 for none
 
     @property
     def next(self) -> KeyToTry | None:
@@ -154,6 +155,12 @@ def _entries(sheet: TrialSheet) -> QuerySet[SheetEntry]:
     return sheet.entries.filter(withdrawn=False).select_related("by")
 
 
+def last_line(sheet: TrialSheet) -> int:
+    """The last line of a tag's sheet of that track which stands, 0 for none."""
+    lines = SheetEntry.objects.filter(sheet__tag=sheet.tag_id, sheet__track=sheet.track, withdrawn=False)
+    return lines.aggregate(last=Max("pk"))["last"] or 0
+
+
 def out_of(sheet: TrialSheet) -> SheetEntry | None:
     """The key of a sheet that a machine is to cut or has cut, and that was not tried yet; None where there is none."""
     if sheet.pk is None:
@@ -189,7 +196,9 @@ def left_to_try(reading: TrackReading, sheet: TrialSheet, entries: Sequence[Shee
                 entries, begun, half_steps=sheet.half_steps and can_halve(reading.family, reading.track)
             ),
         )
-        return _ordered(asked, sheet, tuple(begun), _columns(reading), halves=can_halve(reading.family, reading.track))
+        halves = can_halve(reading.family, reading.track)
+        left = _ordered(asked, sheet, tuple(begun), _columns(reading), halves=halves)
+        return replace(left, rests_on=last_line(sheet))
     except InputError as error:
         return SheetLeft(problem=error.reason)
 
@@ -214,7 +223,7 @@ def left_of_all(readings: Sequence[TrackReading], sheet: TrialSheet, entries: Se
             sheet=_tried_so_far(entries, begun),
         )
         columns = tuple(column for reading in readings for column in _columns(reading, names_track=True))
-        return _ordered(asked, sheet, tuple(begun), columns, halves=False)
+        return replace(_ordered(asked, sheet, tuple(begun), columns, halves=False), rests_on=last_line(sheet))
     except InputError as error:
         return SheetLeft(problem=error.reason)
 

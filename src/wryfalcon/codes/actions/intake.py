@@ -16,6 +16,7 @@ from keycore.documents.series import Row
 from keycore.errors import InputError
 from keycore.family import Track
 from wryfalcon.accounts.models import User
+from wryfalcon.action import action
 from wryfalcon.codes.models import BadCode, Code, Column, Intake, Names, Series, SeriesState
 from wryfalcon.codes.queries.editions import compare
 from wryfalcon.codes.tables import TableFile, TooMuchWork, document_in
@@ -222,7 +223,7 @@ def clear(series: Series) -> None:
     BadCode.objects.filter(intake__series=series).delete()
 
 
-@transaction.atomic
+@action
 def bring_in(actor: User, series: Series, *, without: int | None = None) -> Series:
     """Put a checked edition in force, all of it at once, in the place of the one before.
 

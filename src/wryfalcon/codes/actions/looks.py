@@ -4,9 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from django.db import transaction
-
 from wryfalcon.accounts.models import User
+from wryfalcon.action import action
 from wryfalcon.codes.models import Series
 from wryfalcon.codes.queries.by_code import FoundCode
 from wryfalcon.codes.queries.editions import TouchedKey
@@ -16,7 +15,7 @@ from wryfalcon.log.models import Event
 MOST_NAMED = 20
 
 
-@transaction.atomic
+@action
 def note_look(actor: User, what: str, found: Sequence[FoundCode], tag: TagWritten | None = None) -> None:
     """Write down that somebody saw the bittings of some codes, naming the records of the first twenty."""
     write_down(
@@ -24,14 +23,14 @@ def note_look(actor: User, what: str, found: Sequence[FoundCode], tag: TagWritte
     )
 
 
-@transaction.atomic
+@action
 def note_touched(actor: User, series: Series, keys: Sequence[TouchedKey]) -> None:
     """Write down that somebody saw the bittings of keys that an edition touches, naming the first twenty tags."""
     tags = [key.tag for key in keys[:MOST_NAMED]]
     write_down(Event.CODES_SEEN, actor, what=f"keys touched by {series}", tags=tags, count=len(keys))
 
 
-@transaction.atomic
+@action
 def note_export(actor: User, series: Series, ending: str) -> None:
     """Write down that somebody took a whole series away as a file."""
     write_down(Event.CODES_SEEN, actor, what=f"all of {series} as {ending}", count=series.count)

@@ -22,6 +22,7 @@ from keycore.codes.series import check_printed
 from keycore.documents.series import SeriesDocument, write_series
 from keycore.errors import InputError
 from wryfalcon.accounts.models import User
+from wryfalcon.action import action
 from wryfalcon.codes.actions.intake import discard, read_in
 from wryfalcon.codes.models import Intake, Series, SeriesState
 from wryfalcon.codes.queries.family import newest_edition
@@ -83,7 +84,7 @@ def offer_formula(actor: User, about: SeriesDocument, formula: Formula) -> Serie
     return offer(actor, json.dumps(write_series(replace(about, formula=formula), ())).encode())
 
 
-@transaction.atomic
+@action
 def _begin(actor: User, document: SeriesDocument, file: Path) -> Intake:
     if not document.id or slugify(document.id) != document.id:
         raise InputError("id", "use small letters, digits and hyphens only, such as 'harbour-boats'")
@@ -153,7 +154,7 @@ def take_up_dead() -> int:
     return taken
 
 
-@transaction.atomic
+@action
 def read_again(actor: User, series: Series) -> None:
     """Begin the reading of a table again whose process has died. Raises InputError unless it was being read."""
     if series.state != SeriesState.READING or not (series.intake.is_silent or series.intake.problem):

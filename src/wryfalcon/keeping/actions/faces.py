@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from django.db import transaction
-
 from wryfalcon.accounts.models import User
+from wryfalcon.action import action
 from wryfalcon.keeping.actions.trimming import change_offset
 from wryfalcon.keeping.shown.faces import face_shown
 from wryfalcon.machines.models import JawSide, MachineOffset
@@ -14,7 +13,7 @@ from wryfalcon.refusal import NotDone
 GAUGES = ("shoulder", "tip")
 
 
-@transaction.atomic
+@action
 def put_face_offset_in(actor: User, side: JawSide, seen: str) -> None:
     """The offset across of a face, for keys gauged either way, as the page that was pressed had ``seen`` it.
 

@@ -6,11 +6,11 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from random import Random
 
-from django.db import transaction
 from django.utils import timezone
 
 from keycore.cutting.commands import MachineOffsets
 from wryfalcon.accounts.models import User
+from wryfalcon.action import action
 from wryfalcon.bench.models import PieceState
 from wryfalcon.lengths import say_mm
 from wryfalcon.machines.actions.orders import Press, place_order
@@ -42,7 +42,7 @@ FAULTS = {
 """A learner is also shown a machine with nothing wrong, now and then: it must be left alone."""
 
 
-@transaction.atomic
+@action
 def begin_practice(actor: User, machine: Machine, random: Random | None = None) -> Practice:
     """Hide a fault in the simulated machine, or none. Raises NotDone for a real one, or while a practice is on."""
     if machine.practices.filter(ended_at=None).exists():
@@ -58,7 +58,7 @@ def begin_practice(actor: User, machine: Machine, random: Random | None = None) 
     return Practice.objects.create(machine=machine, hidden=hidden, fault=size, keys_before=keys, by=actor)
 
 
-@transaction.atomic
+@action
 def end_practice(practice: Practice, named: str) -> Practice:
     """Score a practice by what the learner says it was, and make the simulated machine true again.
 

@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-from django.db import transaction
-
 from keycore.machines.touch import Move, Touch, TouchMark, move_after_cylinder, next_move
 from keycore.proving.lock import Feel
 from wryfalcon.accounts.models import User
+from wryfalcon.action import action
 from wryfalcon.log.actions import write_down
 from wryfalcon.log.models import Event
 from wryfalcon.machines.actions.care import note_work
@@ -15,7 +14,7 @@ from wryfalcon.machines.queries.touches import is_to_be_proven, touches_of
 from wryfalcon.refusal import NotDone
 
 
-@transaction.atomic
+@action
 def note_touch(actor: User, machine: Machine, showed: str) -> Move:
     """Note what the blanks showed; the move it asks for is taken to be made. Raises NotDone for no such mark.
 
@@ -31,7 +30,7 @@ def note_touch(actor: User, machine: Machine, showed: str) -> Move:
     return move
 
 
-@transaction.atomic
+@action
 def note_cylinder(actor: User, machine: Machine, felt: str) -> Move:
     """Note how the proving key went in its cylinder: freely ends the trim, else the move it asks for is made.
 
@@ -54,7 +53,7 @@ def note_cylinder(actor: User, machine: Machine, felt: str) -> Move:
     return move
 
 
-@transaction.atomic
+@action
 def begin_anew(machine: Machine) -> None:
     """Forget the tries of the trim under way: the follower was changed, or the jaws moved."""
     machine.touches.filter(is_done=False).update(is_done=True)

@@ -7,10 +7,9 @@ from dataclasses import dataclass
 from itertools import pairwise
 from math import isfinite
 
-from django.db import transaction
-
 from keycore.errors import InputError
 from wryfalcon.accounts.models import User
+from wryfalcon.action import action
 from wryfalcon.bench.models import Tag
 from wryfalcon.keeping.queries.tracing import compared
 from wryfalcon.library.models import FamilyRecord
@@ -35,7 +34,7 @@ class TracedKey:
     repeats: int = 1  # measurements of each cut, the fewest
 
 
-@transaction.atomic
+@action
 def keep_duplicate(actor: User, machine: Machine, key: TracedKey) -> Duplicate:
     """Keep a pattern and its copy as measured. Raises NotDone for values that are no such key's."""
     values = key.record.family.track(key.track).values
@@ -57,7 +56,7 @@ def keep_duplicate(actor: User, machine: Machine, key: TracedKey) -> Duplicate:
     return duplicate
 
 
-@transaction.atomic
+@action
 def withdraw_duplicate(actor: User, duplicate: Duplicate) -> None:
     """Take a mistyped duplicate back; it no longer says anything of its machine."""
     duplicate.withdrawn = True

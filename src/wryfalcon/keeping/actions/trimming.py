@@ -7,7 +7,6 @@ from dataclasses import dataclass
 from itertools import pairwise
 from math import isfinite
 
-from django.db import transaction
 from django.utils import timezone
 
 from keycore.errors import InputError
@@ -15,6 +14,7 @@ from keycore.family import Track
 from keycore.kind import Surface
 from keycore.rules import NO_RULES, breaks
 from wryfalcon.accounts.models import User
+from wryfalcon.action import action
 from wryfalcon.bench.actions.read import labels_typed
 from wryfalcon.bench.actions.settle import Choice, settle
 from wryfalcon.bench.actions.take_in import TagDetails, take_in
@@ -23,12 +23,12 @@ from wryfalcon.keeping.queries.course import course_of, noise_of
 from wryfalcon.keeping.queries.trimming import (
     CLAMPINGS,
     PlannedTestCut,
-    TrimState,
     best_test_key,
     can_be_cut,
     measured_beside,
     planned_cuts,
-)  # fmt: skip
+    trim_state,
+)
 from wryfalcon.lengths import figure
 from wryfalcon.library.models import FamilyRecord
 from wryfalcon.log.actions import write_down
@@ -61,7 +61,7 @@ def cut_name(trim: Trim, cut: PlannedTestCut) -> str:
     return f"{cut.track} {cut.space}" if trim.beside else str(cut.space)
 
 
-@transaction.atomic
+@action
 def begin_trim(
     actor: User,
     machine: Machine,
@@ -115,7 +115,7 @@ def _own_steps(track: Track, typed: str) -> list[int]:
     return steps
 
 
-@transaction.atomic
+@action
 def hang_test_key(actor: User, trim: Trim, clampings: int = CLAMPINGS) -> Tag:
     """Hang a tag for the test keys, its bitting settled: they are cut and measured as any key is."""
     _check_open(trim)
@@ -138,7 +138,7 @@ def hang_test_key(actor: User, trim: Trim, clampings: int = CLAMPINGS) -> Tag:
     return tag
 
 
-@transaction.atomic
+@action
 def try_caliper(actor: User, trim: Trim, known_size: float, known_read: float) -> None:
     """Keep what the caliper says of a known size; mm. Raises NotDone for what is no such reading."""
     _check_open(trim)
@@ -149,7 +149,7 @@ def try_caliper(actor: User, trim: Trim, known_size: float, known_read: float) -
     write_down(Event.TRIM_MEASURED, actor, machine=str(trim.machine), known=known_size, read=known_read)
 
 
-@transaction.atomic
+@action
 def measure_clamping(
     actor: User, trim: Trim, clamping: int, cuts: Mapping[int, ClampingReadings], *, is_partly: bool = False
 ) -> None:
@@ -186,7 +186,7 @@ def measure_clamping(
     write_down(Event.TRIM_MEASURED, actor, machine=str(trim.machine), clamping=clamping, cuts=len(given))
 
 
-@transaction.atomic
+@action
 def withdraw_clamping(actor: User, trim: Trim, clamping: int) -> None:
     """Take what was typed of a clamping back: it was not seated, or mistyped. Raises NotDone where nothing was."""
     _check_open(trim)
@@ -195,11 +195,17 @@ def withdraw_clamping(actor: User, trim: Trim, clamping: int) -> None:
     write_down(Event.TRIM_MEASURED, actor, machine=str(trim.machine), withdrew_clamping=clamping)
 
 
-@transaction.atomic
-def close_trim(actor: User, state: TrimState, *, apply: bool) -> OffsetChange | None:
-    """Close a trim; with ``apply`` its adjustment is put in force. Raises NotDone where there is none."""
-    trim, fit = state.trim, state.fit
+@action
+def close_trim(actor: User, trim: Trim, seen: str, *, apply: bool) -> OffsetChange | None:
+    """Close a trim; with ``apply`` the adjustment that was ``seen`` is put in force.
+
+    Raises NotDone where there is none, and where the keys say something else by now.
+    """
     _check_open(trim)
+    state = trim_state(trim)
+    fit = state.fit
+    if apply and seen and seen != state.digest:
+        raise NotDone("What the keys say has changed since this page was shown: look at it again.")
     if fit is None or not state.is_enough:
         raise NotDone("Measure the test keys first.")
     change = None
@@ -235,7 +241,7 @@ class MakerFigures:
     space: float | None = None
 
 
-@transaction.atomic
+@action
 def change_offset(
     actor: User,
     offset: MachineOffset,
@@ -272,7 +278,7 @@ def change_offset(
     return change
 
 
-@transaction.atomic
+@action
 def undo_change(actor: User, change: OffsetChange) -> OffsetChange:
     """Put the offsets back that a change replaced. Raises NotDone unless it is the last one of its offset."""
     last = change.offset.changes.filter(undone=False).first()

@@ -4,11 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from django.db import transaction
-
 from keycore.errors import InputError
 from keycore.machines.wheel import TestCut, measure_wheel
 from wryfalcon.accounts.models import User
+from wryfalcon.action import action
 from wryfalcon.log.actions import write_down
 from wryfalcon.log.models import Event
 from wryfalcon.machines.models import Cutter, CutterLook
@@ -16,7 +15,7 @@ from wryfalcon.machines.queries.hands import caliper_sd_mm
 from wryfalcon.refusal import NotDone
 
 
-@transaction.atomic
+@action
 def look_at_wheel(actor: User, cutter: Cutter, cuts: Sequence[TestCut]) -> CutterLook:
     """Work a wheel's flat and angle out of its test cuts, mm, and keep them. Raises NotDone for cuts that cannot be."""
     try:

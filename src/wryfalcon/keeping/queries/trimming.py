@@ -100,6 +100,11 @@ class TrimState:
         return bool(self.fit.depth_adjust or self.fit.space_adjust)
 
     @property
+    def digest(self) -> str:
+        """What would be put in force, by its figures: whoever presses has seen these."""
+        return f"{self.fit.depth_adjust:.4f}:{self.fit.space_adjust:.4f}" if self.fit is not None else ""
+
+    @property
     def is_zeroed(self) -> bool:
         """Whether the caliper was tried on a known size."""
         return self.trim.known_size is not None and self.trim.known_read is not None

@@ -163,7 +163,7 @@ def close(request: PersonRequest, pk: int) -> HttpResponse:
     """Put the adjustment in force, or leave the machine alone."""
     trim = _trim(pk)
     try:
-        change = close_trim(request.user, trim_state(trim), apply="apply" in request.POST)
+        change = close_trim(request.user, trim, request.POST.get("seen", ""), apply="apply" in request.POST)
     except NotDone as refusal:
         messages.error(request, refusal.says)
         return redirect("keeping:trim", pk=pk)

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from django.db import transaction
 from django.utils import timezone
 
 from wryfalcon.accounts.models import User
+from wryfalcon.action import action
 from wryfalcon.library.actions.families import hang_blank
 from wryfalcon.library.models import EditionState, FamilyRecord
 from wryfalcon.log.actions import write_down
@@ -13,7 +13,7 @@ from wryfalcon.log.models import Event
 from wryfalcon.refusal import NotDone
 
 
-@transaction.atomic
+@action
 def put_in_force(actor: User, record: FamilyRecord, against: int, seen: str) -> FamilyRecord:
     """Make new keys by this edition from now on; returns the one it replaces, which its own keys keep.
 
@@ -39,7 +39,7 @@ def put_in_force(actor: User, record: FamilyRecord, against: int, seen: str) -> 
     return before
 
 
-@transaction.atomic
+@action
 def throw_away(actor: User, record: FamilyRecord) -> None:
     """Throw an edition away that waits. Raises NotDone for one that is or was in force, or that a table rests on."""
     record = FamilyRecord.objects.get(pk=record.pk)

@@ -7,7 +7,6 @@ from collections.abc import Collection
 from itertools import chain, count
 from typing import Any
 
-from django.db import transaction
 from django.utils import timezone
 from django.utils.text import slugify
 
@@ -16,6 +15,7 @@ from keycore.documents.text import parse_json
 from keycore.errors import InputError
 from keycore.family import Family
 from wryfalcon.accounts.models import User
+from wryfalcon.action import action
 from wryfalcon.library.models import Blank, EditionState, FamilyRecord
 from wryfalcon.log.actions import write_down
 from wryfalcon.log.models import Event
@@ -30,7 +30,7 @@ def import_family(actor: User | None, raw: bytes, *, restricted: bool = False) -
     return take_family_in(actor, family_of(data if isinstance(data, dict) else {}), data, restricted=restricted)
 
 
-@transaction.atomic
+@action
 def take_family_in(
     actor: User | None, family: Family, data: dict[str, Any], *, restricted: bool = False
 ) -> FamilyRecord:
@@ -154,7 +154,7 @@ def hang_blank(record: FamilyRecord, family: Family) -> None:
         blank.families.add(record)
 
 
-@transaction.atomic
+@action
 def count_blank(actor: User, blank: Blank, hook: str, left: int) -> None:
     """Say where a blank hangs and how many are left."""
     before = {"hook": blank.hook, "left": blank.left}

@@ -5,7 +5,6 @@ from __future__ import annotations
 import io
 from dataclasses import dataclass
 
-from django.db import transaction
 from django.utils.text import slugify
 
 from keycore.documents.guide import Guide as GuideDocument
@@ -14,6 +13,7 @@ from keycore.documents.text import parse_json
 from keycore.errors import InputError
 from keycore.reading.guide import GuideRow, Known
 from wryfalcon.accounts.models import User
+from wryfalcon.action import action
 from wryfalcon.cells import from_text
 from wryfalcon.library.models import Guide, GuideEntry, NotInGuide
 from wryfalcon.log.actions import write_down
@@ -42,7 +42,7 @@ def bring_in_guide(actor: User | None, raw: bytes, about: About) -> Guide:
     return _take_guide_in(actor, _document(raw, about))
 
 
-@transaction.atomic
+@action
 def _take_guide_in(actor: User | None, document: GuideDocument) -> Guide:
     guide = Guide.objects.filter(slug=document.id).first() or Guide(slug=document.id)
     guide.name, guide.edition, guide.source = document.name, document.edition[:200], document.source[:200]
@@ -82,7 +82,7 @@ def _entry(entry: GuideEntry, row: GuideRow) -> GuideEntry:
     return entry
 
 
-@transaction.atomic
+@action
 def change_row(actor: User, entry: GuideEntry, row: GuideRow) -> None:
     """Change one row. Raises InputError for text that is too long."""
     _entry(entry, row).save()

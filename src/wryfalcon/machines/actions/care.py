@@ -7,12 +7,12 @@ from dataclasses import dataclass
 from datetime import datetime
 
 import numpy as np
-from django.db import transaction
 from django.utils import timezone
 
 from keycore.errors import InputError
 from keycore.machines.study import gauge_study
 from wryfalcon.accounts.models import User
+from wryfalcon.action import action
 from wryfalcon.log.actions import write_down
 from wryfalcon.log.models import Event
 from wryfalcon.machines.models import HandStudy, Machine, MachineWork, Work
@@ -49,7 +49,7 @@ class Particulars:
     note: str
 
 
-@transaction.atomic
+@action
 def describe_machine(actor: User, machine: Machine, particulars: Particulars) -> None:
     """Write a machine's particulars down. Raises NotDone for one axis that makes both space and depth."""
     if particulars.space_axis == particulars.depth_axis:
@@ -61,7 +61,7 @@ def describe_machine(actor: User, machine: Machine, particulars: Particulars) ->
     write_down(Event.MACHINE_WORKED, actor, machine=str(machine), before=before)
 
 
-@transaction.atomic
+@action
 def note_work(
     actor: User | None, machine: Machine, what: str, note: str = "", *, at: datetime | None = None
 ) -> MachineWork:
@@ -76,7 +76,7 @@ def note_work(
     return work
 
 
-@transaction.atomic
+@action
 def keep_study(
     actor: User, instrument: str, people: Sequence[str], readings: Sequence[Sequence[Sequence[float]]]
 ) -> HandStudy:

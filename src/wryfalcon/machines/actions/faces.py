@@ -4,10 +4,9 @@ from __future__ import annotations
 
 from math import isfinite
 
-from django.db import transaction
-
 from keycore.machines.faces import FaceStep, FaceTouched, judge_face
 from wryfalcon.accounts.models import User
+from wryfalcon.action import action
 from wryfalcon.log.actions import write_down
 from wryfalcon.log.models import Event
 from wryfalcon.machines.actions.orders import Press, place_order
@@ -32,7 +31,7 @@ def ask_to_touch(press: Press, side: JawSide, step: str, thickness: float = 0.0)
     return place_order(press, side.machine, TOUCH_OFF, data=data)
 
 
-@transaction.atomic
+@action
 def note_touched(actor: User, side: JawSide, step: str, touched: FaceTouched, thickness: float = 0.0) -> FaceTouch:
     """Keep where a dial says that a face was touched. Raises NotDone as asking the machine does, and for no number."""
     _check(side, step, thickness)

@@ -4,9 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from django.db import transaction
-
 from wryfalcon.accounts.models import User
+from wryfalcon.action import action
 from wryfalcon.log.actions import write_down
 from wryfalcon.log.models import Event
 from wryfalcon.machines.actions.care import note_work
@@ -14,7 +13,7 @@ from wryfalcon.machines.models import Clamp, Cutter, Follower, JawSide, Machine,
 from wryfalcon.refusal import NotDone
 
 
-@transaction.atomic
+@action
 def fit_cutter(actor: User, machine: Machine, cutter: Cutter) -> None:
     """Note that another of the wheels, or a new one of the same name, was fitted: the machine is checked anew.
 
@@ -28,7 +27,7 @@ def fit_cutter(actor: User, machine: Machine, cutter: Cutter) -> None:
     note_work(actor, machine, what, f"{cutter}")
 
 
-@transaction.atomic
+@action
 def fit_follower(actor: User, machine: Machine, follower: Follower) -> None:
     """Note which follower is fitted; the trim by touch begins anew."""
     machine.followers.update(is_fitted=False)
@@ -50,7 +49,7 @@ class NewClamp:
     note: str
 
 
-@transaction.atomic
+@action
 def add_clamp(actor: User, machine: Machine, new: NewClamp) -> JawSide:
     """Add a face to a clamp, and the clamp where it is new; no name is one more side of the machine's own jaw.
 
@@ -69,7 +68,7 @@ def add_clamp(actor: User, machine: Machine, new: NewClamp) -> JawSide:
     return side
 
 
-@transaction.atomic
+@action
 def add_follower(actor: User, machine: Machine, name: str, flat: float, angle: float) -> Follower:
     """Add a follower, or a mill's tracer. Raises NotDone for a name that is there already."""
     if machine.followers.filter(name=name.strip()).exists():

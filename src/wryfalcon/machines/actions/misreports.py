@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from django.db import transaction
 from django.db.models import F
 from django.utils import timezone
 
 from wryfalcon.accounts.models import User
+from wryfalcon.action import action
 from wryfalcon.machines.models import Machine, Misreport
 
 RAW_KEPT = 1_000
@@ -19,7 +19,7 @@ def note_misreport(machine: Machine, says: str, raw: str = "", job: str = "") ->
         Misreport.objects.create(machine=machine, says=says[:300], raw=raw[:RAW_KEPT], job=job)
 
 
-@transaction.atomic
+@action
 def note_as_seen(actor: User, machine: Machine) -> None:
     """Somebody has looked at what a machine said; it is kept, and no longer stands on its pages."""
     Misreport.objects.filter(machine=machine, noted_by=None).update(noted_by=actor)

@@ -8,10 +8,10 @@ from datetime import timedelta
 from typing import Any
 from uuid import UUID, uuid4
 
-from django.db import transaction
 from django.utils import timezone
 
 from wryfalcon.accounts.models import User
+from wryfalcon.action import action
 from wryfalcon.machines.models import Line, Machine, Order, OrderState
 
 URGENT = ("hold", "stop")
@@ -33,7 +33,7 @@ class Press:
     seen: tuple[str, int] | None = None
 
 
-@transaction.atomic
+@action
 def place_order(
     press: Press, machine: Machine, command: str, *, job: str = "", data: Mapping[str, Any] | None = None
 ) -> Order:
