@@ -2,6 +2,10 @@
 
 from __future__ import annotations
 
+from typing import Any
+
+from django.db.models import QuerySet
+
 
 class NotDone(ValueError):
     """The action was refused: ``field`` says where, the text what is wrong and what to do.
@@ -26,3 +30,10 @@ class SecondLook(NotDone):
 
 class OnlyPartly(NotDone):
     """Some of it is missing: it is kept as it is only when that is said."""
+
+
+def refuse_another_last(kept: QuerySet[Any], shown: int) -> None:
+    """Raise NotDone where the last of these is not the one that the page showed: it is gone, or another came after."""
+    last = kept.order_by("pk").values_list("pk", flat=True).last()
+    if last != shown:
+        raise NotDone("That is taken back already, or something came after it: look again.")

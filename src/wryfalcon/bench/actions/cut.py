@@ -26,7 +26,7 @@ from wryfalcon.bench.sentences import plan_head, practice_words, why_not_cut
 from wryfalcon.library.models import Blank
 from wryfalcon.log.actions import write_down
 from wryfalcon.log.models import Event
-from wryfalcon.machines.actions.orders import Press, give_up_orders, place_order
+from wryfalcon.machines.actions.orders import Press, give_up_orders, is_asked, place_order
 from wryfalcon.machines.models import DriverKind, Machine, Order
 from wryfalcon.machines.queries.fittings import axes_of
 from wryfalcon.machines.queries.line import LineNow, line_of
@@ -75,6 +75,8 @@ def send_again(press: Press, tag: Tag, piece: Piece, known: str = "") -> None:
     if piece.state not in SENT_AGAIN:
         raise NotDone(f"{piece.called.capitalize()} is {piece.get_state_display()}: it is not sent again.")
     _check_its_card(tag, piece, known)
+    if is_asked(piece.machine, piece.job, Operation.LOAD):
+        return  # it is on its way
     write_down(Event.PIECE_SENT, press.by, tag, piece=piece.called, job=piece.job, again=True)
     send_piece(press, piece)
 

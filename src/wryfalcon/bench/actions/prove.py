@@ -18,7 +18,7 @@ from wryfalcon.log.actions import write_down
 from wryfalcon.log.models import Event
 from wryfalcon.machines.actions.orders import Press, place_order
 from wryfalcon.machines.models import Order
-from wryfalcon.refusal import NotDone
+from wryfalcon.refusal import NotDone, refuse_another_last
 
 BEST_GRADE = 10
 
@@ -83,10 +83,15 @@ def read_caliper(press: Press, tag: Tag, piece: Piece) -> Order:
 
 
 @action
-def withdraw_proof_values(actor: User, tag: Tag, piece: Piece) -> None:
-    """Take the last measurement back: one typed value, or one whole pass of the caliper."""
+def withdraw_proof_values(actor: User, tag: Tag, piece: Piece, shown: int | None = None) -> None:
+    """Take the last measurement back: one typed value, or one whole pass of the caliper.
+
+    ``shown`` is the last that the page had. Raises NotDone where that is another by now, or there is none.
+    """
     check_open(tag)
     values = piece.proof_values.filter(withdrawn=False)
+    if shown:
+        refuse_another_last(values, shown)
     last = values.last()
     if last is None:
         raise NotDone("There is nothing to take back.")

@@ -21,7 +21,7 @@ from wryfalcon.bench.models import Beside, CutMark, Piece, Sighting, Source, Sou
 from wryfalcon.lengths import NotALength, Understood, can_measure, figure, meant_in_other_unit, parse_value, say_value
 from wryfalcon.log.actions import write_down
 from wryfalcon.log.models import Event
-from wryfalcon.refusal import NotDone, SecondLook
+from wryfalcon.refusal import NotDone, SecondLook, refuse_another_last
 
 CALIPERS = SourceKind.CALIPERS
 HALF = "½"
@@ -312,10 +312,17 @@ def see_stage(actor: User, tag: Tag, source: Source, cut: tuple[int, str], seen:
 
 
 @action
-def withdraw(actor: User, tag: Tag, source: Source | None, sighting: int | None = None) -> Sighting:
-    """Take the last look of a source back, or the one named; it stays in the record, withdrawn."""
+def withdraw(
+    actor: User, tag: Tag, source: Source | None, sighting: int | None = None, *, last: int | None = None
+) -> Sighting:
+    """Take the last look of a source back, or the one named; it stays in the record, withdrawn.
+
+    ``last`` is the last look that the page showed. Raises NotDone where that is another by now, or there is none.
+    """
     check_read(tag)
     kept = Sighting.objects.filter(source=source, withdrawn=False)
+    if last:
+        refuse_another_last(kept, last)
     found = kept.filter(pk=sighting).first() if sighting else kept.last()
     if source is None or found is None:
         raise NotDone("There is nothing to take back.")

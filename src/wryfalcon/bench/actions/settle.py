@@ -203,6 +203,8 @@ def read_back(actor: User, tag: Tag) -> Settlement:
     settlement = tag.settlement
     if settlement is None:
         raise NotDone("There is no settled bitting to read back yet.")
+    if settlement.read_back_at is not None:
+        return settlement
     settlement.read_back_at = timezone.now()
     settlement.save()
     write_down(Event.READ_BACK, actor, tag, settlement=settlement.pk)

@@ -55,6 +55,7 @@ def add_source(actor: User, tag: Tag, track: str, kind: str, name: str = "") -> 
     return source
 
 
+@action
 def calipers_of(tag: Tag, track: str) -> Source:
     """The first calipers of a track, begun if there are none. Raises NotDone for a track that there is not."""
     if track not in [each.name for each in tag.family.tracks]:

@@ -41,7 +41,7 @@ from wryfalcon.codes.models import Series
 from wryfalcon.library.models import Blank
 from wryfalcon.log.actions import write_down
 from wryfalcon.log.models import Event
-from wryfalcon.refusal import NotDone
+from wryfalcon.refusal import NotDone, refuse_another_last
 
 FROM_THE_SHEET = "from the trial sheet"
 SPOILT_WORDS = "spoilt on the trial sheet"
@@ -271,9 +271,14 @@ def note_cut(actor: User, sheet: TrialSheet, space: int, label: str, *, is_so: b
 
 
 @action
-def take_last_back(actor: User, sheet: TrialSheet) -> None:
-    """Take the last line of a sheet back, and what it settled. Raises NotDone when nothing is noted on it."""
+def take_last_back(actor: User, sheet: TrialSheet, shown: int | None = None) -> None:
+    """Take the last line of a sheet back, and what it settled.
+
+    ``shown`` is the last that the page had. Raises NotDone where that is another by now, or nothing is noted.
+    """
     check_read(sheet.tag)
+    if shown and sheet.pk:
+        refuse_another_last(sheet.entries.filter(withdrawn=False), shown)
     entry = sheet.entries.filter(withdrawn=False).select_related("piece").last() if sheet.pk else None
     if entry is None:
         raise NotDone("Nothing is noted on this sheet.")

@@ -91,7 +91,7 @@ def measure(request: PersonRequest, number: int, piece: int) -> HttpResponse:
     """Read the machine's caliper, or take the last measurement back."""
     tag, kept = _find(number, piece)
     if "withdraw" in request.POST:
-        attempt(request, lambda: withdraw_proof_values(request.user, tag, kept))
+        attempt(request, lambda: withdraw_proof_values(request.user, tag, kept, whole_number(request.POST.get("last"))))
     else:
         attempt(request, lambda: read_caliper(press_of(request), tag, kept))
     return to_stage(tag, "prove", f"?piece={piece}")
@@ -223,6 +223,7 @@ def _show(
     context |= {
         "at": at,
         "at_cut": proof.cuts[at - 1] if at else None,
+        "last_value": piece.proof_values.filter(withdrawn=False).values_list("pk", flat=True).last(),
         "known": ",".join(str(cut.repeats) for cut in proof.cuts),
         "has_caliper": piece.machine is not None and piece.machine.is_simulated and piece.set_up_id is not None,
         "order": order if order and order.order.command == "measure" else None,

@@ -116,7 +116,7 @@ def withdraw_value(request: PersonRequest, number: int) -> HttpResponse:
 
     def take_back() -> None:
         check_there(source, wanted)
-        gone.append(withdraw(request.user, tag, record, value))
+        gone.append(withdraw(request.user, tag, record, value, last=whole_number(request.POST.get("last"))))
 
     attempt(request, take_back)
     return to_source(tag, source, f"&cut={source.shown_space(gone[0].space) if gone else 1}")

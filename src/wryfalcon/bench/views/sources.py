@@ -6,6 +6,7 @@ from collections.abc import Callable
 from typing import Any
 
 from django.contrib import messages
+from django.db import transaction
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404
 from django.views.decorators.http import require_POST
@@ -234,6 +235,7 @@ def mark(request: PersonRequest, number: int) -> HttpResponse:
     source = source_reading(tag, reading, wanted)
     cut, said = whole_number(request.POST.get("cut")), request.POST.get("mark", "")
 
+    @transaction.atomic
     def do() -> None:
         check_there(source, wanted)
         record = source.record if source.record.pk else calipers_of(tag, reading.track.name)

@@ -147,7 +147,7 @@ def take_back(request: PersonRequest, number: int) -> HttpResponse:
     """Take the last line back."""
     tag = find_tag(number)
     sheet = _sheet(tag, request.POST.get("track")).sheet
-    attempt(request, lambda: take_last_back(request.user, sheet))
+    attempt(request, lambda: take_last_back(request.user, sheet, whole_number(request.POST.get("line"))))
     return _back(sheet)
 
 

@@ -200,11 +200,17 @@ def stop_reading(actor: User, series: Series) -> None:
 
 
 def discard(actor: User | None, series: Series) -> None:
-    """Throw away a table that is not in force. Raises InputError for one that is or was."""
-    if series.state not in (SeriesState.READING, SeriesState.CHECKED):
+    """Throw away a table that is not in force. Raises InputError for one that is or was, or is gone.
+
+    From the first moment on it cannot come in force: its rows go a run at a time.
+    """
+    waits = Series.objects.filter(pk=series.pk, state__in=(SeriesState.READING, SeriesState.CHECKED))
+    if not waits.update(state=SeriesState.READING):
         raise InputError("series", "it is in force, or was; keys may have been cut from it")
     clear(series)
     with transaction.atomic():
+        if not waits.exists():
+            raise InputError("series", "it is thrown away already")
         Path(series.intake.file).unlink(missing_ok=True)
         if actor is not None:
             write_down(Event.SERIES_DISCARDED, actor, series=series.slug, edition=series.edition)

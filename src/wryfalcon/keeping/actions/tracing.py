@@ -58,7 +58,9 @@ def keep_duplicate(actor: User, machine: Machine, key: TracedKey) -> Duplicate:
 
 @action
 def withdraw_duplicate(actor: User, duplicate: Duplicate) -> None:
-    """Take a mistyped duplicate back; it no longer says anything of its machine."""
+    """Take a mistyped duplicate back; it no longer says anything of its machine. Raises NotDone for one taken back."""
+    if duplicate.withdrawn:
+        raise NotDone("It is taken back already.")
     duplicate.withdrawn = True
     duplicate.save()
     write_down(Event.MACHINE_WORKED, actor, duplicate.tag, machine=str(duplicate.machine), withdrew_duplicate=True)

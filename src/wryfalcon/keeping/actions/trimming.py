@@ -255,16 +255,22 @@ def change_offset(
 ) -> OffsetChange:
     """Put other offsets in force, mm, or keep what the screw was turned by; the old ones are kept.
 
-    Raises NotDone without a reason or far out.
+    Raises NotDone without a reason, far out, or for what is in force already.
     """
     if not why.strip():
         raise NotDone("Say why: whoever stands at this machine next should know.")
+    if offset.pk is None:  # of a sort that had none when it was asked for
+        sort = {name: getattr(offset, name) for name in ("machine", "gauge", "jaw_side", "family_record")}
+        offset = MachineOffset.objects.get_or_create(**sort)[0]
+    before = (offset.value, offset.space, offset.maker_value, offset.maker_space, offset.why)
     maker = maker or MakerFigures()
     offset.maker_value = offset.maker_value if maker.value is None else maker.value
     offset.maker_space = offset.maker_space if maker.space is None else maker.space
     figures = (value, space, offset.maker_value, offset.maker_space)
     if not all(isfinite(each) and abs(each) <= FARTHEST for each in figures):
         raise NotDone(f"An offset of more than {FARTHEST:g} mm is a typing mistake.")
+    if (*figures, why.strip()[:200]) == before and not turned:
+        raise NotDone("That is in force already, for the same reason.")
     change = OffsetChange.objects.create(
         offset=offset, value_before=offset.value, space_before=offset.space, value_after=round(value, 4),
         space_after=round(space, 4), why=why.strip()[:200], trim=trim, turned=turned, by=actor,

@@ -58,11 +58,11 @@ def offset(request: PersonRequest, pk: int) -> HttpResponse:
 
 
 def _offset_of(machine: Machine, gauge: str, side: JawSide | None, family: FamilyRecord | None) -> MachineOffset:
-    """The row of that sort, of a family also where it was set under another edition; a new one where there is none."""
+    """The row of that sort, of a family also where it was set under another edition; else one to keep."""
     rows = machine.offsets.filter(gauge=gauge, jaw_side=side)
     found = rows.filter(family_record__slug=family.slug) if family is not None else rows.filter(family_record=None)
     row = found.first()
-    return row or MachineOffset.objects.create(machine=machine, gauge=gauge, jaw_side=side, family_record=family)
+    return row or MachineOffset(machine=machine, gauge=gauge, jaw_side=side, family_record=family)
 
 
 def particulars_page(

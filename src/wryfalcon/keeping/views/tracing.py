@@ -65,8 +65,11 @@ def _that_traces(pk: int) -> QuerySet[Machine]:
 def withdraw(request: PersonRequest, pk: int, duplicate: int) -> HttpResponse:
     """Take a duplicate back."""
     kept = get_object_or_404(Duplicate.objects.select_related("machine", "tag"), pk=duplicate, machine=pk)
-    withdraw_duplicate(request.user, kept)
-    messages.success(request, "Taken back.")
+    try:
+        withdraw_duplicate(request.user, kept)
+        messages.success(request, "Taken back.")
+    except NotDone as refusal:
+        messages.error(request, refusal.says)
     return redirect("keeping:duplicates", pk=pk)
 
 

@@ -57,6 +57,11 @@ def place_order(
     )
 
 
+def is_asked(machine: Machine | None, job: str, command: str) -> bool:
+    """Whether that is asked of the machine for this key, and not answered yet."""
+    return Order.objects.filter(machine=machine, job=job, command=command, state__in=OPEN).exists()
+
+
 def give_up_orders(machine: Machine | None, job: str) -> None:
     """Take back what was asked for a key that is ended, except that it be stopped."""
     open_orders = Order.objects.filter(machine=machine, job=job, state__in=OPEN).exclude(command__in=URGENT)
