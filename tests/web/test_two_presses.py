@@ -5,6 +5,7 @@ The race is forced: a third connection holds the write lock until both have read
 
 from __future__ import annotations
 
+import re
 import shutil
 import sqlite3
 from collections.abc import Iterator
@@ -12,7 +13,6 @@ from contextlib import closing
 from dataclasses import dataclass
 from pathlib import Path
 from random import Random
-from re import sub
 from threading import Event, Thread
 from typing import Any
 
@@ -95,7 +95,8 @@ TYPED = {
     "read": "5.002", "why": "seen so", "reason": "seen so", "name": "another", "how": "cut through",
     "readings": "0.301 0.302 0.303", "v1": "7.1 mm", "label": "3",
 }  # fmt: skip
-OTHER_EACH_TIME = r"\d{4}-\d\d-\d\d[T ][\d:.]+|[0-9a-f-]{32,36}|\b[0-9a-f]{10,12}\b|\b\d{4}-[A-Z]\d+-[\w-]+"
+OTHER_EACH_TIME = re.compile(r"\d{4}-\d\d-\d\d[T ][\d:.]+|[0-9a-f-]{32,36}|\b[0-9a-f]{10,12}\b|\b\d{4}-[A-Z]\d+-[\w-]+")
+LARGE = ("codes_code", "codes_column", "codes_names", "library_familyrecord", "machines_lineevent")
 OWN_TABLES = ("records_entrytaken", "django_session", "sqlite_sequence")
 
 
@@ -162,8 +163,9 @@ def rows_as_they_stand(file: Path) -> dict[str, list[tuple[Any, ...]]]:
 def _tables(database: sqlite3.Connection) -> Iterator[tuple[str, list[tuple[Any, ...]]]]:
     for (name,) in database.execute("SELECT name FROM sqlite_master WHERE type = 'table'").fetchall():
         if name not in OWN_TABLES:
-            found = database.execute(f'SELECT * FROM "{name}"').fetchall()
-            yield name, [tuple(sub(OTHER_EACH_TIME, "…", str(value)) for value in row) for row in found]
+            what = "id" if name in LARGE else "*"
+            found = database.execute(f'SELECT {what} FROM "{name}"').fetchall()
+            yield name, [tuple(OTHER_EACH_TIME.sub("…", str(value)) for value in row) for row in found]
 
 
 @dataclass
@@ -237,7 +239,7 @@ def between(one: Came, two: Came) -> dict[str, list[tuple[Any, ...]]]:
 
 
 def where(form: Form) -> str:
-    return sub(r"\d+", "N", form.action.split("?")[0])
+    return re.sub(r"\d+", "N", form.action.split("?")[0])
 
 
 @pytest.fixture(scope="module")
