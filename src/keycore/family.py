@@ -210,6 +210,13 @@ class Family:
         if faults:
             raise InputError.first_of(faults)
 
+    @property
+    def lock_play(self) -> Play | None:
+        """The lock's play, in the values' unit: what the family names, else its value tolerance, None for neither."""
+        if self.play is not None or self.tolerance is None:
+            return self.play
+        return Play(self.tolerance.value, self.tolerance.value)
+
     def track(self, name: str | None = None) -> Track:
         """The track of that name, the first when none is named; InputError when unknown."""
         for track in self.tracks:

@@ -33,11 +33,10 @@ class Feel(StrEnum):
 
 def play_of(family: Family) -> Play:
     """The lock's play; if the family names none, its value tolerance. InputError where it has neither."""
-    if family.play is not None:
-        return family.play
-    if family.tolerance is None:
+    play = family.lock_play
+    if play is None:
         raise InputError("play", f"family {family.id} names neither play nor tolerance")
-    return Play(family.tolerance.value, family.tolerance.value)
+    return play
 
 
 def feel_of(deviation: float, play: Play) -> Feel:

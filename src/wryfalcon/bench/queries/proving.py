@@ -124,7 +124,7 @@ def easiest_first(locks: Iterable[Lock]) -> tuple[Lock, ...]:
 def caliper_sd(tag: Tag, piece: Piece, sources: Collection[str]) -> float:
     """The sd of one reading of a new cut, family unit: the hand's or the machine's caliper's, the worse used."""
     by_machine = [piece.machine.caliper_sd] if "caliper" in sources and piece.machine else []
-    by_hand = [caliper_sd_mm()] if "typed" in sources or not sources else []
+    by_hand = [caliper_sd_mm()] if "typed" in sources or not by_machine else []
     return tag.family.depth.from_machine(max(by_machine + by_hand))
 
 
