@@ -118,11 +118,12 @@ class Track:
     _step_of: Mapping[str, int] = field(init=False, repr=False, compare=False, default_factory=dict)
 
     def __post_init__(self) -> None:
-        _check_strictly_one_way("spaces", self.spaces)
-        _check_strictly_one_way("depths", [depth.value for depth in self.depths])
+        faults = [*_two_ways("spaces", self.spaces), *_two_ways("depths", self.values)]
         steps = {depth.label: step for step, depth in enumerate(self.depths)}
         if len(steps) != len(self.depths):
-            raise InputError("depths", "two depths have the same label")
+            faults.append(InputError("depths", "two depths have the same label"))
+        if faults:
+            raise InputError.first_of(faults)
         object.__setattr__(self, "_step_of", steps)
 
     @property
@@ -263,10 +264,10 @@ class Family:
         return tuple(sign * ((x - low) / (high - low) - 0.5) for x in track.spaces)
 
 
-def _check_strictly_one_way(name: str, numbers: Sequence[float]) -> None:
+def _two_ways(name: str, numbers: Sequence[float]) -> Iterator[InputError]:
     steps = [b - a for a, b in pairwise(numbers)]
     if not (all(step > 0 for step in steps) or all(step < 0 for step in steps)):
-        raise InputError(name, "must rise all the way or fall all the way")
+        yield InputError(name, "must rise all the way or fall all the way")
 
 
 def _faults(family: Family) -> Iterator[InputError]:
@@ -287,7 +288,10 @@ def _wrong_order_of_spaces(family: Family, track: Track, where: str) -> Iterator
     if len(track.spaces) < 2:
         return
     rises = track.spaces[1] > track.spaces[0]
-    if rises != family.counts_from_gauge:
+    if family.kind.spaces_rise:
+        if not rises:
+            yield InputError(where, f"must rise for a key of kind {family.kind}, whatever it is counted from")
+    elif rises != family.counts_from_gauge:
         way = "rise" if family.counts_from_gauge else "fall"
         yield InputError(
             where,

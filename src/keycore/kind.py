@@ -304,6 +304,7 @@ class Kind:
     space: Coordinate
     depth: Coordinate
     falls_when_deeper: bool | None
+    spaces_rise: bool = False  # whether they do whatever gauge and numbering say, which are words only then
     can_be_across: bool = False  # whether a table may give the width across both roots
     usual_entry: str = ""  # how its keys usually go in, added where the document does not say
     once_cut_down: str = "Then look: does its tumbler sit flush, or still mark the blank?"  # at each stage of a blank

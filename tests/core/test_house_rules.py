@@ -20,8 +20,10 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import keycore
+from keycore import families
 from keycore.documents.family import read_family
 from keycore.documents.schemas import HERE, MODELS, schema_of
+from keycore.errors import InputError
 from keycore.family import Depth, Rules, Track
 from keycore.rules import breaks, count_bittings
 from specimens import DAMAGED, tiny_track
@@ -178,3 +180,29 @@ def test_every_kind_of_key_is_a_family_of_the_same_sort(kind: str, values: list[
     family = read_family({**tiny_track(depths=depths), "kind": kind, "blank": None})
     assert family.kind.id == kind
     assert count_bittings(family.tracks[0]) == 17
+
+
+def test_all_that_is_wrong_with_a_family_is_said_at_once() -> None:
+    """Fields and rules in one answer, and nothing that rests on a field which is wrong."""
+    wrong = tiny_track(spaces=[0.5, 0.4, 0.3], depths=[{"label": "1", "value": v} for v in (0.3, "deep", 0.28)])
+    wrong = {**wrong, "colour": "red", "positions": {"door": [4]}, "tolerance": {"value": 0, "space": 0.1}}
+    del wrong["name"]
+    with pytest.raises(InputError) as refused:
+        read_family(wrong)
+    assert [str(fault) for fault in refused.value.all] == [
+        "name: is missing",
+        "tracks[0].depths[1].value: must be a number",
+        "tolerance.value: Input should be greater than or equal to 1e-09",
+        "colour: is not a field of this document",
+        "tracks[0].depths: two depths have the same label",
+        "tracks[0].spaces: must rise: positions are measured from the shoulder and counted from the bow",
+        "positions.door: there is no space 4, only 1 to 3",
+    ]
+
+
+def test_a_lever_s_spaces_rise_whatever_they_are_counted_from() -> None:
+    given = families.shipped("sluice-four")
+    assert read_family({**given, "gauge": "tip"}).tracks[0].spaces == read_family(given).tracks[0].spaces
+    falling = [{**track, "spaces": track["spaces"][::-1]} for track in given["tracks"]]
+    with pytest.raises(InputError, match="must rise for a key of kind lever"):
+        read_family({**given, "gauge": "tip", "tracks": falling})

@@ -10,6 +10,7 @@ import sys
 import time
 from io import BytesIO
 from pathlib import Path
+from typing import Any
 from zipfile import ZIP_DEFLATED, ZipFile
 
 import pytest
@@ -108,6 +109,28 @@ def test_what_is_no_table_is_refused_and_nothing_is_kept(owner: Client, posted: 
     said = page.content.decode() if problem is None else words(owner, f"/codes/{problem.pk}")
     assert says in said
     assert not Code.objects.exists()
+
+
+def test_all_that_a_series_lacks_is_said_at_once_and_its_file_is_still_here(
+    owner: Client, settings: Any, tmp_path: Path
+) -> None:
+    settings.TABLE_FOLDER = tmp_path
+    page = owner.post("/codes/bring-in", {"id": "Not One", "file": SimpleUploadedFile("boats.csv", TABLE.encode())})
+    said = page.content.decode()
+    assert all(f"<strong>{field}</strong>" in said for field in ("name", "id", "family"))
+    assert "<strong>boats.csv</strong> is still here" in said
+    held = re.search(r'name="held" value="([^"]+)"', said)[1]  # type: ignore[index]
+    refused = owner.post(
+        "/codes/bring-in", {**ABOUT, "id": "", "held": held, "held_name": "boats.csv"}
+    ).content.decode()
+    assert "<strong>boats.csv</strong> is still here" in refused
+    offered(owner, held=held, held_name="boats.csv")
+    assert Series.objects.get().intake.rows == 3
+    assert "choose it again" in offered(owner, id="again", held=held[:-1] + "x")
+    (file,) = tmp_path.glob("held-*")
+    os.utime(file, (0, 0))
+    owner.post("/codes/bring-in", {"id": "", "file": SimpleUploadedFile("other.csv", b"code,bitting\n")})
+    assert not file.exists()
 
 
 def test_a_file_that_stops_being_a_table_says_where(owner: Client, monkeypatch: pytest.MonkeyPatch) -> None:

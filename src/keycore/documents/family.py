@@ -2,15 +2,18 @@
 
 from __future__ import annotations
 
+import copy
+import re
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
+from itertools import pairwise
 from types import MappingProxyType
 from typing import Any
 
 from keycore import families
 from keycore.budget import Budget
 from keycore.documents.kinds import DocumentPart, part_of
-from keycore.documents.models.family import TrackModel
+from keycore.documents.models.family import FamilyModel, TrackModel
 from keycore.documents.parse import check
 from keycore.errors import BeyondReach, InputError
 from keycore.family import (
@@ -42,20 +45,102 @@ def read_family(data: Any) -> Family:
     if isinstance(data, str):
         data = families.shipped(data)
     part = part_of(data.get("kind") if isinstance(data, dict) else None)
-    model = check(part.family, data)
+    try:
+        model = check(part.family, data)
+    except InputError as error:
+        raise InputError.first_of([error, *_further_faults(data, error)]) from None
+    return _family_as(model, part)
+
+
+STAND_INS = {
+    "format": "wry-falcon.family/1", "id": "x", "name": "x", "kind": "edge", "unit": "mm", "gauge": "shoulder",
+    "numbered_from": "bow",
+}  # fmt: skip
+"""What a needed field is taken to be while the rest of a document is looked at."""
+COUNTED = re.compile(r"positions|fixed|tracks\[\d+\]\.levers")
+"""What depends on how many spaces there are."""
+ENTRY = re.compile(r"tracks\[(\d+)\]\.(\w+)(?:\[(\d+)\])?")
+
+
+def _further_faults(data: Any, error: InputError) -> list[InputError]:
+    """What rules find wrong with the rest of a document whose fields are wrong: it is all said at once.
+
+    Every field that is wrong is left out, or taken to be something that is right; nothing that rests on it is told.
+    """
+    if not isinstance(data, dict):
+        return []
+    mended, is_short = copy.deepcopy(data), False
+    wrong = {fault.field.split(".")[0].split("[")[0] for fault in error.all}
+    for fault in reversed(error.all):  # entries of a list from behind, so that the others keep their places
+        found = ENTRY.match(fault.field)
+        if found is not None:
+            is_short |= _leave_out(mended["tracks"][int(found[1])], found[2], found[3])
+    for name in wrong - {"tracks"}:
+        mended.pop(name, None)
+    mended = {**{name: value for name, value in STAND_INS.items() if name not in mended}, **mended}
+    part = part_of(mended["kind"])
+    try:
+        _family_as(check(part.family, mended), part)
+    except InputError as further:
+        known, unsure = {fault.field for fault in error.all}, wrong & {"kind", "gauge", "numbered_from"}
+        return [
+            InputError(each.field, each.reason)
+            for each in further.all
+            if each.field not in known
+            and not (is_short and COUNTED.match(each.field))
+            and not (unsure and ENTRY.match(each.field) and "all the way" not in each.reason)
+        ]
+    return []
+
+
+def _leave_out(track: Any, field: str, place: str | None) -> bool:
+    """Leave one field of a raw track out, or one entry of a list; returns whether there are fewer spaces by it."""
+    if not isinstance(track, dict):
+        return False
+    entries = track.get(field)
+    if place is not None and isinstance(entries, list) and int(place) < len(entries) > 1:
+        del entries[int(place)]
+    else:
+        track.pop(field, None)
+    return field == "spaces"
+
+
+def _family_as(model: FamilyModel, part: DocumentPart) -> Family:
+    """The family of a checked document. Raises InputError with every fault of its tracks and of all of it together."""
     tracks, faults = [], []
     for place, track in enumerate(model.tracks):
         try:
             tracks.append(_read_track(track, place, (model.fixed or {}).get(track.name, {}), part))
         except InputError as error:
             faults.append(error)
+            tracks.append(_right_track(track, part))
     names = [track.name for track in model.tracks]
     faults += [InputError(f"fixed.{name}", "there is no such track") for name in model.fixed or {} if name not in names]
     section = tuple((x, y) for x, y in model.section.outline) if model.section else ()
     if section and (sides := crossing(section)):
         faults.append(InputError("section.outline", f"sides {sides[0]} and {sides[1]} cross or touch each other"))
+    try:
+        family = _whole_family(model, part, tracks, section)
+    except InputError as error:
+        unordered = {one.field for fault in faults for one in fault.all if one.reason.endswith("all the way")}
+        faults += [InputError(one.field, one.reason) for one in error.all if one.field not in unordered]
     if faults:
         raise InputError.first_of(faults)
+    return family
+
+
+def _right_track(model: TrackModel, part: DocumentPart) -> Track:
+    """A track in the place of one that is wrong, while the rest is looked at: the same, put in order."""
+    ways = [b - a for a, b in pairwise(model.spaces)]
+    in_order = model.spaces if all(w > 0 for w in ways) or all(w < 0 for w in ways) else range(len(model.spaces))
+    values = sorted({depth.value for depth in model.depths}, reverse=model.depths[0].value > model.depths[-1].value)
+    depths = tuple(Depth(f"{step}", value) for step, value in enumerate(values))
+    return Track(model.name, tuple(in_order), depths, part.track_tool(model), own=part.track_own(model))
+
+
+def _whole_family(
+    model: FamilyModel, part: DocumentPart, tracks: Sequence[Track], section: tuple[tuple[float, float], ...]
+) -> Family:
     return Family(
         id=model.id,
         name=model.name,

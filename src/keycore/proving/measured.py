@@ -59,7 +59,7 @@ class MeasuredKey:
     sd_once: float
     causes: tuple[Cause, ...]  # likeliest first
     verdict: Verdict
-    chance: float | None  # that it turns freely in a true lock; None until every cut is measured
+    chance: float | None  # that it turns freely in a true lock; None until every cut is measured, or not to be told
     repeats_wanted: int | None  # None where no number of readings would do
     can_judge: bool
 
@@ -92,8 +92,8 @@ def judge_measured(
 
     Arguments: ``bitting`` labels (n,) and ``wanted`` values (n,) by track, family unit; ``measured`` every cut of
     every track in the family's order, without values where it was not; how well it was measured; ``say`` puts a
-    depth error in words; the ``style`` of path that cut it. Raises InputError for a family without a tolerance or,
-    once every cut is measured, without what tumblers stand on.
+    depth error in words; the ``style`` of path that cut it. What tumblers stand on may not be known: nothing is
+    forecast then. Raises InputError for a family without a tolerance.
     """
     if family.tolerance is None:
         raise InputError("tolerance", "the family has no tolerance to judge a key by")
@@ -193,7 +193,10 @@ def _stand(
             )
         ]
 
-    chance = sum(weight * chance_of_turning(stands(shift), making, play) for shift, weight in places_along(along))
+    try:
+        chance = sum(weight * chance_of_turning(stands(shift), making, play) for shift, weight in places_along(along))
+    except InputError:
+        return tuple(cuts), None  # the family does not say what its tumblers stand on
     felt = (feel_of(deviation, play) for deviation in stands(along.mean))
     return tuple(replace(cut, feels=feel) for cut, feel in zip(cuts, felt, strict=True)), chance
 

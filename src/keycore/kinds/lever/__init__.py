@@ -108,6 +108,7 @@ KIND = Kind(
     space=Coordinate("along the bit"),
     depth=Coordinate("height of the bit left"),
     falls_when_deeper=True,
+    spaces_rise=True,
     once_cut_down="Try it in the lock: the window or the witness mark says which lever is still too high.",
     works_words="Goes freely, the bolt fully out and fully in",
     turning_words="Turns, the bolt fully out and in",

@@ -5,7 +5,8 @@ from __future__ import annotations
 import json
 import subprocess
 import sys
-from collections.abc import Iterable
+import time
+from collections.abc import Iterable, Iterator
 from dataclasses import replace
 from functools import partial
 from os import environ
@@ -13,6 +14,7 @@ from pathlib import Path
 from uuid import uuid4
 
 from django.conf import settings
+from django.core import signing
 from django.db import connection, transaction
 from django.utils import timezone
 from django.utils.text import slugify
@@ -31,6 +33,8 @@ from wryfalcon.log.actions import write_down
 from wryfalcon.log.models import Event
 
 MOST_READINGS = 3
+HELD, HELD_FOR = "held-", 3600
+"""How files that wait for the rest to be put right are called, and how many seconds they do."""
 AT_ONCE = 200_000
 """A file of so many bytes is read while the smith waits; a larger one in a process of its own."""
 
@@ -84,13 +88,43 @@ def offer_formula(actor: User, about: SeriesDocument, formula: Formula) -> Serie
     return offer(actor, json.dumps(write_series(replace(about, formula=formula), ())).encode())
 
 
+def hold(pieces: Iterable[bytes]) -> str:
+    """Keep a file whose table was refused for what was said of it, so that it need not be chosen again.
+
+    Returns the name to ask for it by, "" for one that is too large. It stays for ``HELD_FOR``.
+    """
+    for old in Path(settings.TABLE_FOLDER).glob(f"{HELD}*"):
+        if old.stat().st_mtime < time.time() - HELD_FOR:
+            old.unlink(missing_ok=True)
+    try:
+        kept = _kept(pieces)
+    except InputError:
+        return ""
+    return signing.dumps(kept.rename(kept.with_name(f"{HELD}{kept.name}")).name)
+
+
+def held(name: str) -> Iterator[bytes]:
+    """The file that was held, piece by piece. Raises InputError for one that is gone."""
+    try:
+        file = Path(settings.TABLE_FOLDER) / signing.loads(name, max_age=HELD_FOR)
+        with file.open("rb") as kept:
+            yield from iter(lambda: kept.read(65_536), b"")
+    except (signing.BadSignature, OSError):
+        raise InputError("file", "is not kept here any more: choose it again") from None
+
+
 @action
 def _begin(actor: User, document: SeriesDocument, file: Path) -> Intake:
+    record, faults = newest_edition(document.family), []
+    if not document.name:
+        faults.append(InputError("name", "say what the series is called"))
     if not document.id or slugify(document.id) != document.id:
-        raise InputError("id", "use small letters, digits and hyphens only, such as 'harbour-boats'")
-    record = newest_edition(document.family)
+        faults.append(InputError("id", "use small letters, digits and hyphens only, such as 'harbour-boats'"))
     if record is None:
-        raise InputError("family", f"there is no family {document.family!r} in the library")
+        says = f"there is no family {document.family!r} in the library" if document.family else "choose one"
+        faults.append(InputError("family", says))
+    if faults or record is None:
+        raise InputError.first_of(faults)
     document = replace(document, track=record.family.track(document.track).name)
     editions = Series.objects.filter(slug=document.id)
     for other in editions.filter(edition=document.edition).select_related("intake"):

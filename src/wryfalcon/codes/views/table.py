@@ -12,7 +12,7 @@ from keycore.codes.formula import Formula
 from keycore.documents.series import SeriesDocument
 from keycore.errors import InputError
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
-from wryfalcon.codes.actions.offer import offer, offer_formula
+from wryfalcon.codes.actions.offer import held, hold, offer, offer_formula
 from wryfalcon.codes.models import Series
 from wryfalcon.library.models import FamilyRecord
 
@@ -27,16 +27,22 @@ RULE = ("first", "last", "rule", "places", "start", "every")
 @needs(Act.KEEP_LIBRARY)
 def bring_in_table(request: PersonRequest) -> HttpResponse:
     """Take a table in to be read and checked."""
-    error = None
+    error, kept, upload = None, request.POST.get("held", ""), request.FILES.get("file")
+    name = upload.name if upload else request.POST.get("held_name", "")[:120]
     if request.method == "POST":
         try:
             return redirect("codes:one", pk=_offer(request).pk)
         except InputError as wrong:
             error = wrong
+        if upload:
+            upload.seek(0)
+            kept = hold(upload.chunks())
+        elif error.field == "file":
+            kept = ""
     context: dict[str, Any] = {
         "pasted": request.POST.get("table", ""), "error": error,
         "about": {name: request.POST.get(name, "") for name in (*ABOUT, *RULE)},
-        "rules": RULES, "families": FamilyRecord.objects.in_force().values_list("slug", "name"),
+        "held": kept, "held_name": name, "rules": RULES, "families": FamilyRecord.objects.in_force().values_list("slug", "name"),
     }  # fmt: skip
     return render(request, "codes/bring_in.html", context, status=422 if error else 200)
 
@@ -44,12 +50,14 @@ def bring_in_table(request: PersonRequest) -> HttpResponse:
 def _offer(request: PersonRequest) -> Series:
     posted = {name: request.POST.get(name, "").strip() for name in (*ABOUT, *RULE)}
     about = SeriesDocument(
-        posted["id"], posted["name"] or posted["id"], posted["family"], posted["track"] or None, posted["note"],
+        posted["id"], posted["name"], posted["family"], posted["track"] or None, posted["note"],
         posted["maker"], posted["use"], posted["edition"], posted["printed"],
     )  # fmt: skip
     upload, pasted = request.FILES.get("file"), request.POST.get("table", "").encode()
     if upload or pasted.strip():
         return offer(request.user, upload.chunks() if upload else pasted, about)
+    if request.POST.get("held"):
+        return offer(request.user, held(request.POST["held"]), about)
     if posted["first"]:
         return offer_formula(request.user, about, _formula(posted))
     raise InputError("file", "choose a file, paste a table, or give a range and its rule")
