@@ -81,20 +81,27 @@ def count_chain(track: Track, obey_macs: bool = True) -> int:
 
 
 def _count_free(track: Track, rules: Rules) -> int:
-    """No MACS: hand out the spaces depth by depth; state (spaces used, depths used)."""
+    """No MACS: hand the spaces out depth by depth, those with a space held fixed first, the others so many of them.
+
+    Depths that nothing is held at are all alike: j of them, each used at least once, take n spaces in as many ways
+    as any other j do.
+    """
     held = Counter(step for _, step in track.fixed)
-    spaces = len(track.spaces) - len(track.fixed)
     most = len(track.spaces) if rules.most_alike is None else rules.most_alike
-    ways: Counter[tuple[int, int]] = Counter({(0, 0): 1})
-    for step in range(len(track.depths)):
-        following: Counter[tuple[int, int]] = Counter()
-        for (used, different), count in ways.items():
-            for more in range(min(most - held[step], spaces - used) + 1):
-                state = (used + more, different + (more + held[step] > 0))
-                following[state] += count * comb(spaces - used, more)
-        ways = following
-    wanted = rules.fewest_depths or 0
-    return sum(count for (used, kinds), count in ways.items() if used == spaces and kinds >= wanted)
+    ways = [1] + [0] * (len(track.spaces) - len(track.fixed))
+    for times in held.values():
+        ways = _hand_out(ways, range(most - times + 1))
+    alike, count = len(track.depths) - len(held), 0
+    for used in range(alike + 1):
+        if used + len(held) >= (rules.fewest_depths or 0):
+            count += comb(alike, used) * ways[-1]
+        ways = _hand_out(ways, range(1, most + 1))
+    return count
+
+
+def _hand_out(ways: Sequence[int], times: range) -> list[int]:
+    """The ways to use n spaces, by n, once another depth takes as many of them as ``times`` allows."""
+    return [sum(comb(n, more) * ways[n - more] for more in times if more <= n) for n in range(len(ways))]
 
 
 def _count_ruled(track: Track, rules: Rules, budget: Budget) -> int:

@@ -45,6 +45,26 @@ def test_a_plunged_profile_is_the_blade_less_what_the_wheel_swept(heights: list[
 
 @settings(max_examples=60)
 @given(keys, cutters)
+def test_a_ramped_edge_is_never_above_what_single_plunges_leave(heights: list[float], cut: Wheel) -> None:
+    """The way of a ramp goes through every root, and whatever stands above the wheel there is gone (by shapely)."""
+    spaces = [0.15 + 0.08 * i for i in range(len(heights))]
+    ramped, plunged = (profile_of(spaces, heights, cut, HEIGHT, LENGTH, style) for style in ("ramped", "plunged"))
+    at = np.unique(np.concatenate([ramped.x, plunged.x, np.linspace(0, LENGTH, 500)]))
+    assert (ramped.at(at) <= plunged.at(at) + 1e-9).all()
+    blade = Polygon([(0, 0), *zip(ramped.x, ramped.h, strict=True), (LENGTH, 0)])
+    swept = unary_union([wheel(x, v, cut) for x, v in zip(spaces, heights, strict=True)])
+    assert blade.intersection(swept).area == pytest.approx(0.0, abs=1e-9)
+
+
+def test_a_plan_that_breaks_what_is_held_says_what_it_is() -> None:
+    plan = plan_cuts(read_family({**tiny(), "fixed": {"A": {"2": "1"}}}), {"A": ["1", "2", "3"]}, "plunged")
+    assert [problem.says for problem in plan.problems if problem.spaces == (2,)] == [
+        "Cut 2 is 2; in this family it is always 1."
+    ]
+
+
+@settings(max_examples=60)
+@given(keys, cutters)
 def test_the_flat_left_is_what_no_deeper_cut_reaches(heights: list[float], cut: Wheel) -> None:
     spaces = [0.15 + 0.08 * i for i in range(len(heights))]
     for place, (x, v) in enumerate(zip(spaces, heights, strict=True)):

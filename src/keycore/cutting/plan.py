@@ -158,4 +158,7 @@ def _says_break(family: Family, track: Track, rule: str, spaces: tuple[int, ...]
         return f"From cut {a} to cut {b} is {abs(steps[a - 1] - steps[b - 1])} steps; this family allows {track.macs}."
     if rule == "most_alike":
         return f"{len(spaces)} cuts are alike; this family allows {family.rules.most_alike}."
+    if rule == "fixed":
+        held = track.labels[dict(track.fixed)[spaces[0]]]
+        return f"Cut {spaces[0]} is {track.labels[steps[spaces[0] - 1]]}; in this family it is always {held}."
     return f"This family needs at least {family.rules.fewest_depths} different depths."

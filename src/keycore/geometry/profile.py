@@ -69,17 +69,26 @@ def profile_of(
 
 
 def _plunged(x: Array, v: Array, cut: Wheel, height: float, length: float) -> tuple[Array, Array]:
+    at = np.unique(np.clip(np.concatenate([[0.0, length], _corners(x, v, cut, height)]), 0.0, length))
+    return at, _under_flanks(at, x, v, cut, height)
+
+
+def _corners(x: Array, v: Array, cut: Wheel, height: float) -> Array:
+    """Where the edge that single cuts leave may turn."""
     half, slope = cut.flat / 2, cut.slope
     rises = (v[None, :] - v[:, None]) * slope  # from i up to the level of j
     corners = [
-        np.array([0.0, length]), x - half, x + half,
-        x - half - (height - v) * slope, x + half + (height - v) * slope,
+        x - half, x + half, x - half - (height - v) * slope, x + half + (height - v) * slope,
         ((x[:, None] + x[None, :] + rises) / 2).ravel(),
         (x[:, None] + half + rises).ravel(), (x[:, None] - half - rises).ravel(),
     ]  # fmt: skip
-    at = np.unique(np.clip(np.concatenate(corners), 0.0, length))
-    flanks = v[:, None] + np.maximum(0.0, np.abs(at[None, :] - x[:, None]) - half) / slope
-    return at, np.minimum(height, flanks.min(axis=0))
+    return np.concatenate(corners)
+
+
+def _under_flanks(at: Array, x: Array, v: Array, cut: Wheel, height: float) -> Array:
+    """What single cuts leave at these places: nothing stands above the root and flanks of any of them."""
+    flanks = v[:, None] + np.maximum(0.0, np.abs(at[None, :] - x[:, None]) - cut.flat / 2) / cut.slope
+    return np.asarray(np.minimum(height, flanks.min(axis=0)))
 
 
 def _ramped(x: Array, v: Array, cut: Wheel, height: float, length: float) -> tuple[Array, Array]:
@@ -94,7 +103,21 @@ def _ramped(x: Array, v: Array, cut: Wheel, height: float, length: float) -> tup
         points += [(begin, v[i]), (max(begin, end), v[i])]
     points.append((x[-1] + half + max(0.0, height - v[-1]) * slope, height))
     at, heights = np.array(points).T
-    return np.maximum.accumulate(at), heights
+    return _not_above(np.maximum.accumulate(at), heights, x, v, cut, height)
+
+
+def _not_above(at: Array, heights: Array, x: Array, v: Array, cut: Wheel, height: float) -> tuple[Array, Array]:
+    """A path's edge lowered to what single cuts leave, where a neighbour is steeper than the wheel's flank."""
+    every = np.unique(np.concatenate([at, _corners(x, v, cut, height)]))
+    way, left = np.interp(every, at, heights), _under_flanks(every, x, v, cut, height)
+    above = way - left
+    if (above <= NOTHING).all():
+        return at, heights
+    crosses = np.flatnonzero(above[:-1] * above[1:] < 0)
+    share = above[crosses] / (above[crosses] - above[crosses + 1])
+    between = every[crosses] + share * (every[crosses + 1] - every[crosses])
+    every = np.unique(np.concatenate([every, between]))
+    return every, np.minimum(np.interp(every, at, heights), _under_flanks(every, x, v, cut, height))
 
 
 PATHS = {"plunged": _plunged, "ramped": _ramped}

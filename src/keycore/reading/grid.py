@@ -12,11 +12,19 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.special import log_ndtr
 
-from keycore.budget import EXP, Budget
+from keycore.budget import Budget
 from keycore.family import Family, Track
 from keycore.logs import log_sum, log_sums
 from keycore.reading.evidence import Instrument, Rounded, Spread
-from keycore.reading.likelihood import LEAST, Array, entries_of, log_emission_of, range_of_strays, ways_off
+from keycore.reading.likelihood import (
+    LEAST,
+    Array,
+    entries_of,
+    log_emission_of,
+    price_of,
+    range_of_strays,
+    ways_off,
+)
 
 NODE_SPACING = 1.2  # of the narrowest width in the integrand; see _nodes
 NUMBERS_AT_ONCE = 400_000  # of a table over nodes, worked out at once
@@ -147,7 +155,7 @@ def _on_grid(members: Sequence[Instrument], u: Array, track: Track, stray: float
         log_outside += float(_log_highest(members, track, stray, plain).sum())
     side = max(2, round(CELL_WIDTH * sqrt(np.count_nonzero(precision) or 1)))
     spaces, depths = plain.shape
-    cost = float(spaces * depths * len(members)) * 5 * EXP
+    cost = float(spaces * depths) * sum(price_of(source) for source in members)
     count = float(-(-len(offsets[0]) // side)) * -(-len(tips[0]) // side)
     budget.take(count * cost, 8 * count, "sd", TOO_FINE)
     cells = _Cells.of(offsets, tips, side)

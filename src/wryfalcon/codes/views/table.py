@@ -42,7 +42,8 @@ def bring_in_table(request: PersonRequest) -> HttpResponse:
     context: dict[str, Any] = {
         "pasted": request.POST.get("table", ""), "error": error,
         "about": {name: request.POST.get(name, "") for name in (*ABOUT, *RULE)},
-        "held": kept, "held_name": name, "rules": RULES, "families": FamilyRecord.objects.in_force().values_list("slug", "name"),
+        "held": kept, "held_name": name, "rules": RULES,
+        "families": FamilyRecord.objects.in_force().values_list("slug", "name"),
     }  # fmt: skip
     return render(request, "codes/bring_in.html", context, status=422 if error else 200)
 
