@@ -12,6 +12,15 @@ def thousands(number: int) -> str:
     return f"{number:,}".replace(",", "\u202f")
 
 
+def times_words(times: float) -> str:
+    """How many times better something explains what was seen.
+
+    >>> times_words(340.2), times_words(1e9)
+    ('340', 'over 1000')
+    """
+    return "over 1000" if times > 1000 else f"{times:.0f}"
+
+
 def whole_number(text: str | None) -> int:
     """A number from a form or an address, 0 when it is none: nine plain digits at most.
 

@@ -387,3 +387,30 @@ def test_the_next_look_is_what_can_cure_the_doubt() -> None:
     assert whole.look_next.using in (With.DEPTH_KEY, With.LOCK)
     answer = VERBS["decode"](reading(of, between))
     assert answer["look_next"] == {"with": found.look_next.using.value, "space": 3}
+
+
+def test_a_better_bitting_that_is_not_on_the_list_is_said() -> None:
+    """A closed list of two, and a caliper that plainly read a third: with how much better (source: the sum itself)."""
+    seen = {"kind": "measured", "values": [0.306, 0.286, 0.326, 0.286, 0.306], "sd": 0.001, "offset": {"mean": 0, "sd": 0}}
+    request = {"format": "wry-falcon.reading/1", "family": "harbour-five", "evidence": [seen]}
+    free = VERBS["decode"](request)["bittings"][0]["labels"]
+    others = [[*free[:4], label] for label in "123456" if label != free[4]][:2]
+    beyond = VERBS["decode"]({**request, "among": others})["beyond_rules"]
+    assert (beyond["labels"], beyond["breaks"], beyond["listed"]) == (free, [], False)
+    assert beyond["times"] > 100
+    assert VERBS["decode"]({**request, "among": [free, *others]})["beyond_rules"] is None
+
+
+def test_beyond_reach_look_next_is_null_and_reversed_is_given_or_left_out() -> None:
+    wide = {"kind": "rounded", "labels": ["2", "3", "4", "3", "2"], "sd": 0.0015, "offset": {"mean": 0, "sd": 5}}
+    answer = VERBS["decode"]({"format": "wry-falcon.reading/1", "family": "harbour-five", "evidence": [wide] * 6})
+    assert (answer["bittings"], answer["look_next"], answer["reversed"]) == (None, None, None)
+    assert "reversed" in answer["left_out"]
+
+
+def test_an_error_of_one_source_beside_others_is_named_once() -> None:
+    fine = {"kind": "measured", "values": [0.3] * 5, "sd": 0.001, "offset": {"mean": 0, "sd": 0.01}}
+    absurd = {**fine, "sd": 1e-9, "offset": {"mean": 0, "sd": 1000}}
+    with pytest.raises(InputError) as refused:
+        VERBS["decode"]({"format": "wry-falcon.reading/1", "family": "harbour-five", "evidence": [fine, absurd]})
+    assert refused.value.field == "evidence[1].sd"

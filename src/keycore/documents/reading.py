@@ -176,6 +176,7 @@ def write_posterior(posterior: Posterior | Unsettled) -> dict[str, Any]:
         "nearest": posterior.nearest and [None if s is None else labels[s] for s in posterior.nearest],
         "nearest_breaks": _write_breaks(posterior.nearest_breaks),
         "measure_again": None,
+        "look_next": None,
         "reversed": posterior.turn_round,
         "conflict": [{"sources": list(c.sources), "space": c.space} for c in posterior.conflicts],
         "tip": None,
@@ -212,6 +213,7 @@ def _write_settled(posterior: Posterior) -> dict[str, Any]:
             "labels": [labels[step] for step in beyond.steps],
             "times": beyond.times,
             "breaks": _write_breaks(beyond.breaks),
+            **({} if beyond.is_listed else {"listed": False}),
         },
     }
 

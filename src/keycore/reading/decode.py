@@ -55,11 +55,12 @@ class Reading:
 
 @dataclass(frozen=True)
 class BeyondRules:
-    """A bitting that breaks a rule and explains what was seen far better than any that keeps it."""
+    """A bitting that breaks a rule, or is not on the list, and explains what was seen far better than any other."""
 
     steps: tuple[int, ...]
     times: float  # how many times better
     breaks: tuple[Break, ...]
+    is_listed: bool = True  # False where a closed list was given and it is not on it
 
 
 @dataclass(frozen=True)
@@ -412,6 +413,9 @@ def _turn_round(weighing: Weighing, as_it_stands: float, budget: Budget, left_ou
 
 def _turn_round_at_least(weighing: Weighing, budget: Budget, left_out: dict[str, str]) -> int | None:
     """The same where the sum as it stands is out of reach: turned, everything is far likelier than it can be so."""
+    reading = weighing.reading
+    if len(reading.evidence) < 2 or reading.family.kind.why_not_turned(reading.track):
+        return None
     try:
         for at_most in weighing.log_highest(budget):
             turned = _turn_round(weighing, at_most, budget, left_out)
@@ -420,6 +424,8 @@ def _turn_round_at_least(weighing: Weighing, budget: Budget, left_out: dict[str,
                 return turned
     except BeyondReach as error:
         left_out["reversed"] = error.reason
+        return None
+    left_out.setdefault("reversed", "not to be told without the sum of all sources together")
     return None
 
 
@@ -438,6 +444,16 @@ def _log_if_far_better(turned: Weighing, as_it_stands: float, budget: Budget) ->
         return -np.inf
 
 
+def _of_source(error: InputError, place: int) -> InputError:
+    """An error of one source weighed by itself, named by where that one stands among all."""
+    own = error.field.removeprefix("evidence[0]").lstrip(".")
+    return (
+        type(error)(own, error.reason).under(f"evidence[{place}]")
+        if own
+        else type(error)(f"evidence[{place}]", error.reason)
+    )
+
+
 def _conflicts(weighing: Weighing, budget: Budget) -> tuple[Conflict, ...]:
     evidence = weighing.reading.evidence
     if len(evidence) < 2:
@@ -447,7 +463,7 @@ def _conflicts(weighing: Weighing, budget: Budget) -> tuple[Conflict, ...]:
         try:
             own.append(weighing.of_only(source).settle(budget)[1].marginals())
         except InputError as error:
-            raise (error if isinstance(error, NothingAllowed) else error.under(f"evidence[{place}]")) from None
+            raise (error if isinstance(error, NothingAllowed) else _of_source(error, place)) from None
     return tuple(
         Conflict((a, b), int(space) + 1)
         for a, b in combinations(range(len(own)), 2)
@@ -478,6 +494,7 @@ def _beyond_rules(
         return None
     log_times = np.log(chance) + found.log_total - log_best
     broken = tuple(breaks(reading.track, reading.family.rules, steps))
-    if log_times < np.log(FAR_BETTER) or not broken:
+    is_listed = reading.among is None or tuple(steps) in reading.among
+    if log_times < np.log(FAR_BETTER) or not (broken or not is_listed):
         return None
-    return BeyondRules(steps, float(np.exp(min(log_times, 700.0))), broken)
+    return BeyondRules(tuple(steps), float(np.exp(min(log_times, 700.0))), broken, is_listed)

@@ -23,6 +23,7 @@ from wryfalcon.bench.queries.trial_sheet import SheetLeft
 from wryfalcon.drawings.strip import chance_words
 from wryfalcon.lengths import say_figure, say_mm, say_tool, show_small
 from wryfalcon.machines.models import Machine
+from wryfalcon.numbers import times_words
 
 LIKELY_ENOUGH = 0.9  # no advice is given past this where no look is worth its trouble
 WORN_FROM = 1.0  # standard deviations away from nothing before wear is spoken of
@@ -116,6 +117,8 @@ def _beyond(reading: TrackReading) -> str:
     if beyond is None:
         return ""
     labels = _together(reading.track.labels[step] for step in beyond.steps)
+    if not beyond.breaks:
+        return f"But {labels}, which is not on the list, explains it {times_words(beyond.times)} times better."
     return f"But {labels} explains it far better, though it breaks a rule ({break_words(beyond.breaks[0])})."
 
 

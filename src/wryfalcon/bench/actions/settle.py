@@ -19,6 +19,7 @@ from wryfalcon.bench.models import Intent, Overruling, Settlement, Tag
 from wryfalcon.codes.models import Code
 from wryfalcon.log.actions import write_down
 from wryfalcon.log.models import Event
+from wryfalcon.numbers import times_words
 from wryfalcon.refusal import NotDone
 
 SAME_MM = 0.0005
@@ -110,10 +111,10 @@ def take_beyond_rules(actor: User, tag: Tag, track: str, found: BeyondRules, set
     """Take the bitting that breaks a rule and fits far better, cut by cut, with that as the reason."""
     labels = tag.family.track(track).labels
     broken = ", ".join(sorted({each.rule.replace("_", " ") for each in found.breaks}))
-    times = "over 1000" if found.times > 1000 else f"{found.times:.0f}"
+    why, times = f"breaks {broken}" if broken else "is not on the list", times_words(found.times)
     for space, (step, own) in enumerate(zip(found.steps, settled, strict=True), start=1):
         if step != own:
-            overrule(actor, tag, (track, space), labels[step], f"breaks {broken}, but fits {times} times better")
+            overrule(actor, tag, (track, space), labels[step], f"{why}, but fits {times} times better")
 
 
 @action
