@@ -9,7 +9,7 @@ import sys
 from pathlib import Path
 
 from keycore.documents import VERBS, answer_of
-from keycore.documents.text import MOST_BYTES, parse_json
+from keycore.documents.text import MOST_BYTES, one_line, parse_json
 from keycore.errors import InputError
 
 BAD_INPUT = 2
@@ -25,7 +25,7 @@ def main(arguments: list[str]) -> int:
     try:
         answer = _answer(arguments)
     except InputError as error:
-        print(error, file=sys.stderr)
+        print(one_line(str(error)), file=sys.stderr)
         return BAD_INPUT
     print(json.dumps(answer, allow_nan=False))
     return 0

@@ -48,6 +48,7 @@ def test_an_answer_is_one_json_document_on_standard_output() -> None:
         (("family", "-"), b"{", "not JSON at line 1, column 2"),
         (("family", "-"), b'{"a": NaN}', "NaN is not a finite number"),
         (("family", "-"), b'{"a": 1, "a": 2}', "a: is given twice"),
+        (("family", "-"), b'{"\\u001b[2J": 1, "\\u001b[2J": 2}', "\\x1b[2J: is given twice"),
         (
             ("family", "-"),
             b"{%s}" % b",".join(b'"n%d": 1' % n for n in range(30_000)),

@@ -49,5 +49,9 @@ def _no_repeats(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
 
 
 def one_line(text: str) -> str:
-    """Any text on one line, 300 characters at most. Raises nothing."""
-    return " ".join(text.split())[:300]
+    r"""Any text on one line, 300 characters at most, what cannot be seen as its escape. Raises nothing.
+
+    >>> one_line("a\x1b[2Jb\n c")
+    'a\\x1b[2Jb c'
+    """
+    return "".join(c if c.isprintable() else ascii(c)[1:-1] for c in " ".join(text.split())[:300])

@@ -20,6 +20,7 @@ Array = NDArray[np.float64]
 RANK = 1e-8
 LEVEL = 0.975  # one end of an interval that holds 95 in 100
 UNLIKELY = 0.001  # so seldom is as much left over if the noise is as said
+ROUNDED_AWAY = 1e-9  # an sd smaller than any length that a document may give
 SELDOM = 0.05  # so seldom do clampings scatter as far
 
 
@@ -125,9 +126,10 @@ def fit_trim(
     least squares, covariance sd^2 I + seat_sd^2 within each key, and normal intervals. Where what is
     left over is more than the noise allows 999 times in 1,000, the intervals are widened by the root of
     chi^2 over its degrees of freedom (Birge, *Physical Review* 40, 1932, 207-227); where the clampings'
-    means scatter more than it allows 95 times in 100, the offset's interval is at least that of Student's t
-    over the means. ``left_out`` names either. The offsets -a and -p are rounded to the smallest adjustment,
-    and given only where the interval excludes zero and the offset is at least half an adjustment. A term in
+    means scatter more than it allows 95 times in 100, the interval of either offset is at least that of Student's t
+    over the means. ``left_out`` names either, and without ``noise`` that cuts of one clamping move together and that
+    readings without any scatter were rounded. The offsets -a and -p are rounded to the smallest adjustment,
+    and given only where the interval excludes zero and the offset is more than half an adjustment. A term in
     x or v whose effect over the cuts given exceeds the tolerance, or w that does, interval excluding zero, means
     service.
 
@@ -289,6 +291,7 @@ def _fit(errors: _Errors, columns: Mapping[str, Array], noise: Noise | None) -> 
     if noise is None:
         covariance = covariance * left_over / freedom
         reach = float(stdtrit(freedom, LEVEL))
+        found |= _too_sure(next(iter(columns)), errors, (left_over / freedom) ** 0.5)
     else:
         reach = float(ndtri(LEVEL))
         if freedom > 0 and left_over > chdtri(freedom, UNLIKELY):
@@ -299,8 +302,8 @@ def _fit(errors: _Errors, columns: Mapping[str, Array], noise: Noise | None) -> 
     for name, value, variance in zip(kept, estimate.tolist(), np.diag(covariance).tolist(), strict=True):
         half = reach * variance**0.5
         found[name] = Term(value, value - half, value + half)
-    if noise is not None and "offset" in columns:
-        found |= _seated_worse(found["offset"], errors, noise)
+    if noise is not None:
+        found |= _seated_worse(next(iter(columns)), found, errors, noise)
     return {name: found[name] for name in [*columns, *(name for name in found if name not in columns)]}
 
 
@@ -312,8 +315,22 @@ def _too_few(measured: int, terms: int) -> str:
     )
 
 
-def _seated_worse(offset: Term | str, errors: _Errors, noise: Noise) -> dict[str, Term | str]:
-    """The offset's interval by the scatter of the clampings' own means, where that is more than the noise allows."""
+def _too_sure(first: str, errors: _Errors, sd: float) -> dict[str, Term | str]:
+    """What intervals without a noise leave out: what a clamping does to all its cuts, and how readings were rounded."""
+    says: dict[str, Term | str] = {}
+    if len(np.unique(errors.key)) > 1:
+        says[f"{first}.clampings"] = "cuts of one clamping move together: intervals are too sure; say the noise"
+    if sd < ROUNDED_AWAY:
+        says[f"{first}.rounding"] = "the readings agree to the last digit: how they were rounded is not known"
+    return says
+
+
+def _seated_worse(first: str, found: Mapping[str, Term | str], errors: _Errors, noise: Noise) -> dict[str, Term | str]:
+    """An offset's interval by the scatter of the clampings' own means, where that is more than the noise allows.
+
+    ``first`` is the offset's name, of depth or of position.
+    """
+    offset = found[first]
     which, place = np.unique(errors.key, return_inverse=True)
     count = np.bincount(place)
     if isinstance(offset, str) or len(which) < 2:
@@ -330,7 +347,7 @@ def _seated_worse(offset: Term | str, errors: _Errors, noise: Noise) -> dict[str
         f"the clampings scatter {times:.1f} times as far as was said: the seating is worse; clamp another and measure"
     )
     half = max(half, (offset.high - offset.low) / 2)
-    return {"offset": Term(offset.value, offset.value - half, offset.value + half), "offset.seat_sd": says}
+    return {first: Term(offset.value, offset.value - half, offset.value + half), f"{first}.seat_sd": says}
 
 
 def _untold(name: str, column: Array) -> str:
@@ -366,7 +383,7 @@ def _least_squares(design: Array, e: Array) -> tuple[Array, Array]:
 
 def _adjustment(term: Term | None, step: float) -> float:
     """What to add to the offset, 0 to leave it alone."""
-    if term is None or not term.excludes_zero or abs(term.value) < step / 2:
+    if term is None or not term.excludes_zero or abs(term.value) <= step / 2 * (1 + RANK):
         return 0.0
     steps = floor(abs(term.value) / step + 0.5)
     return -steps * step if term.value > 0 else steps * step

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Annotated, Any, Literal
 from pydantic import Field
 
 from keycore.documents.kinds import DocumentPart
-from keycore.documents.models.base import MOST_TRACKS, Document, Positive
+from keycore.documents.models.base import MOST_TRACKS, Angle, Document, Positive
 from keycore.documents.models.family import FamilyModel, TrackModel
 from keycore.documents.models.plan import PlanModel
 from keycore.kinds.dimple import Row
@@ -22,7 +22,7 @@ class DrillModel(Document):
     """A drill: the diameter of its flat tip, and the angle of its cone."""
 
     tip: Annotated[float, Field(ge=0, le=10_000)]
-    angle: Annotated[float, Field(gt=0, lt=180)]
+    angle: Angle
 
 
 class DimpleTrackModel(TrackModel):

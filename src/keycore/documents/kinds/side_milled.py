@@ -8,7 +8,7 @@ from pydantic import Field
 
 from keycore.documents.kinds import DocumentPart
 from keycore.documents.kinds.rotary import UnstyledPlanModel
-from keycore.documents.models.base import MOST_TRACKS, Document, Positive
+from keycore.documents.models.base import LEAST_ANGLE, MOST_TRACKS, Document, Positive
 from keycore.documents.models.family import FamilyModel, TrackModel
 from keycore.kinds.side_milled import Wall
 from keycore.tools import Mill
@@ -20,7 +20,7 @@ class MillModel(Document):
     diameter: Positive
     depth: Positive
     land: Positive
-    ramp: Annotated[float, Field(gt=0, lt=90)]
+    ramp: Annotated[float, Field(ge=LEAST_ANGLE, lt=90)]
     metal: Literal["below", "above"]
 
 

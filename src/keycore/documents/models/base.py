@@ -9,10 +9,12 @@ from pydantic_core import PydanticCustomError
 
 MOST_TRACKS, MOST_SPACES, MOST_DEPTHS = 20, 60, 60
 LONGEST = 10_000.0  # no key, in any unit, is longer
+LEAST_ANGLE = 0.1  # degrees: no tool is narrower
 SMALLEST = 1e-9  # of lengths and standard deviations that must be more than none
 
 Length = Annotated[float, Field(ge=-LONGEST, le=LONGEST)]
 Positive = Annotated[float, Field(ge=SMALLEST, le=LONGEST)]
+Angle = Annotated[float, Field(ge=LEAST_ANGLE, lt=180)]
 NotNegative = Annotated[float, Field(ge=0, le=LONGEST)]
 
 

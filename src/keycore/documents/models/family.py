@@ -10,6 +10,7 @@ from keycore.documents.models.base import (
     MOST_DEPTHS,
     MOST_SPACES,
     MOST_TRACKS,
+    Angle,
     Document,
     EndName,
     Label,
@@ -46,7 +47,7 @@ class DepthModel(Document):
 
 class CutModel(Document):
     flat: NotNegative
-    angle: Annotated[float, Field(gt=0, lt=180)]
+    angle: Angle
 
 
 class TumblerModel(Document):

@@ -149,7 +149,10 @@ def land_left(track: Track, x: float, value: float, side: Milled) -> float:
 
 
 def _stands(track: Track, values: Sequence[float], side: Milled, family: Family, along: float = 0.0) -> list[float]:
-    """How far off the wanted wall each tumbler stands, the way that metal is, (n,) family unit."""
+    """What each tumbler feels minus the wanted wall, (n,) family unit, as values run.
+
+    Metal that is left there is more than 0 with metal below the wall, less than 0 with metal above it.
+    """
     return [
         side.sign * (_felt(track, x - along, side) - side.sign * value)
         for x, value in zip(track.spaces, values, strict=True)

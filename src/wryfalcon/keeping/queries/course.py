@@ -28,6 +28,8 @@ BUSY, BRISK = 100, 12  # keys a day: daily, weekly, else monthly; common practic
 DAY_SECONDS = 86_400
 TELLING = [work for work in Work if work.moves_it or work in (Work.HOMED, Work.SWAPPED)]
 FARTHEST_DAYS = 366  # a machine is checked once a year whatever its keys say
+LAST_DIGIT_MM = 0.01
+"""What a caliper shows last; common practice, no source."""
 
 
 @dataclass(frozen=True)
@@ -214,9 +216,13 @@ def _touched_since(
 
 
 def noise_of(machine: Machine, learned: Course | None = None, repeats: int = 1) -> Noise:
-    """One measured cut of this machine, and one clamping as its keys have shown it; mm."""
+    """One measured cut of this machine, and one clamping as its keys have shown it; mm.
+
+    A reading is rounded to the caliper's last digit, evenly to either side: a variance of its square over twelve.
+    """
     seat = machine.sd_seat if learned is None else float(learned.weights @ learned.seats)
-    return Noise(hypot(machine.sd_each, caliper_sd_mm() / sqrt(repeats)), max(seat, 1e-6))
+    reading = hypot(caliper_sd_mm(), LAST_DIGIT_MM / sqrt(12)) / sqrt(repeats)
+    return Noise(hypot(machine.sd_each, reading), max(seat, 1e-6))
 
 
 @lru_cache(maxsize=16)
