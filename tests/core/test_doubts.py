@@ -433,7 +433,7 @@ def test_the_place_widens_with_bad_seating_as_the_depth_does() -> None:
 
 
 def test_intervals_of_a_place_hold_what_they_say_more_often_though_keys_seat_three_times_as_badly() -> None:
-    """Counted over 400 machines, seeded: 86 in 100 hold, where 58 did; the rest do not scatter far enough to be seen."""
+    """Counted over 400 machines, seeded: 86 in 100 hold, where 58 did; the rest scatter too little."""
     r, held = np.random.default_rng(11), 0
     for _ in range(400):
         true = r.normal(0, 0.003)

@@ -22,16 +22,17 @@ from keycore.kinds.rotary import per_inch
 from keycore.kinds.tubular import Tube
 from keycore.kinds.tubular.cutting import floors_left, webs
 from keycore.reading.filling import locks_worked
+from specimens import of_the_trade
 
 SLOTS, TURNS = ["3", "5", "2", "6", "1", "7", "4"], ["1", "3", "2", "6", "4", "5", "1", "2", "6"]
 
 
 def bollard(**changes: Any) -> dict[str, Any]:
-    return {**families.shipped("bollard-seven"), **changes}
+    return {**of_the_trade("common-tubular"), **changes}
 
 
 def lantern(**changes: Any) -> dict[str, Any]:
-    return {**families.shipped("lantern-nine"), **changes}
+    return {**of_the_trade("common-discs"), **changes}
 
 
 class TestTubular:
@@ -105,7 +106,7 @@ class TestTubular:
                 read_family(document)
 
     def test_its_end_shows_each_slot_at_its_angle_clockwise_from_the_nib_across_the_whole_wall(self) -> None:
-        family = read_family("bollard-seven")
+        family = read_family(bollard())
         tube, (track,) = family.own, family.tracks
         assert isinstance(tube, Tube)
         end = plan_cuts(family, {"A": SLOTS}).shape.view("end")
@@ -119,7 +120,7 @@ class TestTubular:
             assert np.hypot(*(corners[1] - corners[2])) == pytest.approx(track.tool.width)  # type: ignore[union-attr]
 
     def test_a_plan_of_one_path_and_one_tool_takes_no_other(self) -> None:
-        request = {"format": "wry-falcon.plan/1", "family": "bollard-seven", "bitting": {"A": SLOTS}}
+        request = {"format": "wry-falcon.plan/1", "family": bollard(), "bitting": {"A": SLOTS}}
         assert VERBS["plan"](request)["clampings"][0]["tool"] == "slotter"
         for odd in ({"style": "plunged"}, {"cutter": {"flat": 0.1, "angle": 90}}):
             with pytest.raises(InputError):
@@ -127,7 +128,7 @@ class TestTubular:
 
     def test_read_at_the_locks_face_a_source_is_turned_round_or_refused(self) -> None:
         stated = {"kind": "label", "from": "tip", "trust": 0.95, "labels": SLOTS[::-1]}
-        request = {"format": "wry-falcon.reading/1", "family": "bollard-seven", "track": "A", "evidence": [stated]}
+        request = {"format": "wry-falcon.reading/1", "family": bollard(), "track": "A", "evidence": [stated]}
         assert VERBS["decode"](request)["bittings"][0]["labels"] == SLOTS
         uneven = bollard()
         uneven["tracks"][0]["spaces"][-1] = 300
@@ -213,7 +214,7 @@ def test_positions_of_a_lock_may_be_given_for_each_track() -> None:
 
 class TestDials:
     def test_every_cut_is_gone_to_once_and_left_again(self) -> None:
-        for family_id, bitting in (("bollard-seven", SLOTS), ("chandler-ten", ["1", "2"] * 5)):
+        for family_id, bitting in ((bollard(), SLOTS), ("chandler-ten", ["1", "2"] * 5)):
             family = read_family(family_id)
             moves = moves_of(plan_cuts(family, {"A": bitting}))
             steps = dial_steps(family, moves)
@@ -223,7 +224,7 @@ class TestDials:
             assert (by_act[DialAct.TOUCH_OFF], by_act[DialAct.TURN_OVER]) == (clampings, clampings - 1)
 
     def test_a_reading_lower_than_the_last_on_its_dial_is_passed_first(self) -> None:
-        family = read_family("bollard-seven")
+        family = read_family(bollard())
         steps = dial_steps(family, moves_of(plan_cuts(family, {"A": SLOTS})))
         lower = [step.is_lower for step in steps if step.act == DialAct.DEPTH]
         assert lower == [False, False, True, False, True, False, True]  # 3 5 2 6 1 7 4

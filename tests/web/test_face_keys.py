@@ -243,11 +243,11 @@ def test_side_tracks_are_read_by_a_dial_before_and_after_turning(smith: Client, 
     source = add_source(people["tam"], tag, "S", SourceKind.TURNED)
     address = f"/tags/{tag}/read/{source.pk}/labels"
     assert "Turn it back before you pull it out." in words(smith, f"/tags/{tag}/read", source=source.pk)
-    said = smith.post(address, {"labels": "90>30 60>90 60>60"}).content.decode()
-    assert "60&gt;90 is none of track S’s pairs, which are 90&gt;30, 90&gt;60, 60&gt;60" in said
-    smith.post(address, {"labels": "90>30 90>60"})
+    said = smith.post(address, {"labels": "shut>dim dim>shut dim>dim"}).content.decode()
+    assert "dim&gt;shut is none of track S’s pairs, which are shut&gt;dim, shut&gt;bright, dim&gt;dim" in said
+    smith.post(address, {"labels": "shut>dim shut>bright"})
     assert not source.sightings.exists()  # two pairs for three cuts
-    smith.post(address, {"labels": "90>30 90>60 60>60"})
+    smith.post(address, {"labels": "shut>dim shut>bright dim>dim"})
     assert [s.labels for s in source.sightings.order_by("space")] == [["x"], ["y"], ["x"]]
 
 
@@ -257,14 +257,14 @@ def test_one_row_of_readings_feeds_every_track_that_shares_it(smith: Client, peo
         **document["tracks"][2],
         "name": "T",
         "face": "bottom",
-        "turning": {"90>30": "y", "90>60": "x", "60>60": "y"},
+        "turning": {"shut>dim": "y", "shut>bright": "x", "dim>dim": "y"},
     }
     document["tracks"].append(other)
     document["id"] = "lamphouse-two"
     record = import_family(people["orla"], json.dumps(document).encode())
     tag = hang(people, family=record, on_bench=OnBench.LOCK)
     source = add_source(people["tam"], tag, "S", SourceKind.TURNED)
-    for row in ("90>30 90>60 -", "90>30 90>60 60>60"):  # said once more: the same sources
+    for row in ("shut>dim shut>bright -", "shut>dim shut>bright dim>dim"):  # said once more: the same sources
         smith.post(f"/tags/{tag}/read/{source.pk}/labels", {"labels": row})
     fed = Source.objects.get(tag=tag, track="T")
     assert [s.labels for s in fed.sightings.order_by("id")][-3:] == [["y"], ["x"], ["y"]]  # what was said last

@@ -14,8 +14,8 @@ from wryfalcon.demonstration.making import family_record, type_values
 pytestmark = pytest.mark.django_db
 BITTINGS = {
     "harbour-five": ["3", "5", "2", "4", "1"],
-    "bollard-seven": ["3", "5", "2", "4", "1", "6", "3"],
-    "lantern-nine": ["1", "3", "6", "2", "4", "5", "1", "6", "2"],
+    "bollard-six": ["3", "5", "2", "4", "1", "6"],
+    "lantern-nine": ["1", "3", "5", "2", "4", "5", "1", "4", "2"],
 }
 LETTER = 7.0  # as wide as a letter of a note is, at most
 

@@ -11,6 +11,7 @@ import pytest
 from django.test import Client
 
 from conftest import BenchMachine
+from specimens import of_the_trade
 from web.jobs import People, asked, by, finish, followed, hang, on_the_line, panel, sent, settled, tick_on_page
 from wryfalcon.bench.actions.by_hand import HandWork, begin_by_hand, finish_by_hand, make_by_hand
 from wryfalcon.bench.actions.cut import operate
@@ -23,7 +24,9 @@ from wryfalcon.bench.models import Piece, Source, SourceKind, Tag
 from wryfalcon.bench.queries.cards import hand_checks
 from wryfalcon.bench.queries.proving import proof_of
 from wryfalcon.bench.queries.reading import readings_of
-from wryfalcon.demonstration.making import again, family_record, type_values
+from wryfalcon.demonstration.making import again, type_values
+from wryfalcon.library.actions.families import import_family
+from wryfalcon.library.models import FamilyRecord
 from wryfalcon.machines.models import Cutter, JawSide, Machine, MachineOffset
 from wryfalcon.refusal import NotDone
 
@@ -37,12 +40,31 @@ def gannet(bench_machine: BenchMachine) -> Machine:
     return on_the_line(bench_machine)
 
 
+def record_of_the_trade(people: People, name: str) -> FamilyRecord:
+    """A family of common figures, brought in with its cutter and some blanks; nothing that ships has them."""
+    found = FamilyRecord.objects.filter(slug=name).first()
+    if found is not None:
+        return found
+    record = import_family(people["orla"], json.dumps(of_the_trade(name)).encode())
+    record.blanks.update(left=12)
+    family = record.family
+    shape = {
+        "flat": family.lengths.to_machine(family.tracks[0].tool.size),
+        "angle": 0.0,
+        "tool": family.tracks[0].tool.name,
+    }
+    cutter = Cutter.objects.create(name=family.setup["cutter"], **shape)
+    for machine in Machine.objects.filter(cutters__name__in=("S-104", "F-90")).distinct():
+        machine.cutters.add(cutter)
+    return record
+
+
 def tubular(people: People) -> Tag:
-    return hang(people, title="Ticket machine", family=family_record("bollard-seven"))
+    return hang(people, title="Ticket machine", family=record_of_the_trade(people, "common-tubular"))
 
 
 def disc(people: People) -> Tag:
-    return hang(people, title="Lamp room", family=family_record("lantern-nine"))
+    return hang(people, title="Lamp room", family=record_of_the_trade(people, "common-discs"))
 
 
 def carded(people: People, tag: Tag, machine: Machine, smith: Client) -> None:
@@ -149,7 +171,7 @@ class TestDiscs:
         for name in ("pins", "stages"):
             with pytest.raises(NotDone):
                 add_source(people["tam"], tag, "A", name, "odd")
-        page = re.sub(r"\s+", " ", smith.get("/library/lantern-nine").content.decode())
+        page = re.sub(r"\s+", " ", smith.get("/library/common-discs").content.decode())
         assert "depth 2.0°, space" in page
 
     def test_are_turned_by_the_clamp_and_proven_in_degrees(
@@ -381,7 +403,7 @@ class TestPlanFiles:
         carded(people, tag, gannet, smith)
         lines = smith.post(f"/tags/{tag}/set-up/plan.nc").content.decode().splitlines()
         assert f"(tag {tag})" in lines
-        assert "(family Bollard seven, edition 2025)" in lines
+        assert "(family Common tubular, edition 2025)" in lines
         assert "(blank BO-7)" in lines
         assert any(line.startswith("(gauge shoulder, stop shoulder, held in Round-key adapter") for line in lines)
         assert any(line.startswith("(cutter S-128, indexed)") for line in lines)

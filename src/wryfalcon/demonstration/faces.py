@@ -15,7 +15,7 @@ LAMPHOUSE = {"A": "123212", "B": "212321", "S": "xyx"}
 CAPSTAN = {"A": "23132", "B": "1232", "C": "abc"}
 SLUICE = {"A": "2413"}
 SLIPWAY = "1321342312"
-IN_THE_DOOR = range(3, 9)
+IN_THE_DOOR = range(4, 9)
 WORN = (0.03, 0.05, 0.04, 0.02, 0.04, 0.05, 0.06, 0.05)
 
 
@@ -67,7 +67,7 @@ def _sluice(people: dict[str, User]) -> None:
 
 
 def _slipway(people: dict[str, User]) -> None:
-    """Ten cuts on the key, six in the locker's door: those read in the door, two more of a broken key measured."""
+    """Ten cuts on the key, five in the locker's door: those read in the door, three more of a broken key measured."""
     tag = _hang(
         people, "slipway-ten", "Slipway launch, console key lost", "Ferry Company", "locker door", on_bench=OnBench.LOCK
     )
@@ -75,4 +75,4 @@ def _slipway(people: dict[str, User]) -> None:
     door = add_source(smith, tag, "A", SourceKind.GRID)
     state_labels(smith, tag, door, {space: [SLIPWAY[space - 1]] for space in IN_THE_DOOR})
     track = tag.family.tracks[0]
-    type_values(smith, tag, "A", [track.values[track.step(label)] - 0.03 for label in SLIPWAY[:2]])
+    type_values(smith, tag, "A", [track.values[track.step(label)] - 0.03 for label in SLIPWAY[:3]])

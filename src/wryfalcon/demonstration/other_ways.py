@@ -15,8 +15,8 @@ from wryfalcon.demonstration.making import family_record, settle_as, type_values
 LIGHTHOUSE = ["2", "3", "1", "2", "4", "3"]
 """What the boot locker's wafers are, its lock having the first six spaces of eight."""
 PIER = ["2", "4", "1", "3", "5", "3"]
-METER = "3526174"
-LAMP = "132645126"
+METER = "352614"
+LAMP = "132545124"
 ALLOTMENT = ["2", "4", "3", "1"]
 
 
@@ -40,13 +40,13 @@ def _round_its_end(people: dict[str, User]) -> None:
             title="Mooring meters, one more",
             customer="Harbour Office",
             on_bench=OnBench.WORN_KEY,
-            family=family_record("bollard-seven"),
+            family=family_record("bollard-six"),
             in_hand=True,
             locks=[Baseline("Meter 4", "free", "rubs", "free")],
         ),
     )
     depths = tag.family.tracks[0].values
-    off = (0.0012, 0.0018, 0.0009, 0.0015, 0.0021, 0.0011, 0.0014)
+    off = (0.0012, 0.0018, 0.0009, 0.0015, 0.0021, 0.0011)
     values = [depths[int(label) - 1] + by for label, by in zip(METER, off, strict=True)]
     type_values(people["tam"], tag, "A", values)
 

@@ -40,10 +40,10 @@ def bring_in_series(owner: User) -> None:
     )
     _bring_in(owner, about, "H", _bittings("hut-locks", "beach-hut-five", None), last="K")
     about = SeriesDocument(
-        "mooring-meters", "Mooring meters B", "bollard-seven", maker="Sandbar", use="meters on the moorings",
+        "mooring-meters", "Mooring meters B", "bollard-six", maker="Sandbar", use="meters on the moorings",
         note=INVENTED,
     )  # fmt: skip
-    _bring_in(owner, about, "B", _bittings("mooring-meters", "bollard-seven", list(METER)))
+    _bring_in(owner, about, "B", _bittings("mooring-meters", "bollard-six", list(METER)))
     about = SeriesDocument(
         "lamp-rooms", "Lamp rooms L", "lantern-nine", maker="Breakwater", use="lamp rooms and buoys", note=INVENTED
     )

@@ -36,7 +36,7 @@ class Wall:
     land: float  # length at a space that stands level
     ramp: float  # steepest that the wall goes from land to land, degrees
     metal: str  # the side of the wall that metal stays on: below or above
-    turning: tuple[tuple[str, str], ...] = ()  # pairs seen before and after turning, "90>30", with their labels
+    turning: tuple[tuple[str, str], ...] = ()  # pairs seen before and after turning, "left>up", with their labels
     row: str = ""  # what tracks that are read by one row of readings share
 
     @property
@@ -149,7 +149,7 @@ def by_probe(family: Family, track: Track, diameter: float) -> tuple[float, floa
 
 
 def pairs(track: Track) -> Mapping[str, str]:
-    """What is seen on a dial before and after turning the lock, "90>30", with the label it means. Raises nothing."""
+    """What is seen on a dial before and after turning the lock, "left>up", with the label it means. Raises nothing."""
     wall = wall_of(track)
     return dict(wall.turning) if wall is not None else {}
 

@@ -71,7 +71,7 @@ WAYS: Mapping[SourceKind, Way] = {
     SourceKind.TURNED: Way(
         panel=LABELS,
         legend=STATED,
-        asks="Before and after turning, each cut as 90>30",
+        asks="Before and after turning, each cut as left>up",
         helps="Turn it back before you pull it out. One row may tell of several tracks; a pair that the family’s table "
         "lacks is named.",
     ),
