@@ -20,7 +20,8 @@ from keycore.machines.trim import Adjustment, Advice, MeasuredCut, Noise, Trim, 
 TOLERANCE, STEP = Tolerance(0.002, 0.003), Adjustment(0.001, 0.001)
 QUIET = Noise(0.0006, 0.0005)
 
-# NIST Statistical Reference Datasets, linear regression, Norris (36 pairs y, x).
+# NIST Statistical Reference Datasets, linear regression, Norris (36 pairs y, x). Pairs and certified values are from
+# memory, not copied from the publication: a slip in either would show as a disagreement between the two.
 NORRIS = """
 0.1 0.2 338.8 337.4 118.1 118.2 888.0 884.6 9.2 10.1 228.1 226.5 668.5 666.3 998.5 996.3 449.1 448.6 778.9
 777.0 559.2 558.2 0.3 0.4 0.1 0.6 778.1 775.5 668.8 666.9 339.3 338.0 448.9 447.5 10.8 11.6 557.7 556.0 228.3
@@ -28,7 +29,7 @@ NORRIS = """
 778.9 779.0 10.2 11.1 117.6 118.3 228.9 229.2 668.4 669.1 449.2 448.9 0.2 0.5
 """
 
-# JCGM 100:2008 (GUM), Annex H.3, table H.6: thermometer readings and corrections.
+# JCGM 100:2008 (GUM), Annex H.3, table H.6: thermometer readings and corrections; from memory, as its results are.
 THERMOMETER = [
     (21.521, -0.171), (22.012, -0.169), (22.512, -0.166), (23.003, -0.159), (23.507, -0.164), (23.999, -0.165),
     (24.513, -0.156), (25.002, -0.157), (25.503, -0.159), (26.010, -0.161), (26.511, -0.160),

@@ -104,6 +104,12 @@ class TestACopy:
         assert (tag.state, piece.given_at) == ("closed", tag.closed_at)
         assert len(presses) <= 12
 
+    def test_says_what_to_mind_where_the_hand_is(self, smith: Client, copy_tag: Tag, tern: Machine) -> None:
+        for page in (f"/tags/{copy_tag}/cut?way=traced:{tern.pk}", "/tags/new/copy"):
+            said = " ".join(smith.get(page).content.decode().split())
+            assert said.count("Glasses on; no gloves, sleeves, hair or rings near the") == 1
+            assert "hands clear until it stands" in said
+
     def test_waits_for_each_key_in_turn(self, smith: Client, people: People, copy_tag: Tag, tern: Machine) -> None:
         def waits() -> str:
             found = re.search(rf'/tags/{copy_tag.number}">([^<]*)</a></td>\n</tr>', smith.get("/").content.decode())
@@ -377,7 +383,7 @@ class TestTheDuplicator:
         tag = hang(people, on_bench=OnBench.GOOD_KEY, is_copied=True, family=None, quantity=2)
         do_step(people["tam"], tag, fulmar, CopyStep.BACK)
         do_step(people["tam"], tag, fulmar, CopyStep.MATCH)
-        with pytest.raises(NotDone, match="First: Depth on the pattern"):
+        with pytest.raises(NotDone, match="First: Depth set on the pattern"):
             do_step(people["tam"], tag, fulmar, CopyStep.BLANK)
         with pytest.raises(NotDone, match="First, at The Fulmar: Depth on the pattern"):
             traced(people, tag, fulmar)

@@ -312,6 +312,17 @@ def test_scripts_styles_and_fonts_ship_with_the_project() -> None:
         assert Path(found).stat().st_size > 0
 
 
+def test_every_file_of_others_that_ships_has_its_licence_beside_it() -> None:
+    static = Path(str(finders.find("app.css"))).parent
+    said = (static / "LICENCES.txt").read_text()
+    others = [*static.glob("vendor/*"), *static.glob("fonts/*"), static / "app.css"]
+    assert len(others) == 4
+    for file in others:
+        assert str(file.relative_to(static)) in said
+    for licence in ("Zero-Clause BSD", "MIT License", "SIL OPEN FONT LICENSE"):
+        assert licence in said
+
+
 @pytest.mark.parametrize(
     ("typed", "shop", "value"),
     [

@@ -181,7 +181,7 @@ class TestDiscs:
         settled(people, tag, {"A": TURNS})
         carded(people, tag, gannet, smith)
         page = re.sub(r"\s+", " ", smith.get(f"/tags/{tag}/set-up").content.decode())
-        assert "Probe out before the clamp turns" in page
+        assert "Probe clear before the clamp turns" in page
         assert "Turned by, °" in page
         piece = finish(asked(people, tag, sent(people, tag), "clamp", "start"))
         read_caliper(by(people), tag, piece)

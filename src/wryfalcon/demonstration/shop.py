@@ -106,7 +106,7 @@ def _machines() -> None:
         JawSide.objects.create(machine=line, clamp=flat, name=name, slot_depth=0.0)
     turning = Clamp.objects.create(
         machine=line, name="Turning clamp", space_axis="X", depth_axis="A",
-        note="Turns the key by itself; probe out before it is plugged in.",
+        note="Turns the key by itself; the probe stays clear while it does.",
     )  # fmt: skip
     JawSide.objects.create(machine=line, clamp=turning, name="flat", slot_depth=0.0)
 

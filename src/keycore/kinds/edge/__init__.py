@@ -33,8 +33,8 @@ def macs_of_wheel(family: Family, track: Track, fitted: Tool | None = None) -> i
     The largest m such that any two depths at most m steps apart satisfy |v_a - v_b| T <= pitch - f
     at the smallest spacing. Arguments: a family, its track, and a wheel other than the family's
     own if one is fitted. Returns 0 to d - 1, or None without a wheel or with fewer than two spaces.
-    Raises nothing. Check: pitch 0.15625, flat 0.031, angle 100 and steps of 0.015 give 7, the
-    figure commonly published for a very common residential pattern (from memory).
+    Raises nothing. Check: pitch 0.15625, flat 0.031, angle 100 and steps of 0.015 give 7
+    (common practice, no source).
     """
     wheel, pitch = fitted or track.tool, track.pitch
     if not isinstance(wheel, Wheel) or pitch is None:

@@ -27,8 +27,8 @@ HANDLING = (
     GLASSES,
     GUARD,
     CUTTER,
-    HandCheck("probe-out", "Probe out before the clamp turns", RestsOn.CLAMPING),
-    HandCheck("plugged-in", "Turning clamp plugged in", RestsOn.CLAMPING),
+    HandCheck("probe-out", "Probe clear before the clamp turns", RestsOn.CLAMPING),
+    HandCheck("plugged-in", "Turning clamp fast, and seen to turn", RestsOn.CLAMPING),
     HandCheck("key-flat", "Blank lying flat in it, at its stop", RestsOn.CLAMPING),
     TUGGED,
 )

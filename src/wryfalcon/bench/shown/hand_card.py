@@ -30,6 +30,12 @@ FILING = (
     "Measure as you go: a file takes metal off, nothing puts it on.",
     "File the deepest cut last; stop a hair above each depth, try, then finish.",
 )
+WHERE_IT_TURNS = (
+    "Glasses on; no gloves, sleeves, hair or rings near the {tool}. The guard down before it turns, the plug out "
+    "before it is touched, hands clear until it stands."
+)
+WHERE_IT_IS_FILED = "Glasses on. The key in a vice, never in the hand; clear of chips by a brush, not by a finger."
+"""One line above every card that a hand works by; common practice, no source, local rules first."""
 LIFT_MM = 0.25
 """The follower off the pattern's floor, so that it does not drag: about 0.010 in, common practice, no source."""
 PASS_SECONDS = 10
@@ -68,6 +74,7 @@ class HandCard:
     shift: Shift | None
     is_shifted_here: bool  # for this very tag
     pass_seconds: int | None  # of one pass at a side mill
+    caution: str
     is_unproven: bool  # set by touch, and no proving key said yet that it is right
 
     @property
@@ -98,8 +105,18 @@ def hand_card(tag: Tag, way: HandWay, piece: Piece | None) -> HandCard:
         shift=shift,
         is_shifted_here=shift is not None and shift.tag_id == tag.pk,
         pass_seconds=PASS_SECONDS if is_side_mill else None,
+        caution=caution_of(way),
         is_unproven=machine is not None and machine.kind in TRACES and is_to_be_proven(touches_of(machine)),
     )
+
+
+def caution_of(way: HandWay) -> str:
+    """What is minded where a key is made this way, by what turns there; "" where nothing is cut."""
+    if way.made_how == MadeHow.FILED:
+        return WHERE_IT_IS_FILED
+    if way.machine is None:
+        return ""
+    return WHERE_IT_TURNS.format(tool=way.machine.fitted.tool if way.machine.fitted is not None else "cutter")
 
 
 SENTENCES = {MadeHow.TRACED: TRACE, MadeHow.DIALS: DIALS, MadeHow.FILED: FILING}

@@ -15,6 +15,7 @@ from wryfalcon.bench.actions.read import Typed
 from wryfalcon.bench.actions.take_in import copy_or_read, take_in
 from wryfalcon.bench.forms import CopyForm
 from wryfalcon.bench.models import MadeHow, Piece
+from wryfalcon.bench.shown.hand_card import WHERE_IT_TURNS
 from wryfalcon.bench.views.stage import attempt, find_tag, to_stage
 from wryfalcon.fields import unit_typed
 from wryfalcon.library.models import Blank
@@ -36,7 +37,8 @@ def new_copy(request: PersonRequest) -> HttpResponse:
     hooks = Blank.objects.values_list("pk", "code", "hook", "left")
     blanks = [(pk, f"{code}, hook {hook}, {left} left") for pk, code, hook, left in hooks]
     status = 422 if request.method == "POST" else 200
-    return render(request, "bench/copy.html", {"form": form, "blanks": blanks}, status=status)
+    context = {"form": form, "blanks": blanks, "caution": WHERE_IT_TURNS.format(tool="cutter")}
+    return render(request, "bench/copy.html", context, status=status)
 
 
 @require_POST

@@ -246,12 +246,12 @@ class HandStudy(models.Model):
 class CopyStep(models.TextChoices):
     """What is done at a side-milling duplicator before it copies grooves, or holes, each in this order."""
 
-    BACK = "back", "Depth knob back to its set mark; head and guide locks loose"
-    MATCH = "match", "Mill to tracer, on identical flats"
-    DEPTH = "depth", "Depth on the pattern, the blank’s jaw empty"
+    BACK = "back", "Depth back to where mill and tracer are levelled; nothing locked"
+    MATCH = "match", "Mill and tracer touched to identical flats, level"
+    DEPTH = "depth", "Depth set on the pattern, the blank’s jaw empty"
     LIFT = "lift", "Follower lifted off the pattern’s floor, locked"
-    BLANK = "blank", "Blank in; the same shoulder for both, the travelling stop where the blade is too short"
-    LOCK = "lock", "Tracer’s spring locked; drill to tracer, on identical flats"
+    BLANK = "blank", "Blank in, stopped as the pattern is: by the shoulder, or by the tip where the blade is too short"
+    LOCK = "lock", "Tracer’s spring locked; drill and tracer touched to identical flats, level"
     ROW = "row", "Pattern and blank flat, at the same stop; sideways motion locked on the first row"
     FREE = "free", "Outer holes done. Spring free; inner drill and tracer in, their height set to the inner tip"
 
