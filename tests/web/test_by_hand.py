@@ -385,7 +385,7 @@ class TestTheDuplicator:
         do_step(people["tam"], tag, fulmar, CopyStep.MATCH)
         with pytest.raises(NotDone, match="First: Depth set on the pattern"):
             do_step(people["tam"], tag, fulmar, CopyStep.BLANK)
-        with pytest.raises(NotDone, match="First, at The Fulmar: Depth on the pattern"):
+        with pytest.raises(NotDone, match="First, at The Fulmar: Depth set on the pattern"):
             traced(people, tag, fulmar)
         for step in (CopyStep.DEPTH, CopyStep.LIFT, CopyStep.BLANK):
             smith.post(f"/tags/{tag.number}/cut/at/{fulmar.pk}", {"step": step.value})
