@@ -36,16 +36,95 @@ document.addEventListener("htmx:responseError", ({ detail: { xhr } }) => xhr.sta
   tell("Nothing can be written now: it was not kept. Do it again when this is over; reload the page for what to do.") :
   tell(`That went wrong here (${xhr.status}, number ${xhr.getResponseHeader("X-Request-ID") ?? "unknown"}). Look what was kept before you do it again.`));
 document.addEventListener("htmx:sendError", () => tell("No answer came. What you typed is still on this page; look again when the line is back."));
-document.addEventListener("htmx:beforeSwap", ({ detail }) => detail.shouldSwap && tell(""));
+document.addEventListener("htmx:beforeSwap", ({ detail }) => detail.shouldSwap && !isPoll(detail.requestConfig) && tell(""));
+
+/* A press shows at once that it was taken, and is taken once: until an answer comes, or for a while where none will. */
+const PATIENCE = 10000, TAKEN_AWAY = 1500; // ms: for an answer, and for a file, which leaves the page as it is
+function isBusy(form, control) {
+  if (form.dataset.busy) return true;
+  form.dataset.busy = "1";
+  control?.setAttribute("aria-busy", "true");
+  return false;
+}
+function ready(form) {
+  delete form.dataset.busy;
+  form.querySelectorAll("[aria-busy]").forEach((control) => control.removeAttribute("aria-busy"));
+}
+document.addEventListener("submit", (event) => {
+  const form = event.target, control = event.submitter ?? form.querySelector("[data-go]");
+  if (event.defaultPrevented || form.method !== "post") return;
+  if (isBusy(form, control)) return event.preventDefault();
+  setTimeout(() => ready(form), /\.\w{2,4}$/.test(new URL(form.action).pathname) ? TAKEN_AWAY : PATIENCE);
+});
+document.addEventListener("htmx:beforeRequest", (event) => {
+  const { elt, requestConfig } = event.detail;
+  if (elt.matches("form") && requestConfig.verb === "post" && isBusy(elt, requestConfig.triggeringEvent?.submitter)) event.preventDefault();
+});
+document.addEventListener("htmx:afterRequest", ({ detail }) => detail.elt.matches("form") && ready(detail.elt));
+window.addEventListener("pageshow", () => document.querySelectorAll("form[data-busy]").forEach(ready));
+
+/* A page that looks again says what it shows, so that nothing comes back where nothing changed. */
+let shown = "";
+const isPoll = (config) => config?.headers?.["X-Poll"] !== undefined;
+document.addEventListener("htmx:configRequest", ({ detail }) => { if (isPoll(detail) && shown) detail.headers["X-Was"] = shown; });
+document.addEventListener("htmx:afterRequest", ({ detail }) => {
+  if (detail.xhr?.status !== 204) shown = detail.xhr?.getResponseHeader("X-Stage") ?? "";
+});
+
+/* The hand stays where it was when a part of the page is replaced; on Stop, once what it pressed has set metal moving. */
+let hand = null;
+const nameOf = (control) => [control.tagName, control.name, control.value, control.closest("form")?.action, control.href].join("|");
+document.addEventListener("htmx:beforeSwap", ({ detail }) => {
+  const control = document.activeElement;
+  hand = detail.target?.contains(control) && control !== document.body ? { id: control.id, name: nameOf(control) } : null;
+});
+document.addEventListener("htmx:afterSettle", () => {
+  if (!hand || (document.activeElement && document.activeElement !== document.body)) return;
+  const same = (hand.id && document.getElementById(hand.id)) ||
+    [...document.querySelectorAll("#stage :is(a, button, input, select, textarea, summary)")].find((control) => nameOf(control) === hand.name);
+  (same ?? find("[data-stop]") ?? find("[data-go]"))?.focus({ preventScroll: true });
+  hand = null;
+});
+
+/* What has changed is said once, outside of what is replaced. */
+const saying = () => [...document.querySelectorAll("#stage [data-say]")].map((each) => each.textContent.trim().replace(/\s+/g, " ")).join(" ");
+let said = "";
+document.addEventListener("DOMContentLoaded", () => { said = saying(); });
+document.addEventListener("htmx:afterSettle", () => {
+  const now = saying(), place = find("#says");
+  if (now !== said && place) place.textContent = now;
+  said = now;
+});
 document.addEventListener("DOMContentLoaded", lookWhereTo);
 document.addEventListener("htmx:afterSettle", lookWhereTo);
 
 const ROOMS = { b: 0, l: 1, m: 2, r: 3 };
 
+/* Single letters press things unless they are switched off on this device. */
+const letters = { off: false };
+try { letters.off = localStorage.getItem("letters") === "off"; } catch { /* they stay on */ }
+document.addEventListener("DOMContentLoaded", () => {
+  const box = find("#letters-on");
+  if (!box) return;
+  box.checked = !letters.off;
+  box.addEventListener("change", () => {
+    letters.off = !box.checked;
+    try { localStorage.setItem("letters", letters.off ? "off" : "on"); } catch { /* for this page at least */ }
+  });
+});
+document.addEventListener("click", (event) => event.target.closest?.("[data-keys]") && find("#shortcuts")?.showModal());
+
+function takeIn() {
+  const control = find("[data-new-tag]"), head = find("[data-take-in]");
+  if (control) control.click();
+  else if (head) location.assign(head.dataset.takeIn);
+}
+
 const KEYS = {
+  x: () => press(".button-stop[data-stop]"),
   "/": () => find("#find")?.focus(),
   "?": () => find("#shortcuts")?.showModal(),
-  n: () => press("[data-new-tag]"),
+  n: takeIn,
   u: () => press("#unit-form button"),
   f: () => press("#finer"),
   z: () => press("[data-undo]"),
@@ -101,11 +180,18 @@ function markTumbler(event) {
    in a burst, as from a cable, are something typed. */
 const ALONE = 350; // ms
 function markSoon(entry, letter) {
-  if (find(`[data-marks] [data-mark="${CSS.escape(letter)}"]`)) setTimeout(() => {
+  const isMark = find(`[data-marks] [data-mark="${CSS.escape(letter)}"]`) !== null;
+  const isPress = entry.inputMode === "decimal" && /^[a-z]$/.test(letter) && (letter in KEYS || letter in ROOMS);
+  if (isMark || isPress) setTimeout(() => {
     if (!entry.isConnected || entry.value !== letter) return;
     entry.value = "";
-    markCut(letter);
+    if (isMark) markCut(letter);
+    else pressed(letter, new KeyboardEvent("keydown", { key: letter }));
   }, ALONE);
+}
+function pressed(key, event) {
+  if (key in KEYS) KEYS[key](event);
+  else press(`.head nav a:nth-of-type(${ROOMS[key] + 1})`);
 }
 function markCut(letter) {
   const button = find(`[data-marks] [data-mark="${CSS.escape(letter)}"]`);
@@ -122,8 +208,11 @@ document.addEventListener("keydown", (event) => {
   if (event.ctrlKey || event.metaKey || event.altKey) return;
   if (event.target.matches("[data-value-entry]") && ["ArrowUp", "ArrowDown"].includes(event.key)) return stepCut(event);
   if (event.target.matches("[data-value-entry]") && event.target.value === "" && event.key === "Escape") return event.target.blur();
-  if (event.target.matches("[data-value-entry]") && event.target.value === "" && event.key.length === 1) return markSoon(event.target, event.key);
+  if (event.target.matches("[data-value-entry]") && event.target.value === "" && event.key.length === 1) return letters.off || markSoon(event.target, event.key);
   if (isTyping(event.target)) return;
+  if (letters.off && event.key.length === 1) return;
+  const hasArrowsOfItsOwn = event.target.closest("input[type=radio], [role=region][tabindex]") !== null;
+  if (event.key.startsWith("Arrow") && hasArrowsOfItsOwn) return;
   if (find("[data-lanes]")) {
     if (event.key === "ArrowRight" || event.key === "ArrowLeft") return event.preventDefault(), stepLane(event.key === "ArrowRight" ? 1 : -1);
     if (event.key === "ArrowUp" && stepDepth(-1)) return event.preventDefault();
@@ -131,8 +220,8 @@ document.addEventListener("keydown", (event) => {
     if (event.key.length === 1 && setDepth(event.key)) return event.preventDefault();
   }
   if (markTumbler(event)) return event.preventDefault();
-  if (event.key in KEYS) return event.preventDefault(), KEYS[event.key](event);
-  if (event.key in ROOMS) press(`.head nav a:nth-of-type(${ROOMS[event.key] + 1})`);
+  if (event.key in KEYS) return event.preventDefault(), pressed(event.key, event);
+  if (event.key in ROOMS) pressed(event.key, event);
 });
 
 /* Alpine: which cut choice is open, and whether every safety tick is set. */

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import hashlib
+import re
 from collections.abc import Callable, Collection
 from typing import Any
 
@@ -28,6 +30,9 @@ from wryfalcon.refusal import NotDone
 
 POLL = "X-Poll"
 """Sent by a page that looks again by itself: what is half typed on it stays."""
+WAS = "X-Was"
+"""What such a page shows, as its last answer said in X-Stage; where that is the same, nothing is sent."""
+NEW_EACH_TIME = re.compile(rb'name="(?:csrfmiddlewaretoken|entry|press)" value="[^"]*"')
 READS = {"read", "settle"}
 """Stages that stay closed until the key may be read."""
 BEFORE_CUTTING = {"take-in", *READS}
@@ -86,6 +91,11 @@ def show_stage(
         },
         status=status,
     )
+    if POLL in request.headers:
+        shows = hashlib.sha256(NEW_EACH_TIME.sub(b"", answer.content)).hexdigest()[:16]
+        if request.headers.get(WAS) == shows:
+            return HttpResponse(status=204)
+        answer["X-Stage"] = shows
     if swapped and request.method == "GET":
         answer["HX-Replace-Url"] = request.get_full_path()
     return answer
