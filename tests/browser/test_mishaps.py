@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 import pytest
-from playwright.sync_api import Browser, Page, expect
+from playwright.sync_api import Browser, Page, Route, expect
 from pytest_django.live_server_helper import LiveServer
 
 from browser.smith import Smith
@@ -203,3 +203,67 @@ def _settle_without_scripts(page: Page) -> None:
     expect(page.locator("#main")).to_contain_text("Cut 5 taken 1 step deeper: the tip catches")
     page.click("text=Read back, it agrees")
     expect(page.locator("#main")).to_contain_text("On which machine")
+
+
+def focused(page: Page) -> str:
+    return str(page.evaluate("() => document.activeElement.id"))
+
+
+def test_stop_is_in_hand_while_metal_is_cut_and_has_a_key_of_its_own(smith: Smith, tag: Tag) -> None:
+    """After Start the hand is on Stop and stays there however often the page looks again; what changed is said once."""
+    page = smith.page
+    smith.go_on()
+    smith.sees("clamped, ready to start")
+    page.evaluate(
+        """() => { const says = document.querySelector('#says'); window.heard = [];
+           new MutationObserver(() => window.heard.push(says.textContent)).observe(says, {childList: true}) }"""
+    )
+    page.locator("#do-start").focus()
+    page.keyboard.press("Enter")
+    smith.sees("Hands clear of the wheel")
+    page.wait_for_function("() => document.activeElement.matches('[data-stop]')")
+    for _ in range(6):
+        page.wait_for_timeout(400)
+        assert page.evaluate("() => document.activeElement.matches('[data-stop]')"), focused(page)
+    heard = page.evaluate("() => window.heard")
+    assert len(heard) == len(set(heard)) <= 6, heard
+    page.locator("body").click(position={"x": 5, "y": 5})
+    page.keyboard.press("x")
+    smith.sees("stopped")
+    assert Order.objects.filter(command="stop").count() == 1
+
+
+def test_a_page_that_looks_again_gets_nothing_where_nothing_changed(smith: Smith, tag: Tag) -> None:
+    page, statuses = smith.page, list[int]()
+    page.wait_for_timeout(1500)  # what was asked is answered
+    page.on("response", lambda answer: statuses.append(answer.status) if answer.url.endswith("/cut") else None)
+    page.evaluate("() => { document.querySelector('#stage').dataset.mine = 'still here' }")
+    page.wait_for_timeout(7500)
+    assert 204 in statuses, statuses
+    page.evaluate("() => { document.querySelector('#stage').dataset.mine = 'still here' }")
+    page.wait_for_timeout(3500)
+    assert page.locator("#stage").get_attribute("data-mine") == "still here"
+
+
+def test_a_press_shows_that_it_was_taken_and_is_taken_once(smith: Smith, tag: Tag) -> None:
+    page, posts = smith.page, list[str]()
+
+    def slowly(route: Route) -> None:
+        if route.request.method == "POST":
+            posts.append(route.request.url)
+            page.wait_for_timeout(600)
+        route.continue_()
+
+    page.route("**/tags/new/copy", slowly)
+    smith.go("/tags/new/copy")
+    page.locator("#id_blank").select_option(index=1)
+    page.locator("#id_title").fill("A shed")
+    page.locator("#id_customer").fill("Saltmarsh Players")
+    page.locator("#id_authority").fill("known")
+    page.evaluate(
+        """() => { const go = document.querySelector('[data-go]'); go.click();
+           window.busy = go.getAttribute('aria-busy'); go.click(); }"""
+    )
+    page.wait_for_url("**/cut*")
+    assert len(posts) == 1
+    assert Tag.objects.filter(title="A shed").count() == 1

@@ -202,3 +202,40 @@ def test_one_letter_alone_marks_the_cut_and_a_value_typed_on_is_a_value(at_read:
     send(smith.page, ["0.278"])
     settles(smith.page, tag, [(1, ""), (1, "0.278")])
     smith.sees("counts")
+
+
+@pytest.mark.parametrize(("letter", "where"), [("l", "/library/"), ("m", "/machines/")])
+def test_one_letter_alone_that_is_a_press_is_that_press_and_freezes_nothing(
+    at_read: tuple[Smith, Tag], letter: str, where: str
+) -> None:
+    smith, tag = at_read
+    send(smith.page, VALUES[:2])
+    smith.page.keyboard.type(letter)
+    smith.page.wait_for_url(f"**{where}")
+    settles(smith.page, tag, [(1, VALUES[0]), (2, VALUES[1])])
+
+
+def test_letters_can_be_switched_off_and_their_sheet_has_a_control(at_read: tuple[Smith, Tag]) -> None:
+    smith, tag = at_read
+    page = smith.page
+    page.get_by_role("button", name="keys", exact=True).click()
+    page.locator("#letters-on").uncheck()
+    page.get_by_role("button", name="Close").click()
+    page.locator("h1, h2").first.click()
+    for letter in "lmrn?":
+        page.keyboard.press(letter)
+    page.wait_for_timeout(300)
+    assert page.url.endswith(f"/tags/{tag}/read")
+    page.reload()
+    page.keyboard.press("Escape")
+    page.locator("h1, h2").first.click()
+    page.keyboard.press("l")
+    page.wait_for_timeout(300)
+    assert page.url.endswith(f"/tags/{tag}/read")
+
+
+def test_a_new_tag_is_a_key_away_on_every_page(at_read: tuple[Smith, Tag]) -> None:
+    smith, _ = at_read
+    smith.go("/library/")
+    smith.page.keyboard.press("n")
+    smith.page.wait_for_url("**/tags/new")
