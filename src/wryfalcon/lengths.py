@@ -134,14 +134,14 @@ def meant_otherwise(typed: str, shop: Unit, wanted: Unit, near: tuple[float, flo
     return other if low <= parse_length(other, shop, wanted).value <= high else ""
 
 
-_BEFORE_UNIT = re.compile(r"(?<=[\d.,])\s+(?=(?:mm|inch|inches|in|thou)\b)", re.IGNORECASE)
+_BEFORE_UNIT = re.compile(r"(?<=[\d.,])\s+(?=(?:mm|inch|inches|in|thou)\b|°)", re.IGNORECASE)
 
 
 def split_lengths(line: str) -> list[str]:
     """The lengths of a line, a unit after a space kept with its number.
 
-    >>> split_lengths("1.00 mm 2.35mm  .301")
-    ['1.00mm', '2.35mm', '.301']
+    >>> split_lengths("1.00 mm 2.35mm  .301 54 °")
+    ['1.00mm', '2.35mm', '.301', '54°']
     """
     return _BEFORE_UNIT.sub("", line).split()
 

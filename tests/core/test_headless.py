@@ -131,3 +131,13 @@ def test_junk_anywhere_gives_an_answer_or_one_clear_line(verb: str, path: list[i
         if not str(refused).strip() or "\n" in str(refused):
             pytest.fail(f"not one clear line: {refused}")
     json.dumps(answer, allow_nan=False)
+
+
+def test_a_plan_waits_for_nothing_that_it_does_not_use() -> None:
+    """Causes are named by a plan's kind and weighed by a proof: the heavy library stays away until then."""
+    asks = "import sys; from keycore.documents import VERBS; VERBS['plan'](%r); print('scipy' in sys.modules)"
+    request = {**SOUND["plan"], "family": tiny()}
+    done = subprocess.run(
+        [sys.executable, "-c", asks % request], capture_output=True, cwd=SOURCE, text=True, check=True
+    )
+    assert done.stdout.strip() == "False"

@@ -13,7 +13,6 @@ from enum import StrEnum
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.special import log_ndtr
 
 from keycore.family import Tolerance
 from keycore.logs import log_sum
@@ -111,6 +110,8 @@ def log_one_way(e: Array, sd: float, column: Array, size: float) -> float:
     Arguments: errors ``e`` (n,), their own ``sd``, a ``column`` (n,), the term's ``size`` in their unit. Raises
     nothing.
     """
+    from scipy.special import log_ndtr  # here, since a plan names causes, weighs none and need not wait for it
+
     precision = size**-2 + float(column @ column) / sd**2
     mean = float(column @ e) / sd**2 / precision
     two_sided = log_normal(e, sd, column[:, None], [size])

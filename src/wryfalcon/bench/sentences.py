@@ -105,11 +105,19 @@ def _look_next(reading: TrackReading, posterior: Posterior) -> str:
     match advice.using:
         case With.EYE:
             beside = reading.shown_space(advice.beside or advice.space)
+            if not _has_key(reading):
+                return f"Look at cut {cut} again, beside cut {beside}, to be sure."
             return f"Hold cut {cut} beside cut {beside} by eye: a caliper again tells less."
         case With.DEPTH_KEY:
-            return f"A caliper again hardly settles cut {cut}: a depth key in the lock there does, or trying it."
+            again = "A caliper" if _has_key(reading) else "The same look"
+            return f"{again} again hardly settles cut {cut}: a depth key in the lock there does, or trying it."
     measures = reading.first is not None and SourceKind(reading.first.record.kind).is_typed_value
     return f"{'Measure' if measures else 'Look at'} cut {cut} again to be sure."
+
+
+def _has_key(reading: TrackReading) -> bool:
+    """Whether there is a key to lay a caliper on: a lock alone has none."""
+    return any(SourceKind(each.record.kind).is_typed_value for each in reading.sources)
 
 
 def _beyond(reading: TrackReading) -> str:

@@ -27,7 +27,9 @@ def job_card_pdf(tag: Tag) -> bytes:
     with shown_in(tag.family.unit), laid_on(DESK):  # paper is for whoever reads the family's own table
         text = render_to_string("records/job_card.html", _context(tag))
     fetcher = URLFetcher(allowed_protocols=["file"])
-    return bytes(HTML(string=text, base_url=ASSETS.as_uri() + "/", url_fetcher=fetcher).write_pdf())
+    return bytes(
+        HTML(string=text, base_url=ASSETS.as_uri() + "/", url_fetcher=fetcher).write_pdf(pdf_variant="pdf/ua-1")
+    )
 
 
 def _context(tag: Tag) -> dict[str, Any]:

@@ -134,6 +134,7 @@ SESSION_COOKIE_SECURE = True
 CSRF_COOKIE_SECURE = True
 CSRF_COOKIE_HTTPONLY = True
 
+MESSAGE_STORAGE = "wryfalcon.messages.NoticesOfTags"
 LANGUAGE_CODE = "en-gb"
 USE_I18N = False  # one language; nothing on a page is looked up twice
 TIME_ZONE = os.environ.get("WRY_FALCON_TIME_ZONE", "UTC")

@@ -61,6 +61,7 @@ document.addEventListener("htmx:beforeRequest", (event) => {
   if (elt.matches("form") && requestConfig.verb === "post" && isBusy(elt, requestConfig.triggeringEvent?.submitter)) event.preventDefault();
 });
 document.addEventListener("htmx:afterRequest", ({ detail }) => detail.elt.matches("form") && ready(detail.elt));
+document.addEventListener("DOMContentLoaded", () => find("form [aria-invalid=true]:not([type=hidden])")?.focus());
 window.addEventListener("pageshow", () => document.querySelectorAll("form[data-busy]").forEach(ready));
 
 /* A page that looks again says what it shows, so that nothing comes back where nothing changed. */

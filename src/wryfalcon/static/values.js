@@ -23,7 +23,7 @@
   const entry = () => document.querySelector("[data-value-entry]");
   const place = (of) => [of.getAttribute("action"), of.elements.track?.value ?? "", of.elements.source?.value ?? ""].join("|");
   const mine = () => { const of = form(); return of ? items.filter((item) => item.place === place(of)) : []; };
-  const values = (typed) => typed.trim().replace(/([\d.,])\s+(?=(mm|inch|inches|in|thou)\b)/gi, "$1").split(/\s+/).filter(Boolean);
+  const values = (typed) => typed.trim().replace(/([\d.,])\s+(?=(mm|inch|inches|in|thou)\b|°)/gi, "$1").split(/\s+/).filter(Boolean);
   const knownOf = (of) => of.dataset.known.split(",").map(Number);
   const name = () => Array.from(crypto.getRandomValues(new Uint8Array(12)), (byte) => byte.toString(16).padStart(2, "0")).join("");
 

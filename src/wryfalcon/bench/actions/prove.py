@@ -33,7 +33,7 @@ def add_proof_value(actor: User, tag: Tag, piece: Piece, typed: Typed) -> Unders
     at_cut = piece.proof_values.filter(track=typed.track, space=typed.space)
     if typed.named and (before := at_cut.filter(key=typed.named).first()):
         return Understood(before.value, "")
-    check_looks(typed, [value.typed or f"{value.value:.4f}" for value in at_cut.filter(withdrawn=False)])
+    check_looks(typed, [value.typed or f"{value.value:.4f}" for value in at_cut.filter(withdrawn=False)], typed.space)
     aid = aid_of(tag, piece)
     entry = understood(tag, track, typed) if aid is None else understood_over(tag, track, typed, aid)
     lift_verdict(actor, tag, piece)

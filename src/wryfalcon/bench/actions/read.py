@@ -75,7 +75,8 @@ def add_value(actor: User, tag: Tag, typed: Typed, source: Source | None = None)
         return Understood(before.value or 0.0, "")
     of_it = {"source": source} if source is not None else {"source__track": typed.track, "source__kind": CALIPERS}
     have = kept.filter(withdrawn=False, source__removed=False, space=typed.space, **of_it).exclude(value=None)
-    check_looks(typed, list(have.values_list("typed", flat=True)))
+    number = number_of(tag, source, typed.space) if source is not None else typed.space
+    check_looks(typed, list(have.values_list("typed", flat=True)), number)
     if source is not None:
         _check_kind(source, SourceKind(source.kind).is_typed_value)
     if source is not None and source.kind == SourceKind.PINS:
@@ -110,12 +111,20 @@ def _add_pins(actor: User, tag: Tag, track: Track, typed: Typed, source: Source)
     return lengths[0]
 
 
-def check_looks(typed: Typed, have: Sequence[str]) -> None:
-    """Raise SecondLook for a cut with more values than the page knew of: another tab, or one value too many."""
+def check_looks(typed: Typed, have: Sequence[str], number: int) -> None:
+    """Raise SecondLook for a cut with more values than the page knew of: another tab, or one value too many.
+
+    ``number`` is the cut's, as its page counts.
+    """
     if typed.known is not None and len(have) > typed.known:
-        raise SecondLook(
-            f"Cut has {' and '.join(have)} already: is {typed.text.strip()[:20]} a second look?", len(have)
-        )
+        says = f"Cut {number} has {' and '.join(have)} already: is {typed.text.strip()[:20]} a second look?"
+        raise SecondLook(says, len(have))
+
+
+def number_of(tag: Tag, source: Source, space: int) -> int:
+    """A space's number as a source of it is counted."""
+    is_turned = source.counted_from != tag.family.numbered_from
+    return len(tag.family.track(source.track).spaces) + 1 - space if is_turned else space
 
 
 def understood(tag: Tag, track: Track, typed: Typed) -> Understood:

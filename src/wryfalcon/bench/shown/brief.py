@@ -17,7 +17,7 @@ PLACES = dict(zip(BLADE_PLACES, ("at the bow", "in the middle", "at the tip"), s
 WAYS = {Way.COPY: "Copy it", Way.RESTORE: "Restore it", Way.COMPENSATE: "Compensate"}
 MOST_COPIES = 4
 GENERATIONS = (
-    ("", "nobody knows"), ("0", "cut by its depths"), ("1", "a copy"), ("2", "a copy of a copy"), ("3", "a third copy"),
+    ("", "not known"), ("0", "cut by its depths"), ("1", "a copy"), ("2", "a copy of a copy"), ("3", "a third copy"),
     ("4", "a fourth or later copy"),
 )  # fmt: skip
 WORTH_MEASURING = 0.005

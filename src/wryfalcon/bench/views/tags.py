@@ -10,7 +10,7 @@ from django.contrib import messages
 from django.db import transaction
 from django.db.models import QuerySet
 from django.http import HttpResponse
-from django.shortcuts import render
+from django.shortcuts import redirect, render
 from django.utils import timezone
 from django.views.decorators.http import require_http_methods, require_POST, require_safe
 
@@ -140,7 +140,7 @@ def take_in_stage(request: PersonRequest, number: int) -> HttpResponse:
         try:
             if says := change(request.user, tag, form.job(locks_of(locks))):
                 messages.info(request, says)
-            return to_stage(tag, _first_stage(tag))
+            return redirect("bench:tag", number=tag.number) if tag.settlement else to_stage(tag, _first_stage(tag))
         except NotDone as refusal:
             form.add_error(refusal.field or None, refusal.says)
     query = urlencode({"tag": tag.number, "words": tag.title})

@@ -66,7 +66,7 @@ class OrderState(models.TextChoices):
 STATE_WORDS = {
     "unhomed": "not homed yet",
     "idle": "idle",
-    "loaded": "holds a key, waiting to be clamped",
+    "loaded": "holds a key, not started",
     "cutting": "cutting",
     "held": "held",
     "turn": "waiting for the key to be turned over",

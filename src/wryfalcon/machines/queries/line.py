@@ -96,7 +96,7 @@ class LineNow:
     def words(self) -> str:
         """How it is, in a few words."""
         if not self.machine.has_line:
-            return "run at the machine itself"
+            return "hand-worked"
         if not self.is_followed:
             return "not followed"
         if self.is_failing_here:
