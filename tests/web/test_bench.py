@@ -317,7 +317,7 @@ def test_the_chance_that_it_turns_has_the_doubt_about_the_bitting_in_it(smith: C
     assert option.turns == pytest.approx(turns, abs=0.015)
     said = " ".join(smith.get(f"/tags/{tag}/settle").content.decode().split())
     assert "if the bitting is right)" in said
-    assert "The doubt about the bitting, which is" in said
+    assert "That the bitting is right," in said
 
 
 def test_set_up_waits_for_the_read_back(smith: Client, people: People) -> None:
