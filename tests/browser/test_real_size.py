@@ -2,12 +2,18 @@
 
 from __future__ import annotations
 
+import io
 import re
 
 from playwright.sync_api import expect
+from pypdf import PdfReader
 
 from browser import stages
 from browser.smith import Smith
+from web.jobs import carded, hang, settled
+from wryfalcon.accounts.models import User
+from wryfalcon.demonstration.making import family_record
+from wryfalcon.machines.models import Machine
 
 CARD = 85.6  # mm, ISO/IEC 7810 ID-1
 
@@ -44,3 +50,32 @@ def test_a_card_laid_on_the_glass_sets_the_scale_of_this_device(smith: Smith) ->
     smith.page.evaluate("() => window.dispatchEvent(new Event('afterprint'))")
     assert abs(widths(smith)["62"] / 62 - per_mm) < 0.02 * per_mm
     assert not smith.complaints
+
+
+def printed(smith: Smith, path: str) -> PdfReader:
+    smith.go(path)
+    return PdfReader(io.BytesIO(smith.page.pdf(prefer_css_page_size=True, print_background=True)))
+
+
+def words(paper: PdfReader) -> str:
+    return " ".join(" ".join(page.extract_text() for page in paper.pages).split())
+
+
+def test_a_card_on_paper_keeps_its_columns_and_a_wide_drawing_turns_the_sheet(smith: Smith) -> None:
+    """A4 upright has every figure the card is for; what is wider than it stands on a sheet laid across."""
+    people = {person.username: person for person in User.objects.all()}
+    tag = hang(people, family=family_record("lamphouse-six"))
+    settled(people, tag, {"A": list("123212"), "B": list("212321"), "S": list("xyx")})
+    carded(people, tag, Machine.objects.get(name="Old Gannet"))
+    smith.log_in()
+    card = printed(smith, f"/tags/{tag}/set-up/card")
+    said = words(card)
+    for column in ("Machine is told", "Stands off", "Mill’s middle"):
+        assert column in said, column
+    assert {round(float(page.mediabox.width) / 72 * 25.4) for page in card.pages} == {210}
+    size = printed(smith, f"/tags/{tag}/real-size")
+    assert "not fitted to the page. Lay a ruler on the scale" in words(size)
+    wide = max(float(mm) for mm in widths(smith))
+    across = {round(float(page.mediabox.width) / 72 * 25.4) for page in size.pages}
+    assert (wide > 186) == (297 in across)
+    assert wide <= 283

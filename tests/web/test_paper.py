@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import io
 import re
 
 import pytest
 from django.test import Client
+from pypdf import PdfReader
 
 from web.jobs import People, hang, settled
 from wryfalcon.bench.models import Tag
@@ -86,3 +88,13 @@ def test_what_is_printed_and_what_is_small_has_its_bow_wherever_it_was_asked_for
     assert size(drawing_of(written[0].encode()))[0] == 860.0
     row = smith.get("/records/").content.decode()
     assert re.search(r'<svg class="small-key".*?<path class="bow" d="M', row, re.DOTALL)
+
+
+def test_the_job_card_is_tagged_and_shows_its_title(smith: Client, people: People) -> None:
+    tag = measured(people, "harbour-five")
+    card = PdfReader(io.BytesIO(smith.post(f"/tags/{tag}/job-card.pdf").content))
+    root = card.trailer["/Root"]
+    assert root["/MarkInfo"]["/Marked"]
+    assert root["/ViewerPreferences"]["/DisplayDocTitle"]
+    assert root["/Lang"].startswith("en")
+    assert str(tag) in (card.metadata.title or "")

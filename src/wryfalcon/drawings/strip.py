@@ -21,7 +21,7 @@ WIDEST = 58.0
 TO_A_FINGER = 0.97
 """On a phone lanes stand side by side: each is pressed by a finger."""
 BESIDE = 44.0  # so wide, a mark has room beside the label
-A_WORD = 36.0
+A_WORD = 44.0
 LEAST_LADDER = 14.0  # where its labels, which end there, still have room
 OVER_99 = 0.99
 
