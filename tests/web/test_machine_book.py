@@ -552,3 +552,13 @@ def test_the_card_proposes_a_machine_that_is_driven_from_here(smith: Client, peo
     assert re.search(rf'name="jaw_side" value="{side.pk}"\s+checked><span>side A, named by the family', page)
     assert f"/machines/{tern.pk}/duplicates?tag={tag.number}" in page
     assert "The Fulmar" not in page
+
+
+def test_every_field_of_a_machines_particulars_has_a_name_and_descriptions_of_its_own(owner: Client) -> None:
+    """No id stands twice, every label is of a field, and what describes a field is there."""
+    page = owner.get(f"/machines/{Machine.objects.get(name='Old Gannet').pk}/particulars").content.decode()
+    ids = re.findall(r'\bid="([^"]+)"', page)
+    assert [each for each in set(ids) if ids.count(each) > 1] == []
+    assert set(re.findall(r'<label for="([^"]+)"', page)) <= set(ids)
+    described = [each for said in re.findall(r'aria-describedby="([^"]+)"', page) for each in said.split()]
+    assert set(described) <= set(ids)

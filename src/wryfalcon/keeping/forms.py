@@ -63,7 +63,7 @@ class OffsetForm(TypedInForm):
     why = forms.CharField(label="Why", max_length=200)
 
     def __init__(self, data: Any = None, *, machine: Machine) -> None:
-        super().__init__(data)
+        super().__init__(data, auto_id="offset_%s")
         self.fields["jaw_side"].queryset = machine.jaw_sides.all()  # type: ignore[attr-defined]
 
 
@@ -77,6 +77,9 @@ class ClampForm(TypedInForm):
     slot_depth = MmField(label="Slot", per="deep", least=0, most=50)
     note = forms.CharField(label="Note", max_length=200, required=False)
 
+    def __init__(self, data: Any = None) -> None:
+        super().__init__(data, auto_id="clamp_%s")
+
 
 class FollowerForm(TypedInForm):
     """A follower, or a mill's tracer."""
@@ -84,6 +87,9 @@ class FollowerForm(TypedInForm):
     name = forms.CharField(label="Follower", max_length=40)
     flat = MmField(label="Flat, or a tracer’s diameter", least=0, most=12)
     angle = forms.FloatField(label="Angle, degrees; 0 for a tracer", min_value=0, max_value=150)
+
+    def __init__(self, data: Any = None) -> None:
+        super().__init__(data, auto_id="follower_%s")
 
 
 class MillForm(TypedInForm):
