@@ -438,7 +438,7 @@ def test_a_clamping_of_one_cut_is_not_kept_by_an_early_enter(smith: Client, peop
     answer = smith.post(to, {"clamping": "1", "v1": "0.2947"})
     assert answer.status_code == 422
     said = answer.content.decode()
-    assert "Cut 2, 3, 4, 5 of this clamping is not measured" in said
+    assert "Cuts 2, 3, 4, 5 of it are not measured" in said
     assert 'name="v1" value="0.2947"' in said
     assert not TrimReading.objects.exists()
     smith.post(to, {"clamping": "1", "v1": "0.2947", "partly": "1"})

@@ -14,6 +14,7 @@ from wryfalcon.bench.models import PieceState, Tag
 from wryfalcon.demonstration.making import family_record
 from wryfalcon.keeping.actions.trimming import begin_trim, hang_test_key
 from wryfalcon.keeping.queries.trimming import planned_cuts, trim_state
+from wryfalcon.library.models import FamilyRecord
 from wryfalcon.machines.models import JawSide, Machine, MachineOffset, MachineWork, Trim, TrimReading, Work
 from wryfalcon.machines.queries.offsets import offsets_for
 from wryfalcon.refusal import NotDone
@@ -254,3 +255,11 @@ def test_keys_drilled_off_centre_are_measured_and_say_which_drill(
     assert fit is not None
     assert fit.space_per_drill is not None
     assert fit.space_per_drill.value == pytest.approx(-0.12, abs=0.03)
+
+
+def test_a_trim_begins_with_a_family_that_the_machine_s_own_tool_cuts(owner: Client) -> None:
+    for name, tool in (("Turnstone", "drill"), ("Whimbrel", "mill"), ("Old Gannet", "wheel")):
+        page = owner.get(f"/machines/{Machine.objects.get(name=name).pk}").context["families"]
+        first = FamilyRecord.objects.get(pk=page[0][0]).family.tracks[0].tool
+        assert first.name in {tool, *Machine.objects.get(name=name).cutters.values_list("tool", flat=True)}
+        assert name == "Old Gannet" or first.name == tool

@@ -173,7 +173,8 @@ def measure_clamping(
             )
     without = [cut_name(trim, wanted) for wanted in planned if wanted.number not in given]
     if without and not is_partly:
-        raise OnlyPartly(f"Cut {', '.join(without)} of this clamping is not measured. Measure it, or keep it as it is.")
+        which = f"Cut {without[0]} of this clamping is" if len(without) == 1 else f"Cuts {', '.join(without)} of it are"
+        raise OnlyPartly(f"{which} not measured. Measure, or keep it as it is.")
     TrimReading.objects.filter(trim=trim, clamping=clamping).update(withdrawn=True)
     TrimReading.objects.bulk_create(
         TrimReading(

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 
@@ -216,16 +216,17 @@ def can_be_cut(trim: Trim) -> bool:
     return family.kind.cutting is not None and makes(trim.machine, trim.jaw_side, family)
 
 
-def families_to_trim_by(sides: Sequence[JawSide], *, drills: bool) -> list[FamilyRecord]:
+def families_to_trim_by(sides: Sequence[JawSide], tools: Collection[str], *, drills: bool) -> list[FamilyRecord]:
     """The families whose test keys tell the terms apart: edges; ends of tubes and walls where a clamp holds them.
 
-    Holes where it ``drills``.
+    Holes where it ``drills``. Those come first that one of the machine's own ``tools``, by name, cuts.
     """
     surfaces = {Surface.EDGE} | ({Surface.END} if any(side.clamp_id for side in sides) else set())
     surfaces |= {Surface.GROOVE} if any(side.cuts_across for side in sides) else set()
     surfaces |= {Surface.HOLE} if drills else set()
     records = families_of(tuple(kind.id for kind in kinds() if kind.surface in surfaces))
-    return [r for r in records if len(r.family.tracks[0].spaces) > 2 and r.family.tolerance]
+    told = [r for r in records if len(r.family.tracks[0].spaces) > 2 and r.family.tolerance]
+    return sorted(told, key=lambda r: getattr(r.family.tracks[0].tool, "name", "") not in tools)
 
 
 def measured_beside(family: Family) -> Track | None:

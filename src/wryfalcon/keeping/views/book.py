@@ -66,11 +66,12 @@ def show(request: PersonRequest, pk: int) -> HttpResponse:
     """The machine's page; its course is worked out after the page is there."""
     machine = _machine(pk)
     sides, offsets, drills = sides_of(machine), _offsets(machine), bool(_drills(machine))
+    tools = set(machine.cutters.values_list("tool", flat=True))
     jaw = next((str(side) for side in sides if side.clamp_id is None), "")
     context = {
         "machine": machine, "offsets": offsets, "picture": machine_picture(machine, offsets, jaw),
         "changes": _changes(machine), "trims": _trims(machine),
-        "families": [(record.pk, record.name) for record in families_to_trim_by(sides, drills=drills)],
+        "families": [(record.pk, record.name) for record in families_to_trim_by(sides, tools, drills=drills)],
         "can_practise": _can_practise(machine), "traces": machine.kind in TRACES,
         "sides": [(side.pk, str(side)) for side in sides], "shift": shift_on(machine),
     }  # fmt: skip
