@@ -108,29 +108,26 @@ def test_only_a_proxy_of_ours_says_where_a_request_comes_from(
 
 
 @pytest.fixture
-def full_disk(transactional_db: None) -> Iterator[Callable[[], None]]:
-    """A database that takes no more: not a page can be added to it."""
+def read_only(transactional_db: None) -> Iterator[Callable[[], None]]:
+    """A database that takes no more: it may only be read."""
 
     def fill() -> None:
         with connection.cursor() as cursor:
-            cursor.execute("VACUUM")
-            cursor.execute("PRAGMA journal_mode=DELETE")
             cursor.execute("PRAGMA query_only=ON")
 
     yield fill
     with connection.cursor() as cursor:
         cursor.execute("PRAGMA query_only=OFF")
-        cursor.execute("PRAGMA journal_mode=WAL")
 
 
 def test_a_page_that_cannot_keep_who_looks_says_so_and_shows_no_bitting(
-    full_disk: Callable[[], None], client: Client
+    read_only: Callable[[], None], client: Client
 ) -> None:
     people = furnish()
     tag = hang(people)
     settled(people, tag)
     client.force_login(people["tam"])
-    full_disk()
+    read_only()
     for stage in ("cut", "settle", "prove"):
         answer = client.get(f"/tags/{tag}/{stage}")
         said = answer.content.decode()
