@@ -58,7 +58,7 @@ class Operator:
     random: Random
     name: str = "tam"
     cookies: dict[str, str] = field(default_factory=dict)
-    kept: list[tuple[str, dict[str, str]]] = field(default_factory=list)  # forms of pages that are stale by now
+    kept: list[tuple[str, dict[str, str | list[str]]]] = field(default_factory=list)  # forms of pages that are stale by now
     acknowledged: list[str] = field(default_factory=list)  # presses that the application said it has
     touched_up: set[str] = field(default_factory=set)
 
@@ -132,7 +132,8 @@ class Operator:
                 self._press(form, {name: self.random.choice(("hold", "stop"))})
             time.sleep(0.08)
             return
-        self._press(form, {name: value} if name else {})
+        checks = {"check": re.findall(r'name="check" value="([^"]+)"', page)} if value == "clamp" else {}
+        self._press(form, {name: value, **checks} if name else {})
 
     def _check(self, page: str) -> None:
         """Fit what the card names and go through every check again: another key had its own wheel in between."""
@@ -168,7 +169,7 @@ class Operator:
         self._press(close, {"reason": ""})
         return False
 
-    def _press(self, form: Form, button: Mapping[str, str]) -> None:
+    def _press(self, form: Form, button: Mapping[str, str | list[str]]) -> None:
         fields = {**form.fields, **button}
         self.kept = [*self.kept[-40:], (form.action, fields)]
         location = self.post(form.action, fields)

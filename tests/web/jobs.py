@@ -11,6 +11,7 @@ from wryfalcon.bench.actions.cut import cut_key, operate
 from wryfalcon.bench.actions.take_in import Baseline, TagDetails, take_in
 from wryfalcon.bench.following import follow_once
 from wryfalcon.bench.models import OnBench, Piece, Tag
+from wryfalcon.bench.queries.cards import clamping_checks
 from wryfalcon.demonstration.making import card_for, family_record, settle_as, type_values
 from wryfalcon.machines.actions.orders import Press, place_order
 from wryfalcon.machines.drivers.bench import BenchDriver
@@ -84,7 +85,8 @@ def sent(people: People, tag: Tag) -> Piece:
 def asked(people: People, tag: Tag, piece: Piece, *commands: str) -> Piece:
     """What is asked of the machine of a piece, each delivered and what came of it recorded."""
     for command in commands:
-        operate(by(people), tag, piece, command)
+        checked = [check.id for check in clamping_checks(tag, piece)]
+        operate(by(people), tag, piece, command, checked=checked)
         followed(piece)
     return piece
 

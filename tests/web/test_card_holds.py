@@ -352,3 +352,16 @@ def test_the_bench_says_when_a_card_is_to_be_made_anew(
     assert "key 1 of 2 to be cut" in words(smith, "/")
     trim(people, gannet)
     assert "its card to be made anew" in words(smith, "/")
+
+
+def test_the_bench_says_when_the_card_of_a_clamped_key_holds_no_longer(
+    smith: Client, people: People, tag: Tag, gannet: Machine
+) -> None:
+    piece = asked(people, tag, sent(people, tag), "clamp")
+    assert "the machine to be started" in words(smith, "/")
+    assert "no longer holds" not in words(smith, "/")
+    trim(people, gannet)
+    assert "the machine to be started, its card no longer holds" in words(smith, "/")
+    smith.post(f"/tags/{tag}/set-up/anew")
+    assert Piece.objects.get(pk=piece.pk).is_ended
+    assert "no longer holds" not in words(smith, "/")

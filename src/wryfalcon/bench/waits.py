@@ -22,6 +22,7 @@ class Wait(Enum):
     NEW_CARD = "set-up", "its card to be made anew"
     CHECKS = "set-up", "its card to be checked again"
     PIECE = "cut", "{piece}"
+    LAPSED = "cut", "{piece}, its card no longer holds"
     KEY = "cut", "key {number} of {quantity} to be cut"
     COPY = "cut", "key {number} of {quantity} to be copied"
     PROOF = "prove", "{piece}"

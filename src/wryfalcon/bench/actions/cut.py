@@ -6,7 +6,7 @@ told by the machine's own log (``bench/following.py``).
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from typing import Any
 
 from django.db.models import F
@@ -19,7 +19,16 @@ from wryfalcon.action import action
 from wryfalcon.bench.actions.take_in import check_open
 from wryfalcon.bench.models import MadeHow, Outcome, Piece, PieceState, SetUp, SheetEntry, Tag
 from wryfalcon.bench.piece_states import AT_MACHINE, OPEN, SENT_AGAIN, TO_BE_LOOKED_AT, Operation
-from wryfalcon.bench.queries.cards import EVERY_TICK, Holding, Lapse, Moved, is_practised, moved_since, what_holds
+from wryfalcon.bench.queries.cards import (
+    EVERY_TICK,
+    Holding,
+    Lapse,
+    Moved,
+    clamping_checks,
+    is_practised,
+    moved_since,
+    what_holds,
+)
 from wryfalcon.bench.queries.proving import cuts_to_deepen, proof_of
 from wryfalcon.bench.queries.ways import cuts_told, ways_told
 from wryfalcon.bench.sentences import plan_head, practice_words, why_not_cut
@@ -116,11 +125,14 @@ def touch_up(press: Press, tag: Tag, piece: Piece) -> Piece:
 
 
 @action
-def operate(press: Press, tag: Tag, piece: Piece, command: str, known: str = "") -> Order:
+def operate(
+    press: Press, tag: Tag, piece: Piece, command: str, known: str = "", checked: Collection[str] = ()
+) -> Order:
     """Ask something of the machine that has this piece. Raises NotDone for what makes no sense now.
 
     The spindle is started only while the card holds; a key that is cut in part goes on all the same
-    where ``known`` says that what changed was seen, see ``Holding.known``.
+    where ``known`` says that what changed was seen, see ``Holding.known``. A made key is clamped again only once
+    all ``clamping_checks`` are ``checked``, by their ids.
     """
     piece = _as_it_is(piece)
     if piece.machine is None or piece.is_by_hand or command not in set(Operation):
@@ -130,6 +142,10 @@ def operate(press: Press, tag: Tag, piece: Piece, command: str, known: str = "")
         check_open(tag)
         if operation not in allowed_for(piece):
             raise NotDone(f"{piece.called.capitalize()} is {piece.get_state_display()} now: look again.")
+    if operation == Operation.CLAMP:
+        left = [check.says for check in clamping_checks(tag, piece) if check.id not in checked]
+        if left:
+            raise NotDone(f"It is clamped anew, so check that too. Not ticked: {'; '.join(left)}.")
     if operation.starts_the_spindle:
         _check_its_card(tag, piece, known)
     job = "" if operation == Operation.HOME else piece.job

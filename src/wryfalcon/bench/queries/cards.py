@@ -16,7 +16,7 @@ from keycore.cutting.commands import MachineOffsets, moves_of
 from keycore.errors import InputError
 from keycore.family import Family
 from keycore.kind import HandCheck, RestsOn
-from wryfalcon.bench.models import Settlement, SetUp, Tag
+from wryfalcon.bench.models import Piece, PieceState, Settlement, SetUp, Tag
 from wryfalcon.bench.queries.planning import plan_of
 from wryfalcon.machines.models import (
     Cutter,
@@ -119,6 +119,13 @@ class Holding:
 def hand_checks(family: Family) -> tuple[HandCheck, ...]:
     """What is checked by hand before a key of this family is cut; nothing for one that is not cut from here."""
     return family.kind.cutting.handling if family.kind.cutting else ()
+
+
+def clamping_checks(tag: Tag, piece: Piece) -> tuple[HandCheck, ...]:
+    """What is checked again as a made key is clamped once more: what its card has ticked was of another clamping."""
+    if piece.onto_id is None or piece.state != PieceState.LOADED or (piece.settlement and piece.settlement.is_try):
+        return ()
+    return tuple(check for check in hand_checks(tag.family) if check.rests_on == RestsOn.CLAMPING)
 
 
 def last_work(machine: Machine) -> int:

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from typing import Any
 
 from django.db.models import QuerySet
 from django.urls import reverse
 
 from wryfalcon.bench.authority import why_not_made
-from wryfalcon.bench.models import Asked, OnBench, Piece, Progress, SetUp, Tag, TagState
+from wryfalcon.bench.models import Asked, OnBench, Piece, PieceState, Progress, SetUp, Tag, TagState
 from wryfalcon.bench.piece_states import BY_HAND, OPEN
 from wryfalcon.bench.queries.cards import MachinesNow, what_holds
 from wryfalcon.bench.waits import Wait, Waiting
@@ -29,6 +30,9 @@ WITHOUT_FAMILY = ("take-in", "hand-over")
 """Stages of a tag whose family is not known yet."""
 OF_A_COPY = ("take-in", "cut", "prove", "hand-over")
 """Stages of a key that is copied from its pattern: what it is need not be known."""
+
+
+IN_THE_JAW = frozenset({PieceState.LOADED, PieceState.CLAMPED})
 
 
 @dataclass(frozen=True)
@@ -76,19 +80,37 @@ def _that_made(piece: int) -> QuerySet[Piece]:
 
 
 def on_the_bench() -> list[Waiting]:
-    """Every open tag, newest first, and what it waits for: a card that no longer holds is made anew first."""
+    """Every open tag, newest first, and what it waits for: a card that no longer holds is said first.
+
+    One that waits for its next key is held against the card in force, one whose key is in its jaw, uncut, against the
+    card of that key.
+    """
     found = [stage_of(tag) for tag in _open_tags()]
-    carded = {each.tag.pk: each.tag for each in found if each.stage == "cut" and each.progress.piece_state not in OPEN}
-    if not carded:
+    waits = {each.tag.pk: each for each in found if each.wait == Wait.KEY or each.progress.piece_state in IN_THE_JAW}
+    if not waits:
         return found
-    cards = {card.tag_id: card for card in _cards(tuple(carded))}
+    cards = {card.pk: card for card in _cards(tuple(waits))}
+    in_force = {card.tag_id: card for card in cards.values()}
+    of_pieces = dict(_cards_of_pieces(tuple(waits)))
     now, lapsed = MachinesNow.of(cards.values(), practices=False), {}
-    for pk, card in cards.items():
-        carded[pk].__dict__["settlement"] = card.settlement  # the card in force is of the settlement in force
-        holding = what_holds(carded[pk], card, now=now)
-        if holding.lapses:
+    for pk, card in in_force.items():
+        each = waits[pk]
+        if each.progress.is_set_up:
+            each.tag.__dict__["settlement"] = card.settlement  # the card in force is of the settlement in force
+        own = cards.get(of_pieces.get(pk, 0), card)
+        holding = what_holds(each.tag, own, None if own is card else card, now)
+        if holding.lapses and each.wait == Wait.KEY:
             lapsed[pk] = Wait.NEW_CARD if holding.to_remake else Wait.CHECKS
+        elif holding.lapses and pk in of_pieces:
+            lapsed[pk] = Wait.LAPSED
     return [replace(each, wait=lapsed.get(each.tag.pk, each.wait)) for each in found]
+
+
+@prepared
+def _cards_of_pieces(tags: tuple[int, ...]) -> QuerySet[Piece, tuple[Any, ...]]:
+    """By tag, of the keys in a jaw of which nothing is cut; a touch-up has figures of its own."""
+    uncut = Piece.objects.filter(tag__in=tags, state__in=IN_THE_JAW, done=0, onto=None, set_up__isnull=False)
+    return uncut.order_by().values_list("tag_id", "set_up_id")
 
 
 @prepared

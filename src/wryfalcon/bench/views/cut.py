@@ -37,7 +37,7 @@ from wryfalcon.bench.actions.cut import (
 from wryfalcon.bench.models import MadeHow, Piece, PieceState, Tag
 from wryfalcon.bench.piece_states import AT_MACHINE, OPEN, SENT_AGAIN, Operation
 from wryfalcon.bench.queries.brief import brief_of
-from wryfalcon.bench.queries.cards import Holding, what_holds
+from wryfalcon.bench.queries.cards import Holding, clamping_checks, what_holds
 from wryfalcon.bench.queries.filing import heights_to_file, standing_heights
 from wryfalcon.bench.queries.planning import place_of
 from wryfalcon.bench.queries.trial_sheet import sheet_of_piece
@@ -107,7 +107,8 @@ def operate_piece(request: PersonRequest, number: int, piece: int) -> HttpRespon
     elif operation == "touch-up":
         attempt(request, lambda: touch_up(press, tag, kept))
     else:
-        attempt(request, lambda: operate(press, tag, kept, operation, known))
+        checked = request.POST.getlist("check")
+        attempt(request, lambda: operate(press, tag, kept, operation, known, checked))
     return to_stage(tag, "cut")
 
 
@@ -245,6 +246,7 @@ def _context(tag: Tag, pieces: list[Piece], piece: Piece | None, order: OrderNow
         context |= {
             "exchange_left": piece.is_begun and any(not each.is_done for each in context["hand"].exchange),
             "is_driven": is_driven,
+            "clamping_checks": clamping_checks(tag, piece) if is_driven else (),
             "can_end": not why_not_ended(piece, pieces, line),
             "to_be_looked_at": piece.state_row.to_be_looked_at,
             "send_again": piece.state in SENT_AGAIN and piece.state != PieceState.PLANNED,
