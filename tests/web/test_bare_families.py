@@ -28,7 +28,7 @@ pytestmark = pytest.mark.django_db
 NEEDED = ("format", "id", "name", "kind", "unit", "gauge", "numbered_from")
 SHIPPED = {
     "edge": "harbour-five", "double-edge": "lighthouse-eight", "tubular": "bollard-six", "rotary": "lantern-nine",
-    "side-milled": "slipway-ten", "dimple": "capstan-five", "lever": "sluice-four",
+    "side-milled": "slipway-nine", "dimple": "capstan-five", "lever": "sluice-four",
 }  # fmt: skip
 STAGES = ("take-in", "read", "settle", "settle?again=1", "tries", "codes", "set-up", "cut", "prove", "hand-over")
 PAPERS = ("real-size", "cutters", "set-up/card", "measure-lock")

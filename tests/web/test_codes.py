@@ -535,6 +535,29 @@ def test_from_a_code_to_a_settled_bitting_with_its_provenance(smith: Client, peo
     assert Tag.objects.count() == 1  # a tag is not hung without its code
 
 
+def test_a_code_written_on_a_tag_is_looked_up_as_it_is_hung(smith: Client, people: People) -> None:
+    """Without a family the only one that has it; an unknown code keeps what was typed; the counter is not asked."""
+    counter = Client()
+    counter.force_login(people["wren"])
+    in_force(people, [("T-1001", "3 5 2 4 1")])
+    assert "Its code" in smith.get("/tags/new").content.decode()
+    assert "Its code" not in counter.get("/tags/new").content.decode()
+    job = {
+        "title": "Spare", "customer": "Quay", "on_bench": "code", "quantity": "1", "authority": "lease seen",
+        "code_on_it": "t 9", "locks-TOTAL_FORMS": "0", "locks-INITIAL_FORMS": "0",
+    }  # fmt: skip
+    refused = smith.post("/tags/new", job)
+    assert refused.status_code == 422
+    assert "No series of the library has the code “t 9”." in refused.context["form"].errors["code_on_it"]
+    assert not Tag.objects.exists()
+    assert smith.post("/tags/new", {**job, "code_on_it": "t 1001"})["Location"].endswith("/settle")
+    tag = Tag.objects.get()
+    assert tag.family_record == Code.objects.get().series.family_record
+    assert reading_of(tag).labels == ["3", "5", "2", "4", "1"]
+    counter.post("/tags/new", {**job, "code_on_it": "t 1001"})
+    assert not Tag.objects.latest("pk").sources.exists()
+
+
 def test_a_code_typed_on_read_is_looked_up_in_the_familys_own_series(smith: Client, people: People) -> None:
     in_force(people, [("T-1001", "3 5 2 4 1")])
     tag = hang(people, on_bench=OnBench.CODE)

@@ -189,7 +189,7 @@ def test_a_shallow_key_is_touched_up_deeper_only_and_then_proves(
     keep_proof(people["tam"], tag, piece, passed=False, reason="")
     again = touch_up(by(people), tag, piece)
     assert again.called == "key 1, touched up"
-    with pytest.raises(NotDone, match="clamped anew.*Not ticked: .*stop; Tugged"):
+    with pytest.raises(NotDone, match=r"clamped anew.*Not ticked: .*stop; Tugged"):
         operate(by(people), tag, followed(again), "clamp", checked=["stop-away"])
     finish(asked(people, tag, followed(again), "clamp", "start"))
     with pytest.raises(NotDone, match="Key 1 was touched up already"):

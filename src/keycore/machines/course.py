@@ -28,7 +28,7 @@ from keycore.reading.evidence import Spread
 
 Array = NDArray[np.float64]
 WALKS = (0.0, 0.02, 0.05, 0.1, 0.2, 0.4)  # sd of the walk for one key, in seat_sd
-RATES = (0.0, 0.01, 0.03, 0.1)  # sd beforehand of the drift for one key, in seat_sd
+RATES = (0.0, 0.02, 0.1, 0.2)  # sd beforehand of the drift for one key, in seat_sd
 SEATS = (0.6, 0.8, 1.0, 1.3, 1.7)  # how far clampings really scatter, in what was said
 IDLE = (0.0, 0.1, 0.3)  # sd of the walk for one day, busy or idle, in seat_sd
 WHEELS = 3.0  # how far one wheel differs from another, sd in seat_sd; common practice, no source
@@ -202,8 +202,8 @@ class Course:
             there = here + drift * (keys - before) + np.sqrt(variance) * random.normal(size=PATHS)
             for side in (1.0, -1.0):
                 a, b = barrier - side * here, barrier - side * there
-                with np.errstate(divide="ignore", over="ignore", invalid="ignore"):
-                    crossed = np.where(variance > 0, np.exp(-2 * a * b / variance), 0.0)
+                with np.errstate(divide="ignore", invalid="ignore"):
+                    crossed = np.where(variance > 0, np.exp(-2 * np.maximum(a * b, 0.0) / variance), 0.0)
                 inside = np.where((a > 0) & (b > 0), inside * (1 - crossed), 0.0)
             here, before = there, keys
             reached[step] = 1 - inside.mean()

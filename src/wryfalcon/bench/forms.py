@@ -29,6 +29,12 @@ class TakeInForm(forms.Form):
     brought_back = forms.CharField(
         label="Tag that made it", max_length=12, required=False, help_text="For a key brought back."
     )
+    code_on_it = forms.CharField(
+        label="Its code",
+        max_length=40,
+        required=False,
+        help_text="As it is stamped or written: looked up as the tag is hung. Leave it empty where it has none.",
+    )
     authority = forms.CharField(
         label="What shows that they may have this key",
         max_length=200,
@@ -55,7 +61,8 @@ class TakeInForm(forms.Form):
 
     def job(self, locks: list[Baseline]) -> TagDetails:
         """What the take-in action takes."""
-        return TagDetails(**self.cleaned_data, locks=locks)
+        written = {name: value for name, value in self.cleaned_data.items() if name != "code_on_it"}
+        return TagDetails(**written, locks=locks)
 
     @classmethod
     def of(cls, tag: Tag, data: Any = None) -> TakeInForm:

@@ -14,7 +14,7 @@ GANTRY = {"A": "23432123", "B": "12343234", "C": "32123432", "D": "43212321"}
 LAMPHOUSE = {"A": "123212", "B": "212321", "S": "xyx"}
 CAPSTAN = {"A": "23132", "B": "1232", "C": "abc"}
 SLUICE = {"A": "2413"}
-SLIPWAY = "1321342312"
+SLIPWAY = "132135342"
 IN_THE_DOOR = range(4, 9)
 WORN = (0.03, 0.05, 0.04, 0.02, 0.04, 0.05, 0.06, 0.05)
 
@@ -67,9 +67,9 @@ def _sluice(people: dict[str, User]) -> None:
 
 
 def _slipway(people: dict[str, User]) -> None:
-    """Ten cuts on the key, five in the locker's door: those read in the door, three more of a broken key measured."""
+    """Nine cuts on the key, five in the locker's door: those read in the door, three more of a broken key measured."""
     tag = _hang(
-        people, "slipway-ten", "Slipway launch, console key lost", "Ferry Company", "locker door", on_bench=OnBench.LOCK
+        people, "slipway-nine", "Slipway launch, console key lost", "Ferry Company", "locker door", on_bench=OnBench.LOCK
     )
     smith = people["tam"]
     door = add_source(smith, tag, "A", SourceKind.GRID)

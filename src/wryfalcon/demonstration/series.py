@@ -16,7 +16,7 @@ from wryfalcon.demonstration.other_ways import LAMP, LIGHTHOUSE, METER
 
 CODES = 600
 OF_FACES = {
-    "S": ("Slipway consoles", "slipway-ten", list(SLIPWAY)),
+    "S": ("Slipway consoles", "slipway-nine", list(SLIPWAY)),
     "C": ("Cranes", "gantry-eight", list(GANTRY["A"])),
     "P": ("Lamphouses", "lamphouse-six", list(LAMPHOUSE["A"])),
     "D": ("Capstan houses", "capstan-five", list(CAPSTAN["A"])),

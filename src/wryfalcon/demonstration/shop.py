@@ -38,7 +38,7 @@ BLANKS_LEFT = {
     "allotment-four": 34, "beach-hut-five": 18, "boathouse-four": 41, "chandler-ten": 9, "harbour-five": 63,
     "harbour-office-six": 27, "lighthouse-eight": 12, "net-loft-seven": 50, "pier-six": 4, "theatre-six": 22,
     "bollard-six": 16, "lantern-nine": 31, "gantry-eight": 20, "lamphouse-six": 14, "capstan-five": 11,
-    "sluice-four": 3, "slipway-ten": 17,
+    "sluice-four": 3, "slipway-nine": 17,
 }  # fmt: skip
 """The families of the shop, in the order of their hooks, and how many blanks hang there."""
 

@@ -98,6 +98,7 @@ class Lane:
     overruled: bool
     current: bool
     flaw: str = ""  # what the smith says is the matter with the cut
+    by_ear: str = ""  # "3: 2, over 99 in 100, overruled"
 
     @property
     def doubt_mark(self) -> tuple[float, float]:
@@ -116,6 +117,12 @@ class Strip:
     ladder_x: float
     ladder: tuple[tuple[float, str, str], ...] = field(default=())
     pairings: tuple[Pairing, ...] = field(default=())
+
+    @property
+    def by_ear(self) -> str:
+        """All lanes of which something is known, where they are no links of their own."""
+        said = [lane.by_ear for lane in self.lanes if lane.by_ear]
+        return f" Cut {'; '.join(said)}." if said else ""
 
 
 def chance_words(chance: float) -> str:
@@ -242,7 +249,13 @@ def _lane(family: Family, track: Track, place: int, lane: _Lanes, state: StripSt
         overruled=is_overruled,
         current=state.current == space,
         flaw=next((source.flaws[space] for source in state.sources if space in source.flaws), ""),
+        by_ear="" if step is None else _by_ear(space, track.labels[step], chance, is_overruled=is_overruled),
     )
+
+
+def _by_ear(space: int, label: str, chance: float, *, is_overruled: bool) -> str:
+    """A lane as it is read aloud: the chance is that of the label, overruled or not."""
+    return f"{space}: {label}, {in_100(chance)}{', overruled' if is_overruled else ''}"
 
 
 def _chance(chance: float, width: float) -> str:

@@ -232,6 +232,20 @@ document.addEventListener("alpine:init", () => {
     init() { this.chosen = this.$el.dataset.chosen; },
     isCompensating() { return this.chosen === "compensate"; },
   }));
+  /* What lies on the bench says which questions are asked; one that is answered already stays in sight. */
+  window.Alpine.data("onBench", () => ({
+    lies: "",
+    answered: {},
+    init() { this.look(); },
+    look() {
+      this.lies = this.$root.querySelector("[name=on_bench]").value;
+      for (const name of ["code_on_it", "brought_back"]) {
+        this.answered[name] = Boolean(this.$root.querySelector(`[name=${name}]`)?.value);
+      }
+    },
+    isCode() { return this.lies === "code" || this.answered.code_on_it; },
+    isReturned() { return this.lies === "returned-key" || this.answered.brought_back; },
+  }));
   window.Alpine.data("checks", () => ({
     set: 0,
     all: 0,

@@ -215,18 +215,27 @@ def what_holds(tag: Tag, card: SetUp, in_force: SetUp | None = None, now: Machin
     """A card of this tag held against the shop as it is now; ``in_force`` is the tag's card, where it is another."""
     now = now or MachinesNow.of([card])
     works = [work for work in now.works if work.machine_id == card.machine_id and work.pk > card.work_seen]
+    checks = hand_checks(tag.family)
+    lapses = (
+        *_of_the_tag(tag, card, in_force),
+        *_of_the_wheel(card, works),
+        *_of_the_jaw(tag, card, works),
+        *_of_the_numbers(tag, card, now.offsets),
+    )
     return Holding(
         card,
-        (
-            *_of_the_tag(tag, card, in_force),
-            *_of_the_wheel(card, works),
-            *_of_the_jaw(tag, card, works),
-            *_of_the_numbers(tag, card, now.offsets),
-        ),
-        hand_checks(tag.family),
+        tuple(lapse for lapse in lapses if _tells(card, lapse, checks)),
+        checks,
         max((work.pk for work in works), default=0),
         card.machine_id in now.practising and is_practised(card.machine, tag),
     )  # fmt: skip
+
+
+def _tells(card: SetUp, lapse: Lapse, checks: Iterable[HandCheck]) -> bool:
+    """Whether anything falls with a lapse: what was never checked is not to be checked again."""
+    if lapse.to_remake or card.checked_at is not None:
+        return True
+    return any(check.id in card.ticks and (lapse.falls is None or check.rests_on in lapse.falls) for check in checks)
 
 
 def is_practised(machine: Machine, tag: Tag | None = None) -> bool:

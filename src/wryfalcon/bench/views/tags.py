@@ -25,6 +25,7 @@ from wryfalcon.bench.queries.reading import another_bitting
 from wryfalcon.bench.queries.stages import on_the_bench, stage_of
 from wryfalcon.bench.views.stage import attempt, find_tag, key_of, open_tag, show_stage, to_stage
 from wryfalcon.codes.models import Code
+from wryfalcon.codes.queries.by_code import codes_called
 from wryfalcon.codes.queries.family import edition_to_make_by
 from wryfalcon.drawings.paper import PHONE, laid_on
 from wryfalcon.library.models import Blank, FamilyRecord
@@ -84,11 +85,13 @@ def new(request: PersonRequest) -> HttpResponse:
     locks = LockFormSet(request.POST or None, prefix="locks")
     if request.method == "POST" and form.is_valid() and locks.is_valid():
         try:
+            job = _completed(request, form.job(locks_of(locks)))
+            read = code or _code_written(request, job, form.cleaned_data["code_on_it"])
             with transaction.atomic():
-                tag = take_in(request.user, _completed(request, form.job(locks_of(locks))))
-                if code is not None:
-                    read_code(request.user, tag, code)
-            return to_stage(tag, "settle" if code else _first_stage(tag))
+                tag = take_in(request.user, job if read is None else replace(job, family=_made_by(job, read)))
+                if read is not None:
+                    read_code(request.user, tag, read)
+            return to_stage(tag, "settle" if read else _first_stage(tag))
         except NotDone as refusal:
             form.add_error(refusal.field or None, refusal.says)
     bad = request.method == "POST"
@@ -100,6 +103,7 @@ def new(request: PersonRequest) -> HttpResponse:
             "locks": locks,
             "code": code,
             "begins": code is None,
+            "asks_code": code is None and may(request.user, Act.READ_KEYS),
             "guide": request.GET.get("guide"),
             **_choices(made_by),
         },
@@ -124,8 +128,9 @@ def fill_from_maker(request: PersonRequest) -> HttpResponse:
         locks = LockFormSet(prefix="locks", initial=[{"name": lock.name} for lock in maker.locks.all()])
     form = TakeInForm(initial=initial)
     choices = _choices(maker.family_record if maker is not None else None)
-    context = {"form": form, "locks": locks, "maker": maker, "brought_back": posted.get("brought_back"), **choices}
-    return render(request, "bench/_new_form.html", context)
+    asks_code = may(request.user, Act.READ_KEYS)
+    context = {"form": form, "locks": locks, "maker": maker, "asks_code": asks_code, "brought_back": posted.get("brought_back")}
+    return render(request, "bench/_new_form.html", {**context, **choices})
 
 
 @require_http_methods(["GET", "HEAD", "POST"])
@@ -244,6 +249,29 @@ def _code_asked(request: PersonRequest) -> Code | None:
     if not wanted or not may(request.user, Act.READ_KEYS):
         return None
     return Code.objects.select_related("series__family_record").filter(pk=wanted).first()
+
+
+def _code_written(request: PersonRequest, job: TagDetails, text: str) -> Code | None:
+    """The code that is written on what lies there, of the family chosen, else of the only one that has it.
+
+    None where none is written, or whoever asks may not read keys. Raises NotDone for one that no series has, and for
+    one that series of several families have.
+    """
+    if not text.strip() or job.on_bench != OnBench.CODE or not may(request.user, Act.READ_KEYS):
+        return None
+    wanted = job.family.slug if job.family is not None else ""
+    called = [each for each in codes_called(text) if not wanted or each.series.family_record.slug == wanted]
+    if not called:
+        of = "this family" if wanted else "the library"
+        raise NotDone(f"No series of {of} has the code “{text.strip()[:20]}”.", "code_on_it")
+    if len({each.record.pk for each in called}) > 1:
+        named = " or ".join(sorted({each.record.name for each in called}))
+        raise NotDone(f"That code may be of {named}: choose the family.", "code_on_it")
+    return Code.objects.select_related("series__family_record").get(pk=called[0].pk)
+
+
+def _made_by(job: TagDetails, code: Code) -> FamilyRecord:
+    return job.family or edition_to_make_by(code.series)
 
 
 def _choices(made_by: FamilyRecord | None = None) -> dict[str, object]:

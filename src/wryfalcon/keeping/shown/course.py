@@ -48,6 +48,8 @@ def due_words(course: MachineCourse) -> str:
     match course.due:
         case None:
             return ""
+        case Due.TOUCHED if course.last_checked is None:
+            return f"Check it now: {course.touched_since}, and it was never checked."
         case Due.TOUCHED:
             return f"Check it now: {course.touched_since} since it was last trimmed or checked."
         case Due.KNOCKED:
