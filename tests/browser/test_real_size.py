@@ -12,7 +12,11 @@ from browser import stages
 from browser.smith import Smith
 from web.jobs import carded, hang, settled
 from wryfalcon.accounts.models import User
+from wryfalcon.bench.actions.read import state_labels
+from wryfalcon.bench.actions.sources import add_source
+from wryfalcon.bench.models import OnBench, SourceKind
 from wryfalcon.demonstration.making import family_record
+from wryfalcon.keeping.actions.trimming import begin_trim
 from wryfalcon.machines.models import Machine
 
 CARD = 85.6  # mm, ISO/IEC 7810 ID-1
@@ -79,3 +83,20 @@ def test_a_card_on_paper_keeps_its_columns_and_a_wide_drawing_turns_the_sheet(sm
     across = {round(float(page.mediabox.width) / 72 * 25.4) for page in size.pages}
     assert (wide > 186) == (297 in across)
     assert wide <= 283
+
+
+def test_trial_sheets_and_trims_on_paper_keep_their_columns(smith: Smith) -> None:
+    people = {person.username: person for person in User.objects.all()}
+    tag = hang(people, family=family_record("harbour-five"), on_bench=OnBench.LOCK)
+    grid = add_source(people["tam"], tag, "A", SourceKind.GRID)
+    state_labels(people["tam"], tag, grid, {space: [label] for space, label in enumerate("3524", start=1)})
+    smith.log_in()
+    sheet = printed(smith, f"/tags/{tag}/tries")
+    for column in ("Try", "Blank", "Cut on it then", "The key is then", "Chance", "It"):
+        assert column in words(sheet), column
+    assert "Back to Settle" not in words(sheet)
+    trim = begin_trim(people["tam"], Machine.objects.get(name="Old Gannet"), family_record("harbour-five"), own="3 5 2 4 1")
+    paper = printed(smith, f"/machines/trims/{trim.pk}/paper")
+    for column in ("Cut", "At, in", "Should be, in", "Clamping 1", "The caliper says"):
+        assert column in words(paper), column
+    assert {round(float(page.mediabox.width) / 72 * 25.4) for page in (*sheet.pages, *paper.pages)} == {210}
