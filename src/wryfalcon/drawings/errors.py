@@ -7,9 +7,11 @@ from dataclasses import dataclass
 
 from keycore.family import Family
 from wryfalcon.drawings.kinds import is_drawable
+from wryfalcon.drawings.paper import paper_laid
 from wryfalcon.drawings.sheet import Sheet, px
 
 HALF = 46.0  # pixels from the middle line to the edge of the strip
+SHORTLY = {"inside": "in", "doubtful": "?", "outside": "out"}
 SHOWN = 2.0  # tolerances that the strip reaches up and down
 
 
@@ -23,6 +25,11 @@ class ErrorMark:
     low: float
     high: float
     verdict: str
+
+    @property
+    def says(self) -> str:
+        """The verdict below it: on a phone a short word, where whole ones would run together."""
+        return SHORTLY[self.verdict] if paper_laid().is_narrow else self.verdict
 
     @property
     def template(self) -> str:
