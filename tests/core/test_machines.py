@@ -237,7 +237,7 @@ def test_drift_is_followed_and_forecast() -> None:
 
 
 def test_a_fast_drift_is_foretold_from_few_keys() -> None:
-    """A tenth of a clamping's scatter a key, 15 keys seen, 20 keys on: three in four of the intervals of 90 at the very least."""
+    """A tenth of a clamping’s scatter a key, 15 keys seen, 20 on: at least three in four of the intervals of 90."""
     random, held, ahead, seen = np.random.default_rng(41), 0, 20, 15
     for _ in range(40):
         true = 0.00005 * np.arange(seen + ahead) + random.normal(0, 0.0005)

@@ -1,4 +1,4 @@
-"""Five cuts in a door, nine on the key: a tool for two tracks, a lock that has fewer cuts, the rest from all there is."""
+"""Five cuts in a door, nine on the key: a tool for two tracks, a lock of fewer cuts, the rest from all there is."""
 
 from __future__ import annotations
 
