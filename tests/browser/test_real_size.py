@@ -95,7 +95,8 @@ def test_trial_sheets_and_trims_on_paper_keep_their_columns(smith: Smith) -> Non
     for column in ("Try", "Blank", "Cut on it then", "The key is then", "Chance", "It"):
         assert column in words(sheet), column
     assert "Back to Settle" not in words(sheet)
-    trim = begin_trim(people["tam"], Machine.objects.get(name="Old Gannet"), family_record("harbour-five"), own="3 5 2 4 1")
+    gannet = Machine.objects.get(name="Old Gannet")
+    trim = begin_trim(people["tam"], gannet, family_record("harbour-five"), own="3 5 2 4 1")
     paper = printed(smith, f"/machines/trims/{trim.pk}/paper")
     for column in ("Cut", "At, in", "Should be, in", "Clamping 1", "The caliper says"):
         assert column in words(paper), column
