@@ -68,9 +68,8 @@ def _sluice(people: dict[str, User]) -> None:
 
 def _slipway(people: dict[str, User]) -> None:
     """Nine cuts on the key, five in the locker's door: those read in the door, three more of a broken key measured."""
-    tag = _hang(
-        people, "slipway-nine", "Slipway launch, console key lost", "Ferry Company", "locker door", on_bench=OnBench.LOCK
-    )
+    title = "Slipway launch, console key lost"
+    tag = _hang(people, "slipway-nine", title, "Ferry Company", "locker door", on_bench=OnBench.LOCK)
     smith = people["tam"]
     door = add_source(smith, tag, "A", SourceKind.GRID)
     state_labels(smith, tag, door, {space: [SLIPWAY[space - 1]] for space in IN_THE_DOOR})
