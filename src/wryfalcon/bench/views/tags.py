@@ -128,9 +128,11 @@ def fill_from_maker(request: PersonRequest) -> HttpResponse:
         locks = LockFormSet(prefix="locks", initial=[{"name": lock.name} for lock in maker.locks.all()])
     form = TakeInForm(initial=initial)
     choices = _choices(maker.family_record if maker is not None else None)
-    asks_code = may(request.user, Act.READ_KEYS)
-    context = {"form": form, "locks": locks, "maker": maker, "asks_code": asks_code, "brought_back": posted.get("brought_back")}
-    return render(request, "bench/_new_form.html", {**context, **choices})
+    context = {
+        "form": form, "locks": locks, "maker": maker, "brought_back": posted.get("brought_back"),
+        "asks_code": may(request.user, Act.READ_KEYS), **choices,
+    }  # fmt: skip
+    return render(request, "bench/_new_form.html", context)
 
 
 @require_http_methods(["GET", "HEAD", "POST"])
