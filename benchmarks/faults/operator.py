@@ -58,7 +58,7 @@ class Operator:
     random: Random
     name: str = "tam"
     cookies: dict[str, str] = field(default_factory=dict)
-    kept: list[tuple[str, dict[str, str | list[str]]]] = field(default_factory=list)  # forms of pages that are stale by now
+    kept: list[tuple[str, dict[str, str | list[str]]]] = field(default_factory=list)  # forms of stale pages
     acknowledged: list[str] = field(default_factory=list)  # presses that the application said it has
     touched_up: set[str] = field(default_factory=set)
 
