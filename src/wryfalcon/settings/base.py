@@ -59,20 +59,24 @@ WSGI_APPLICATION = "wryfalcon.wsgi.application"
 
 TEMPLATES = [
     {
-        "BACKEND": "django.template.backends.jinja2.Jinja2",
+        "BACKEND": "django.template.backends.django.DjangoTemplates",
         "APP_DIRS": True,
         "OPTIONS": {
-            "environment": "wryfalcon.templating.environment.environment",
+            "builtins": [
+                "django.templatetags.static",
+                "wryfalcon.templatetags.drawn",
+                "wryfalcon.templatetags.figures",
+                "wryfalcon.templatetags.posted",
+            ],
             "context_processors": [
+                "django.template.context_processors.request",
                 "django.contrib.auth.context_processors.auth",
                 "django.contrib.messages.context_processors.messages",
-                "wryfalcon.templating.environment.tokens",
                 "wryfalcon.accounts.context.shop",
             ],
         },
     }
 ]
-FORM_RENDERER = "django.forms.renderers.Jinja2"
 
 # IMMEDIATE, since a read that later writes must not lose the race for the write lock.
 # FULL, since machines act on what was committed: it must be on the disk by then.

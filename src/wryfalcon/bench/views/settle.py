@@ -6,6 +6,7 @@ from typing import Any
 
 from django.http import Http404, HttpResponse
 from django.shortcuts import get_object_or_404
+from django.urls import reverse
 from django.views.decorators.http import require_POST, require_safe
 
 from keycore.errors import InputError
@@ -66,6 +67,7 @@ def settle_stage(request: PersonRequest, number: int) -> HttpResponse:
         "at": at,
         "choosing": reading.overruled.get(at),
         "key": key_of(tag, factory_values(readings), track=reading.track.name),
+        "lane_link": f"{reverse('bench:settle', args=[tag.number])}?again=1&track={reading.track.name}&cut=",
         "strip": strip_of(reading, at or None),
         "sentence": sentence_of(reading, shop_unit(request)),
         "options": options_of(tag, readings, locks_to_work(tag), deeper_by),

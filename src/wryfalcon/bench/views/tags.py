@@ -94,6 +94,7 @@ def new(request: PersonRequest) -> HttpResponse:
             return to_stage(tag, "settle" if read else _first_stage(tag))
         except NotDone as refusal:
             form.add_error(refusal.field or None, refusal.says)
+    form.fields["customer" if code else "title"].widget.attrs["autofocus"] = True
     bad = request.method == "POST"
     return render(
         request,
@@ -102,7 +103,6 @@ def new(request: PersonRequest) -> HttpResponse:
             "form": form,
             "locks": locks,
             "code": code,
-            "begins": code is None,
             "asks_code": code is None and may(request.user, Act.READ_KEYS),
             "guide": request.GET.get("guide"),
             **_choices(made_by),
