@@ -2,29 +2,15 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 import pytest
-from django.template.backends.jinja2 import Template
 from django.test import Client
-from django.test.signals import template_rendered
 
 from wryfalcon.demonstration.shop import furnish
 
 if TYPE_CHECKING:
     from wryfalcon.accounts.models import User
-
-
-@pytest.fixture(autouse=True)
-def told_of_context(monkeypatch: pytest.MonkeyPatch) -> None:
-    """Answers know what their page was given: Django tells its test client so of its own templates only."""
-    render = Template.render
-
-    def told(self: Template, context: dict[str, Any] | None = None, request: Any = None) -> str:
-        template_rendered.send(sender=self, template=self, context=dict(context or {}))
-        return render(self, context, request)
-
-    monkeypatch.setattr(Template, "render", told)
 
 
 @pytest.fixture(autouse=True)

@@ -385,7 +385,7 @@ def test_codes_are_found_by_part_of_their_bitting_from_either_end(smith: Client,
     assert page.status_code == 422
     other = smith.get("/codes/by-bitting", {"family": family_record("harbour-five").pk, "bitting": "1", "track": "Z"})
     assert other.status_code == 422
-    assert "<strong>cut 3</strong>: &#39;9&#39; is none of the depths 1, 2, 3, 4, 5, 6." in page.content.decode()
+    assert "<strong>cut 3</strong>: &#x27;9&#x27; is none of the depths 1, 2, 3, 4, 5, 6." in page.content.decode()
 
 
 def test_a_new_edition_says_what_it_changes_and_which_keys_that_touches(owner: Client, people: People) -> None:

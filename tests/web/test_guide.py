@@ -119,7 +119,7 @@ def test_a_table_goes_out_and_comes_in_as_it_was_and_is_run_by_no_spreadsheet(ow
 @pytest.mark.parametrize(
     ("table", "says"),
     [
-        ("what,cuts\nHut,five\n", "line 2: &#39;five&#39; is no whole number"),
+        ("what,cuts\nHut,five\n", "line 2: &#x27;five&#x27; is no whole number"),
         ("who\nHut\n", "the first line must name the columns"),
         ('{"format": "wry-falcon.guide/1", "id": "a b", "name": "A", "rows": []}', "use small letters"),
         ("what\n" + "x" * 130 + "\n", "longer than 120 characters"),

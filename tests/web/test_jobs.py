@@ -97,7 +97,7 @@ def test_rules_beyond_reach_fall_back_to_macs_and_say_so(smith: Client, people: 
     source = add_source(people["tam"], tag, "A", "depth-keys")
     look_with_depth_key(people["tam"], tag, source, "3", {})  # says something of every cut, and little of any
     assert readings_of(tag)[0].posterior is not None
-    assert RULES_LEFT_OUT in words(smith, f"/tags/{tag}/read").replace("&#39;", "'")
+    assert RULES_LEFT_OUT in words(smith, f"/tags/{tag}/read").replace("&#x27;", "'")
 
 
 def test_a_good_key_goes_on_to_the_next_and_the_last_to_handing_over(

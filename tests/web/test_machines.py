@@ -315,7 +315,7 @@ def test_why_a_key_came_out_wrong_weighs_its_errors_the_lock_and_the_machine(
     page = words(smith, f"/tags/{tag}/prove/{piece.pk}/why")
     assert "The cheapest check that tells the first two apart." in page
     assert "All cuts deep alike: the blank was not bottomed" in page
-    assert "the machine&#39;s keys before were true" in page
+    assert "the machine&#x27;s keys before were true" in page
     why = why_wrong(tag, piece)
     assert why is not None
     assert why.suspects[0].cause == "seat"

@@ -23,7 +23,7 @@ def entry_key() -> SafeString:
 
 
 @register.simple_tag
-def press_fields(line: LineNow | None) -> SafeString:
+def press_fields(line: LineNow | None = None) -> SafeString:
     """An id for this press, and how much of the machine's log the page shows: what the press rests on."""
     seen = f"{line.status.log}:{line.status.last_event}" if line and line.status else ""
     fields = '<input type="hidden" name="press" value="{}"><input type="hidden" name="seen" value="{}">'

@@ -36,7 +36,11 @@ from wryfalcon.refusal import NotDone
 def measure_lock(request: PersonRequest, number: int) -> HttpResponse:
     """Type what was measured; see it drawn with its levers over it; keep it as the tag's family."""
     tag, form = open_tag(request, number, without_family=True), lock_forms()[0]
-    said = {each.name: each.usual for each in form.fields} | {"name": f"Lock of tag {tag}"} | request.POST.dict()
+    said = (
+        {each.name: each.usual for each in form.fields}
+        | {"name": f"Lock of tag {tag}", "blank": ""}
+        | request.POST.dict()
+    )
     family: Family | None = None
     error: InputError | NotDone | None = None
     if request.method == "POST":

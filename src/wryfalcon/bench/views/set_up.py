@@ -10,6 +10,7 @@ from typing import Any
 from django.contrib import messages
 from django.http import Http404, HttpResponse
 from django.shortcuts import render
+from django.urls import reverse
 from django.views.decorators.http import require_POST, require_safe
 
 from keycore.cutting.commands import ways_of
@@ -60,6 +61,7 @@ def print_card(request: PersonRequest, number: int) -> HttpResponse:
         return to_stage(tag, "set-up")
     with laid_on(DESK):
         context = {"key": key_to_cut(tag), **_card_context(tag, tag.set_up), "allowed": {}}
+        context["here"] = reverse("bench:set-up", args=[tag.number])
         return render(request, "bench/card_print.html", {"tag": tag, "family": tag.family, **context})
 
 

@@ -33,6 +33,9 @@ from wryfalcon.prepared import prepared
 from wryfalcon.requests import or_404
 
 LARGEST_UPLOAD = 5_000_001
+ABOUT = dict.fromkeys(("id", "name", "blank", "height", "thickness", "length"), "") | {
+    "gauge": "shoulder", "numbered_from": "bow",
+}  # fmt: skip
 FEWEST_ROWS = 4  # keys that can be typed of an unknown family
 AS_IN = {Unit.INCH: "0.223 0.361 0.502", Unit.MILLIMETRE: "5.65 9.20 12.75"}  # places as they are typed
 
@@ -139,7 +142,7 @@ def bring_in(request: PersonRequest) -> HttpResponse:
 @needs(Act.LOOK)
 def which(request: PersonRequest) -> HttpResponse:
     """Which keyway is it: the library ranked by the positions of a key's cuts and its blade."""
-    asked = {"gauge": "", **request.GET.dict()}
+    asked = {"gauge": "", "positions": "", "height": "", "thickness": "", **request.GET.dict()}
     ranked, error = [], None
     if asked.get("positions", "").strip():
         try:
@@ -161,7 +164,7 @@ def measured(request: PersonRequest) -> HttpResponse:
     unknown = Unknown(
         positions=posted.getlist("positions") or [""] * FEWEST_ROWS,
         depths=posted.getlist("depths") or [""] * FEWEST_ROWS,
-        about={"gauge": "shoulder", "numbered_from": "bow", **posted.dict()},
+        about={**ABOUT, **posted.dict()},
         unit=unit_typed(request),
     )
     fitted, error = None, None
