@@ -13,16 +13,6 @@ if TYPE_CHECKING:
     from wryfalcon.accounts.models import User
 
 
-@pytest.fixture(autouse=True)
-def none_looks_into_it(monkeypatch: pytest.MonkeyPatch) -> None:
-    """A query that was to be written ahead and cannot be is answered all the same; here it is a fault."""
-
-    def fail(words: str, *given: object) -> None:
-        raise AssertionError(words % given)
-
-    monkeypatch.setattr("wryfalcon.prepared.log.error", fail)
-
-
 @pytest.fixture
 def people(db: None) -> dict[str, User]:
     return furnish()

@@ -7,8 +7,6 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 
-from django.db.models import QuerySet
-
 from keycore.editions import CutShift, EditionChanges, compare_editions, cut_shifts
 from keycore.family import Family
 from wryfalcon.bench.models import Settlement, ShopTool, Tag, TagState
@@ -16,7 +14,6 @@ from wryfalcon.codes.models import Series, SeriesState
 from wryfalcon.codes.queries.editions import keys_touched
 from wryfalcon.library.models import EditionState, FamilyRecord
 from wryfalcon.library.queries.families import families_in_force
-from wryfalcon.prepared import prepared
 
 Bitting = Mapping[str, Sequence[str]]
 
@@ -78,9 +75,8 @@ class EditionSeen:
         return tuple(ReadSeries(each, self.record.reads(each.family_record)) for each in every)
 
 
-@prepared
-def _series_of(slug: str) -> QuerySet[Series]:
-    return Series.objects.in_force().filter(family_record__slug=slug).select_related("family_record")
+def _series_of(slug: str) -> list[Series]:
+    return list(Series.objects.in_force().filter(family_record__slug=slug).select_related("family_record"))
 
 
 def beside_force(record: FamilyRecord) -> EditionSeen:
@@ -100,15 +96,13 @@ def waiting_series() -> list[Series]:
     return _waiting_series()
 
 
-@prepared
-def _waiting() -> QuerySet[FamilyRecord]:
-    return FamilyRecord.objects.checked()
+def _waiting() -> list[FamilyRecord]:
+    return list(FamilyRecord.objects.checked())
 
 
-@prepared
-def _waiting_series() -> QuerySet[Series]:
+def _waiting_series() -> list[Series]:
     states = (SeriesState.READING, SeriesState.CHECKED)
-    return Series.objects.filter(state__in=states).select_related("family_record", "replaces", "intake")
+    return list(Series.objects.filter(state__in=states).select_related("family_record", "replaces", "intake"))
 
 
 def can_come_in(series: Series, with_families: Iterable[FamilyRecord] = ()) -> bool:
@@ -158,16 +152,14 @@ def _tools(record: FamilyRecord) -> Iterator[TouchedKey]:
             )  # fmt: skip
 
 
-@prepared
-def _settled(slug: str) -> QuerySet[Settlement]:
+def _settled(slug: str) -> list[Settlement]:
     settled = Settlement.objects.filter(tag__family_record__slug=slug, is_try=False)
-    return settled.exclude(tag__state=TagState.DECLINED).select_related("tag__family_record").order_by("id")
+    return list(settled.exclude(tag__state=TagState.DECLINED).select_related("tag__family_record").order_by("id"))
 
 
-@prepared
-def _tools_of(slug: str) -> QuerySet[ShopTool]:
+def _tools_of(slug: str) -> list[ShopTool]:
     tools = ShopTool.objects.filter(family_record__slug=slug, destroyed_at=None)
-    return tools.select_related("family_record", "piece__settlement")
+    return list(tools.select_related("family_record", "piece__settlement"))
 
 
 class _Beside:

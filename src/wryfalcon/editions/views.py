@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from django.contrib import messages
-from django.db.models import QuerySet
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_POST, require_safe
@@ -23,7 +22,6 @@ from wryfalcon.editions.shown import edition_shown
 from wryfalcon.library.actions.editions import put_in_force, throw_away
 from wryfalcon.library.models import EditionState, FamilyRecord
 from wryfalcon.numbers import whole_number
-from wryfalcon.prepared import prepared
 from wryfalcon.refusal import NotDone
 
 FEW, MANY = 6, 300
@@ -45,14 +43,12 @@ def overview(request: PersonRequest) -> HttpResponse:
     return render(request, "editions/overview.html", context)
 
 
-@prepared
-def _replaced() -> QuerySet[FamilyRecord]:
-    return FamilyRecord.objects.filter(state=EditionState.REPLACED).order_by("name", "-created_at")
+def _replaced() -> list[FamilyRecord]:
+    return list(FamilyRecord.objects.filter(state=EditionState.REPLACED).order_by("name", "-created_at"))
 
 
-@prepared
-def _replaced_series() -> QuerySet[Series]:
-    return Series.objects.filter(state=SeriesState.REPLACED).select_related("family_record")
+def _replaced_series() -> list[Series]:
+    return list(Series.objects.filter(state=SeriesState.REPLACED).select_related("family_record"))
 
 
 @require_safe

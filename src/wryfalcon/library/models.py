@@ -14,7 +14,6 @@ from keycore.editions import reads_bittings
 from keycore.family import Family
 from keycore.reading.guide import BlankNumber, GuideRow
 from wryfalcon.documents import parsed
-from wryfalcon.prepared import prepared
 
 
 class EditionState(models.TextChoices):
@@ -135,9 +134,8 @@ class Blank(models.Model):
         return f"{self.code}, hook {self.hook}, {self.left} left"
 
 
-@prepared
-def _blanks_of(record: FamilyRecord) -> models.QuerySet[Blank]:
-    return record.blanks.all()
+def _blanks_of(record: FamilyRecord) -> list[Blank]:
+    return list(record.blanks.all())
 
 
 class Guide(models.Model):

@@ -9,20 +9,17 @@ from django.db.models import Exists, OuterRef, QuerySet, Subquery
 
 from wryfalcon.bench.models import Customer, Proof, ProvenBy, Tag, TagState
 from wryfalcon.library.models import FamilyRecord
-from wryfalcon.prepared import prepared
 
 BACK = [("", "any"), ("yes", "a key came back"), ("no", "none came back")]
 PROVEN = [("", "any way"), *ProvenBy.choices, ("not", "not proven")]
 
 
-@prepared
-def _customers() -> QuerySet[Customer, tuple[int, str]]:
-    return Customer.objects.order_by("name").values_list("pk", "name")
+def _customers() -> list[tuple[int, str]]:
+    return list(Customer.objects.order_by("name").values_list("pk", "name"))
 
 
-@prepared
-def _families() -> QuerySet[FamilyRecord, tuple[int, str]]:
-    return FamilyRecord.objects.in_force().values_list("pk", "name")
+def _families() -> list[tuple[int, str]]:
+    return list(FamilyRecord.objects.in_force().values_list("pk", "name"))
 
 
 class RecordsForm(forms.Form):

@@ -5,8 +5,6 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import dataclass
 
-from django.db.models import QuerySet
-
 from wryfalcon.accounts.models import User
 from wryfalcon.bench.models import Settlement, Tag
 from wryfalcon.drawings.cut_key import BARE, CutKey, draw_cut_key
@@ -14,7 +12,6 @@ from wryfalcon.drawings.key import KeyDrawing
 from wryfalcon.drawings.paper import DESK, laid_on
 from wryfalcon.log.actions import write_down
 from wryfalcon.log.models import Event
-from wryfalcon.prepared import prepared
 from wryfalcon.records.forms import proven_words, told_of
 
 
@@ -35,11 +32,18 @@ def rows_of(tags: Iterable[int], *, uncovered: bool) -> list[RecordRow]:
     return [RecordRow(tag, proven_words(tag), _drawn(tag, settled.get(tag.pk)), tag.pk not in settled) for tag in found]
 
 
-@prepared
-def _told(tags: tuple[int, ...]) -> QuerySet[Tag]:
+def _told(tags: tuple[int, ...]) -> list[Tag]:
     every = told_of(Tag.objects.filter(pk__in=tags).select_related("customer", "family_record"))
-    return every.only(
-        "number", "title", "state", "taken_in_at", "customer__name", "family_record__name", "family_record__document"
+    return list(
+        every.only(
+            "number",
+            "title",
+            "state",
+            "taken_in_at",
+            "customer__name",
+            "family_record__name",
+            "family_record__document",
+        )
     )
 
 

@@ -11,7 +11,6 @@ from django.db.models import QuerySet
 from keycore.family import Family
 from wryfalcon.bench.progress import NAME
 from wryfalcon.library.models import Blank, FamilyRecord
-from wryfalcon.prepared import prepared
 
 if TYPE_CHECKING:
     from wryfalcon.bench.models.settling import Settlement, SetUp
@@ -98,7 +97,7 @@ class Tag(models.Model):
     @cached_property
     def settlement(self) -> Settlement | None:
         """The bitting as settled, if it has been."""
-        return _settled.first(self)
+        return _settled(self).first()
 
     @property
     def to_cut(self) -> Settlement | None:
@@ -108,18 +107,18 @@ class Tag(models.Model):
     @cached_property
     def try_out(self) -> Settlement | None:
         """The key of a trial sheet that a machine is to cut or has cut, and that was not tried yet."""
-        return _tried_out.first(self)
+        return _tried_out(self).first()
 
     @cached_property
     def set_up(self) -> SetUp | None:
         """The card in force, if there is one for what is to be cut."""
         found = None
         if self.__dict__.get("settlement", self) is not None:  # not looked up, or there is one
-            found = self._with_me(_card_as_settled.first(self))
+            found = self._with_me(_card_as_settled(self).first())
         if found is not None:
             found.settlement = self.__dict__.setdefault("settlement", found.settlement)
         elif self.settlement is None and self.to_cut is not None:
-            found = self._with_me(_card_for.first(self, self.to_cut))
+            found = self._with_me(_card_for(self, self.to_cut).first())
         return found
 
     def _with_me(self, card: SetUp | None) -> SetUp | None:
@@ -128,22 +127,18 @@ class Tag(models.Model):
         return card
 
 
-@prepared
 def _settled(tag: Tag) -> QuerySet[Settlement]:
     return tag.settlements.filter(is_try=False).order_by("-id")
 
 
-@prepared
 def _tried_out(tag: Tag) -> QuerySet[Settlement]:
     return tag.settlements.filter(entries__outcome="sent", entries__withdrawn=False).order_by("-id")
 
 
-@prepared
 def _card_for(tag: Tag, settlement: Settlement) -> QuerySet[SetUp]:
     return _cards_of(tag, settlement)
 
 
-@prepared
 def _card_as_settled(tag: Tag) -> QuerySet[SetUp]:
     return _cards_of(tag, tag.settlements.filter(is_try=False).order_by("-id").values("pk")[:1])
 

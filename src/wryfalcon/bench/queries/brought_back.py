@@ -8,12 +8,11 @@ from dataclasses import dataclass, field
 from datetime import datetime
 from typing import Any
 
-from django.db.models import F, QuerySet
+from django.db.models import F
 
 from keycore.reading.evidence import Spread
 from keycore.reading.wear import worn_after
 from wryfalcon.bench.models import Sighting, SourceKind
-from wryfalcon.prepared import prepared
 
 MEASURED = (SourceKind.CALIPERS, SourceKind.PROBE)
 
@@ -45,14 +44,15 @@ def brought_back(made_at: Mapping[int, datetime]) -> dict[int, BroughtBack]:
     return found
 
 
-@prepared
-def _measured(pieces: tuple[int, ...]) -> QuerySet[Sighting, tuple[Any, ...]]:
+def _measured(pieces: tuple[int, ...]) -> list[tuple[Any, ...]]:
     """The piece that came back, its tag, when, the track and space, and the value that was read of it."""
     seen = Sighting.objects.filter(
         source__tag__made_by__in=pieces, source__kind__in=MEASURED, source__removed=False, withdrawn=False,
         value__isnull=False, source__tag__family_record__slug=F("source__tag__made_by__tag__family_record__slug"),
         source__tag__family_record__unit=F("source__tag__made_by__tag__family_record__unit"),
     )  # fmt: skip
-    return seen.order_by("at").values_list(
-        "source__tag__made_by", "source__tag__number", "at", "source__track", "space", "value"
+    return list(
+        seen.order_by("at").values_list(
+            "source__tag__made_by", "source__tag__number", "at", "source__track", "space", "value"
+        )
     )

@@ -10,7 +10,7 @@ from hashlib import sha256
 from itertools import starmap
 from typing import Any
 
-from django.db.models import Max, QuerySet
+from django.db.models import Max
 
 from keycore.cutting.commands import MachineOffsets, moves_of
 from keycore.errors import InputError
@@ -30,7 +30,6 @@ from wryfalcon.machines.models import (
     Work,
 )
 from wryfalcon.machines.queries.offsets import OFFSET_NOW, OffsetNow, added_up
-from wryfalcon.prepared import prepared
 
 EVERY_TICK = None
 """All checks fall, whichever the kind of key has."""
@@ -194,21 +193,18 @@ class MachinesNow:
         )
 
 
-@prepared
-def _offsets(machines: tuple[int, ...]) -> QuerySet[MachineOffset, tuple[Any, ...]]:
-    return MachineOffset.objects.filter(machine__in=machines).order_by().values_list(*OFFSET_NOW)
+def _offsets(machines: tuple[int, ...]) -> list[tuple[Any, ...]]:
+    return list(MachineOffset.objects.filter(machine__in=machines).order_by().values_list(*OFFSET_NOW))
 
 
-@prepared
-def _works(machines: tuple[int, ...], after: int) -> QuerySet[MachineWork, tuple[Any, ...]]:
+def _works(machines: tuple[int, ...], after: int) -> list[tuple[Any, ...]]:
     works = MachineWork.objects.filter(machine__in=machines, what__in=MOVES, pk__gt=after)
-    return works.order_by("pk").values_list("pk", "machine_id", "what")
+    return list(works.order_by("pk").values_list("pk", "machine_id", "what"))
 
 
-@prepared
-def _practising(machines: tuple[int, ...]) -> QuerySet[Practice, int]:
+def _practising(machines: tuple[int, ...]) -> list[int]:
     on = Practice.objects.filter(machine__in=machines, ended_at=None)
-    return on.order_by().values_list("machine_id", flat=True)
+    return list(on.order_by().values_list("machine_id", flat=True))
 
 
 def what_holds(tag: Tag, card: SetUp, in_force: SetUp | None = None, now: MachinesNow | None = None) -> Holding:

@@ -9,7 +9,6 @@ from django.db.models import QuerySet
 
 from wryfalcon.bench.models import MadeHow, Piece, Tag
 from wryfalcon.machines.models import Cutter, Machine, MachineWork, Trim, Work
-from wryfalcon.prepared import prepared
 
 SOON = timedelta(days=30)
 """A key that comes back within so long is taken to be wrong as made, not worn; common practice, no source."""
@@ -50,15 +49,13 @@ def made_then(tag: Tag) -> MadeThen | None:
     return MadeThen(piece, days, machine, cutter, machine.fitted, _trimmed_at(machine), done)
 
 
-@prepared
-def _that_made(piece: int) -> QuerySet[Piece]:
+def _that_made(piece: int) -> list[Piece]:
     related = Piece.objects.select_related("machine__fitted", "cutter", "set_up__cutter", "tag", "maker")
-    return related.filter(pk=piece).defer("cuts", "set_up__commands")
+    return list(related.filter(pk=piece).defer("cuts", "set_up__commands"))
 
 
-@prepared
-def _moves(machine: Machine) -> QuerySet[MachineWork, tuple[str, datetime]]:
-    return machine.work.filter(what__in=MOVES).order_by("at").values_list("what", "at")
+def _moves(machine: Machine) -> list[tuple[str, datetime]]:
+    return list(machine.work.filter(what__in=MOVES).order_by("at").values_list("what", "at"))
 
 
 def is_copied_again(maker: Tag, now: datetime) -> bool:
@@ -69,15 +66,13 @@ def is_copied_again(maker: Tag, now: datetime) -> bool:
 
 def _trimmed_at(machine: Machine) -> datetime | None:
     """When it was last trimmed, by measured keys or by touch."""
-    return max(filter(None, (_measured.first(machine), _touched.first(machine))), default=None)
+    return max(filter(None, (_measured(machine).first(), _touched(machine).first())), default=None)
 
 
-@prepared
 def _measured(machine: Machine) -> QuerySet[Trim, datetime | None]:
     closed = Trim.objects.filter(machine=machine, is_check=False, closed_at__isnull=False)
     return closed.order_by("-closed_at").values_list("closed_at", flat=True)
 
 
-@prepared
 def _touched(machine: Machine) -> QuerySet[MachineWork, datetime]:
     return machine.work.filter(what=Work.TOUCHED).order_by("-at").values_list("at", flat=True)

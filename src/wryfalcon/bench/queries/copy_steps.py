@@ -11,7 +11,6 @@ from django.db.models import Max, QuerySet
 from keycore.kind import Surface
 from wryfalcon.bench.models import Piece, PieceState, Tag
 from wryfalcon.machines.models import CopyStep, CopyStepDone, Machine, MachineKind, MachineWork, Shift, Work
-from wryfalcon.prepared import prepared
 
 OF_EACH_KEY = (CopyStep.BACK, CopyStep.BLANK, CopyStep.ROW, CopyStep.FREE)
 """Done anew for every key."""
@@ -89,10 +88,9 @@ def _freed_for_another(done: Sequence[CopyStepDone], locked: datetime, last_key:
 
 def shift_on(machine: Machine) -> Shift | None:
     """How a duplicator was moved on purpose and not yet put back; None where it was not."""
-    return _shifts.first(machine)
+    return _shifts(machine).first()
 
 
-@prepared
 def _shifts(machine: Machine) -> QuerySet[Shift]:
     return machine.shifts.filter(put_back_at=None).select_related("tag", "by")
 

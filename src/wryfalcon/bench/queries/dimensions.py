@@ -5,11 +5,10 @@ from __future__ import annotations
 from collections import defaultdict
 from dataclasses import dataclass
 
-from django.db.models import F, QuerySet
+from django.db.models import F
 
 from keycore.proving.limits import Learned, learned_limits
 from wryfalcon.bench.models import Dimension, Felt, Piece, PieceState, SideBySide, Tag
-from wryfalcon.prepared import prepared
 
 
 @dataclass(frozen=True)
@@ -53,13 +52,11 @@ def _known(tag: Tag, piece: Piece) -> defaultdict[str, list[float]]:
     return known
 
 
-@prepared
-def _dimensions(piece: Piece) -> QuerySet[SideBySide]:
-    return piece.dimensions.all()
+def _dimensions(piece: Piece) -> list[SideBySide]:
+    return list(piece.dimensions.all())
 
 
-@prepared
-def _measured_beside(family: str, unit: str, but: Piece) -> QuerySet[SideBySide, tuple[str, float]]:
+def _measured_beside(family: str, unit: str, but: Piece) -> list[tuple[str, float]]:
     worked = Piece.objects.filter(
         tag__family_record__slug=family,
         tag__family_record__unit=unit,
@@ -68,4 +65,4 @@ def _measured_beside(family: str, unit: str, but: Piece) -> QuerySet[SideBySide,
         trials__turns=Felt.FREE,
     )
     rows = SideBySide.objects.filter(piece__in=worked, old__isnull=False, new__isnull=False).exclude(piece=but)
-    return rows.order_by("what").values_list("what", F("new") - F("old"))
+    return list(rows.order_by("what").values_list("what", F("new") - F("old")))

@@ -5,8 +5,6 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
-from django.db.models import QuerySet
-
 from keycore.cutting.plan import Plan, cutting_of
 from keycore.family import Place
 from keycore.kind import MarkOf, UnderSpacer
@@ -14,7 +12,6 @@ from keycore.units import NOTHING
 from wryfalcon.bench.models import Piece, PieceState, StageLook, StageShowed, Tag
 from wryfalcon.bench.queries.planning import plan_of
 from wryfalcon.bench.queries.proving import ground_of
-from wryfalcon.prepared import prepared
 
 MARK_SD_MM = 0.15
 """How well an eye reads where a mark lies along the bit: a guess."""
@@ -62,10 +59,9 @@ def first_that_works(tag: Tag, piece: Piece | None = None) -> Piece | None:
     return None
 
 
-@prepared
-def _made(tag: Tag, but: int) -> QuerySet[Piece]:
+def _made(tag: Tag, but: int) -> list[Piece]:
     made = tag.pieces.filter(state=PieceState.FINISHED).exclude(pk=but)
-    return made.select_related("settlement").order_by("-id")
+    return list(made.select_related("settlement").order_by("-id"))
 
 
 def heights_to_file(tag: Tag, piece: Piece | None = None) -> Heights:

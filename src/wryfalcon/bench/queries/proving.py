@@ -22,7 +22,6 @@ from wryfalcon.documents import parsed
 from wryfalcon.kept import kept
 from wryfalcon.lengths import say_depth, unit_shown
 from wryfalcon.machines.queries.hands import caliper_sd_mm
-from wryfalcon.prepared import prepared
 
 ZERO_MM = 0.004
 """What a caliper's zero and resolution leave however often it reads, mm; common practice, no source."""
@@ -104,15 +103,13 @@ def ground_of(tag: Tag, piece: Piece, measured: MeasuredKey | None) -> Ground:
     return Ground(measured, easiest_first(locks), trials, has_pattern)
 
 
-@prepared
-def locks_to_work(tag: Tag) -> QuerySet[Lock]:
+def locks_to_work(tag: Tag) -> list[Lock]:
     """The locks that a tag's key must work."""
-    return tag.locks.all()
+    return list(tag.locks.all())
 
 
-@prepared
-def _trials(piece: Piece) -> QuerySet[Trial]:
-    return piece.trials.select_related("lock")
+def _trials(piece: Piece) -> list[Trial]:
+    return list(piece.trials.select_related("lock"))
 
 
 def easiest_first(locks: Iterable[Lock]) -> tuple[Lock, ...]:
@@ -202,9 +199,8 @@ def _kept_values(piece: Piece) -> defaultdict[tuple[str, int], list[ProofValue]]
     return kept
 
 
-@prepared
-def _proof_values(piece: Piece) -> QuerySet[ProofValue]:
-    return piece.proof_values.filter(withdrawn=False)
+def _proof_values(piece: Piece) -> list[ProofValue]:
+    return list(piece.proof_values.filter(withdrawn=False))
 
 
 def cuts_to_deepen(tag: Tag, proof: MeasuredKey | None) -> list[ShallowCut]:

@@ -7,8 +7,6 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 
-from django.db.models import QuerySet
-
 from keycore.errors import BeyondReach, InputError
 from keycore.family import Family, Track
 from keycore.reading.decode import RULES_LEFT_OUT, TOO_MUCH_TOGETHER, Posterior, Reading, Unsettled, look_over
@@ -25,7 +23,6 @@ from wryfalcon.bench.queries.evidence import SourceReading
 from wryfalcon.documents import parsed
 from wryfalcon.kept import kept
 from wryfalcon.lengths import end_words
-from wryfalcon.prepared import prepared
 
 
 @dataclass(frozen=True)
@@ -321,19 +318,16 @@ def readings_of(tag: Tag) -> list[TrackReading]:
     ]
 
 
-@prepared
-def _sightings(tag: Tag) -> QuerySet[Sighting]:
-    return Sighting.objects.filter(source__tag=tag, source__removed=False, withdrawn=False)
+def _sightings(tag: Tag) -> list[Sighting]:
+    return list(Sighting.objects.filter(source__tag=tag, source__removed=False, withdrawn=False))
 
 
-@prepared
-def _sources(tag: Tag) -> QuerySet[Source]:
-    return tag.sources.filter(removed=False)
+def _sources(tag: Tag) -> list[Source]:
+    return list(tag.sources.filter(removed=False))
 
 
-@prepared
-def _overrulings(tag: Tag) -> QuerySet[Overruling]:
-    return tag.overrulings.filter(withdrawn=False)
+def _overrulings(tag: Tag) -> list[Overruling]:
+    return list(tag.overrulings.filter(withdrawn=False))
 
 
 def _one_hand(source: Source, looks: Sequence[Sighting]) -> object:

@@ -13,7 +13,6 @@ from wryfalcon.bench.models import Asked, OnBench, Piece, PieceState, Progress, 
 from wryfalcon.bench.piece_states import BY_HAND, OPEN
 from wryfalcon.bench.queries.cards import MachinesNow, what_holds
 from wryfalcon.bench.waits import Wait, Waiting
-from wryfalcon.prepared import prepared
 
 STAGES = {
     "take-in": "Take in",
@@ -61,22 +60,20 @@ def _tags() -> QuerySet[Tag]:
 
 def find_tag(number: int) -> Tag | None:
     """The tag of that number; for a key brought back, with the piece that made it."""
-    tag = _numbered.first(number)
+    tag = _numbered(number).first()
     if tag is not None and tag.made_by_id is not None:
         (tag.made_by,) = _that_made(tag.made_by_id)
         tag.brought_back_from = tag.made_by.tag
     return tag
 
 
-@prepared
 def _numbered(number: int) -> QuerySet[Tag]:
     return _tags().filter(number=number)
 
 
-@prepared
-def _that_made(piece: int) -> QuerySet[Piece]:
-    made = Piece.objects.filter(pk=piece).select_related("machine", "tag")
-    return made.only("key_number", "try_number", "onto", "finished_at", "made_how", "machine__name", "tag__number")
+def _that_made(piece: int) -> list[Piece]:
+    named = "key_number", "try_number", "onto", "finished_at", "made_how", "machine__name", "tag__number"
+    return list(Piece.objects.filter(pk=piece).select_related("machine", "tag").only(*named))
 
 
 def on_the_bench() -> list[Waiting]:
@@ -106,27 +103,24 @@ def on_the_bench() -> list[Waiting]:
     return [replace(each, wait=lapsed.get(each.tag.pk, each.wait)) for each in found]
 
 
-@prepared
-def _cards_of_pieces(tags: tuple[int, ...]) -> QuerySet[Piece, tuple[Any, ...]]:
+def _cards_of_pieces(tags: tuple[int, ...]) -> list[tuple[Any, ...]]:
     """By tag, of the keys in a jaw of which nothing is cut; a touch-up has figures of its own."""
     uncut = Piece.objects.filter(tag__in=tags, state__in=IN_THE_JAW, done=0, onto=None, set_up__isnull=False)
-    return uncut.order_by().values_list("tag_id", "set_up_id")
+    return list(uncut.order_by().values_list("tag_id", "set_up_id"))
 
 
-@prepared
-def _open_tags() -> QuerySet[Tag]:
-    return _tags().filter(state=TagState.OPEN)
+def _open_tags() -> list[Tag]:
+    return list(_tags().filter(state=TagState.OPEN))
 
 
-@prepared
-def _cards(tags: tuple[int, ...]) -> QuerySet[SetUp]:
+def _cards(tags: tuple[int, ...]) -> list[SetUp]:
     cards = SetUp.objects.filter(tag__in=tags).order_by("pk")
-    return cards.select_related("settlement", "machine__fitted", "cutter", "jaw_side__clamp").only(
+    return list(cards.select_related("settlement", "machine__fitted", "cutter", "jaw_side__clamp").only(
         "tag", "ticks", "checked_at", "commands", "rests_on", "work_seen", "style",
         "settlement__bitting", "settlement__values", "machine__name", "machine__driver", "machine__fitted__name",
         "cutter__name", "cutter__flat", "cutter__angle", "jaw_side__slot_depth", "jaw_side__clamp__space_axis",
         "jaw_side__clamp__depth_axis",
-    )  # fmt: skip
+    ))  # fmt: skip
 
 
 def stage_of(tag: Tag) -> Waiting:

@@ -24,7 +24,6 @@ from wryfalcon.codes.models import Series
 from wryfalcon.codes.queries.by_bitting import Table
 from wryfalcon.documents import parsed
 from wryfalcon.kept import kept
-from wryfalcon.prepared import prepared
 
 STILL_POSSIBLE = 0.01  # a depth less likely than this is not tried
 FIRST_SHOWN, MOST_SHOWN = 12, 400
@@ -137,10 +136,9 @@ class _Asked:
 
 def sheet_of(tag: Tag, track: str) -> TrialSheet:
     """The trial sheet of a track, not kept yet when nothing was noted on it."""
-    return _sheets.first(tag, track) or TrialSheet(tag=tag, track=track)
+    return _sheets(tag, track).first() or TrialSheet(tag=tag, track=track)
 
 
-@prepared
 def _sheets(tag: Tag, track: str) -> QuerySet[TrialSheet]:
     return tag.trial_sheets.filter(track=track).select_related("series")
 
@@ -150,9 +148,8 @@ def entries_of(sheet: TrialSheet) -> list[SheetEntry]:
     return _entries(sheet) if sheet.pk else []
 
 
-@prepared
-def _entries(sheet: TrialSheet) -> QuerySet[SheetEntry]:
-    return sheet.entries.filter(withdrawn=False).select_related("by")
+def _entries(sheet: TrialSheet) -> list[SheetEntry]:
+    return list(sheet.entries.filter(withdrawn=False).select_related("by"))
 
 
 def last_line(sheet: TrialSheet) -> int:
@@ -165,10 +162,9 @@ def out_of(sheet: TrialSheet) -> SheetEntry | None:
     """The key of a sheet that a machine is to cut or has cut, and that was not tried yet; None where there is none."""
     if sheet.pk is None:
         return None
-    return _sent.first(sheet)
+    return _sent(sheet).first()
 
 
-@prepared
 def _sent(sheet: TrialSheet) -> QuerySet[SheetEntry]:
     return sheet.entries.filter(withdrawn=False, outcome=Outcome.SENT).select_related("piece__machine", "sheet")
 

@@ -5,8 +5,6 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import dataclass
 
-from django.db.models import QuerySet
-
 from keycore.cutting.plan import Plan, cutting_of
 from keycore.errors import InputError
 from keycore.tools import Tool
@@ -15,7 +13,6 @@ from wryfalcon.bench.queries.planning import made_tool, plan_of, serves, showing
 from wryfalcon.lengths import say_tool
 from wryfalcon.machines.models import Cutter, DriverKind, JawSide, Machine
 from wryfalcon.machines.queries.fittings import makes, sides_of
-from wryfalcon.prepared import prepared
 
 
 @dataclass(frozen=True)
@@ -62,14 +59,12 @@ def driven_machines() -> list[Machine]:
     return _driven()
 
 
-@prepared
-def _driven() -> QuerySet[Machine]:
-    return Machine.objects.exclude(driver=DriverKind.NONE).select_related("fitted")
+def _driven() -> list[Machine]:
+    return list(Machine.objects.exclude(driver=DriverKind.NONE).select_related("fitted"))
 
 
-@prepared
-def _cutters_of(machine: Machine) -> QuerySet[Cutter, int]:
-    return machine.cutters.values_list("pk", flat=True)
+def _cutters_of(machine: Machine) -> list[int]:
+    return list(machine.cutters.values_list("pk", flat=True))
 
 
 def fittings_of(tag: Tag, settlement: Settlement | None, machine: Machine) -> Fittings:

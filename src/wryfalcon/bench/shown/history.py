@@ -7,11 +7,8 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from django.db.models import QuerySet
-
 from wryfalcon.bench.models import Lock, Overruling, ProofValue, Settlement, SheetEntry, Sighting, Source, Tag
 from wryfalcon.log.models import AuditEntry
-from wryfalcon.prepared import prepared
 
 SHOWN_PLAINLY = (
     "what", "piece", "machine", "cutter", "intent", "cuts", "read", "values", "verdict", "passed", "depth_key",
@@ -35,9 +32,8 @@ def history_of(tag: Tag) -> list[ToldEntry]:
     return [ToldEntry(entry, named.words(entry.data)) for entry in entries]
 
 
-@prepared
-def _entries(tag: Tag) -> QuerySet[AuditEntry]:
-    return tag.audit.select_related("actor").order_by("at", "id")
+def _entries(tag: Tag) -> list[AuditEntry]:
+    return list(tag.audit.select_related("actor").order_by("at", "id"))
 
 
 @dataclass(frozen=True)

@@ -4,12 +4,11 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from django.db.models import Prefetch, QuerySet
+from django.db.models import Prefetch
 from django.utils import timezone
 
 from wryfalcon.bench.models import Piece, Tag, Trial
 from wryfalcon.bench.shown.proof import trial_words
-from wryfalcon.prepared import prepared
 
 
 @dataclass(frozen=True)
@@ -30,10 +29,9 @@ def keys_made(tag: Tag) -> list[KeyMade]:
     return [_key(piece) for piece in _pieces(tag)]
 
 
-@prepared
-def _pieces(tag: Tag) -> QuerySet[Piece]:
+def _pieces(tag: Tag) -> list[Piece]:
     pieces = Piece.objects.filter(tag=tag).select_related("machine", "proof").defer("cuts").order_by("id")
-    return pieces.prefetch_related(Prefetch("trials", Trial.objects.select_related("lock")))
+    return list(pieces.prefetch_related(Prefetch("trials", Trial.objects.select_related("lock"))))
 
 
 def _key(piece: Piece) -> KeyMade:

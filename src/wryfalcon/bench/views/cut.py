@@ -6,7 +6,6 @@ from typing import Any
 from urllib.parse import urlencode
 
 from django.contrib import messages
-from django.db.models import QuerySet
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404
 from django.views.decorators.http import require_POST, require_safe
@@ -56,7 +55,6 @@ from wryfalcon.machines.models import LineEvent, Machine
 from wryfalcon.machines.queries.line import LineNow, OrderNow, last_order, line_of
 from wryfalcon.machines.views.press import press_of
 from wryfalcon.numbers import whole_number
-from wryfalcon.prepared import prepared
 
 EVENTS_SHOWN = 8
 
@@ -306,20 +304,17 @@ def _progress(tag: Tag, piece: Piece, line: LineNow | None) -> dict[str, Any]:
     return context
 
 
-@prepared
-def _events(machine: Machine | None, job: str) -> QuerySet[LineEvent]:
-    return LineEvent.objects.filter(machine=machine, job=job).order_by("-id")[:EVENTS_SHOWN]
+def _events(machine: Machine | None, job: str) -> list[LineEvent]:
+    return list(LineEvent.objects.filter(machine=machine, job=job).order_by("-id")[:EVENTS_SHOWN])
 
 
-@prepared
-def _pieces_in_short(tag: Tag) -> QuerySet[Piece]:
-    return Piece.objects.filter(tag=tag).order_by("id").only("state", "machine", "job", "made_how")
+def _pieces_in_short(tag: Tag) -> list[Piece]:
+    return list(Piece.objects.filter(tag=tag).order_by("id").only("state", "machine", "job", "made_how"))
 
 
-@prepared
-def _pieces(tag: Tag) -> QuerySet[Piece]:
+def _pieces(tag: Tag) -> list[Piece]:
     every = Piece.objects.filter(tag=tag).order_by("id").select_related("machine", "proof")
-    return every.defer("cuts", "proof__cuts", "proof__causes")
+    return list(every.defer("cuts", "proof__cuts", "proof__causes"))
 
 
 def _so_far(tag: Tag, piece: Piece) -> dict[str, Any]:

@@ -5,7 +5,6 @@ from __future__ import annotations
 from typing import Any
 
 from django.contrib import messages
-from django.db.models import QuerySet
 from django.http import HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404
 from django.urls import reverse
@@ -43,7 +42,6 @@ from wryfalcon.lengths import NotALength, parse_value, say_value
 from wryfalcon.machines.queries.line import last_order
 from wryfalcon.machines.views.press import press_of
 from wryfalcon.numbers import whole_number
-from wryfalcon.prepared import prepared
 from wryfalcon.refusal import NotDone, SecondLook
 
 
@@ -192,11 +190,10 @@ def _all_cuts(tag: Tag) -> list[tuple[str, int]]:
     return [(track.name, space) for track in tracks for space in range(1, len(track.spaces) + 1)]
 
 
-@prepared
-def _finished(tag: Tag) -> QuerySet[Piece]:
+def _finished(tag: Tag) -> list[Piece]:
     finished = Piece.objects.filter(tag=tag, state=PieceState.FINISHED).order_by("id")
     every = finished.select_related("machine", "settlement", "proof", "set_up")
-    return every.defer("cuts", "set_up__commands", "proof__cuts", "proof__causes")
+    return list(every.defer("cuts", "set_up__commands", "proof__cuts", "proof__causes"))
 
 
 def _show(

@@ -8,7 +8,6 @@ from urllib.parse import urlencode
 
 from django.contrib import messages
 from django.db import transaction
-from django.db.models import QuerySet
 from django.http import HttpResponse
 from django.shortcuts import redirect, render
 from django.utils import timezone
@@ -19,7 +18,7 @@ from wryfalcon.bench.actions.codes import read_code
 from wryfalcon.bench.actions.editions import go_over
 from wryfalcon.bench.actions.take_in import TagDetails, change, decline, learn_family, take_in
 from wryfalcon.bench.forms import KeptLockFormSet, LockFormSet, TakeInForm, locks_of
-from wryfalcon.bench.models import Asked, Felt, Lock, OnBench, Picture, Tag, TagState
+from wryfalcon.bench.models import Asked, Felt, OnBench, Picture, Tag, TagState
 from wryfalcon.bench.queries.come_back import is_copied_again
 from wryfalcon.bench.queries.reading import another_bitting
 from wryfalcon.bench.queries.stages import on_the_bench, stage_of
@@ -33,7 +32,6 @@ from wryfalcon.library.queries.guide import found_row
 from wryfalcon.machines.models import Practice, Shift
 from wryfalcon.machines.queries.line import lines_of_machines
 from wryfalcon.numbers import whole_number
-from wryfalcon.prepared import prepared
 from wryfalcon.refusal import NotDone
 
 LATELY = 6
@@ -56,20 +54,17 @@ def tags(request: PersonRequest) -> HttpResponse:
     )
 
 
-@prepared
-def _closed() -> QuerySet[Tag]:
+def _closed() -> list[Tag]:
     closed = Tag.objects.exclude(state=TagState.OPEN).select_related("customer")
-    return closed.only("number", "title", "state", "customer__name")[:LATELY]
+    return list(closed.only("number", "title", "state", "customer__name")[:LATELY])
 
 
-@prepared
-def _shifts() -> QuerySet[Shift]:
-    return Shift.objects.filter(put_back_at=None).select_related("machine", "tag")
+def _shifts() -> list[Shift]:
+    return list(Shift.objects.filter(put_back_at=None).select_related("machine", "tag"))
 
 
-@prepared
-def _practices() -> QuerySet[Practice, Any]:
-    return Practice.objects.filter(ended_at=None).order_by().values("machine", "machine__name", "began_at")
+def _practices() -> list[Any]:
+    return list(Practice.objects.filter(ended_at=None).order_by().values("machine", "machine__name", "began_at"))
 
 
 @require_http_methods(["GET", "HEAD", "POST"])
@@ -288,16 +283,13 @@ def _choices(made_by: FamilyRecord | None = None) -> dict[str, object]:
     }
 
 
-@prepared
-def _families() -> QuerySet[FamilyRecord, tuple[int, str]]:
-    return FamilyRecord.objects.in_force().values_list("pk", "name")
+def _families() -> list[tuple[int, str]]:
+    return list(FamilyRecord.objects.in_force().values_list("pk", "name"))
 
 
-@prepared
-def _blanks() -> QuerySet[Blank, tuple[int, str, str, int]]:
-    return Blank.objects.values_list("pk", "code", "hook", "left")
+def _blanks() -> list[tuple[int, str, str, int]]:
+    return list(Blank.objects.values_list("pk", "code", "hook", "left"))
 
 
-@prepared
-def _baseline(tag: Tag) -> QuerySet[Lock, Any]:
-    return tag.locks.values("name", "enters", "turns", "leaves", "grade")
+def _baseline(tag: Tag) -> list[Any]:
+    return list(tag.locks.values("name", "enters", "turns", "leaves", "grade"))

@@ -7,7 +7,6 @@ from dataclasses import dataclass
 from typing import Any
 
 from django.db import connection
-from django.db.models import QuerySet
 
 from keycore.codes.series import code_range, looked_up
 from keycore.family import Family, Track
@@ -15,7 +14,6 @@ from wryfalcon.codes.models import Series, SeriesState
 from wryfalcon.codes.queries.family import editions_to_make_by
 from wryfalcon.library.models import FamilyRecord
 from wryfalcon.library.queries.families import with_blanks
-from wryfalcon.prepared import prepared
 
 MOST = 200
 
@@ -124,9 +122,8 @@ def with_series(rows: Sequence[Row], typed: str = "") -> list[FoundCode]:
     ]
 
 
-@prepared
-def _series(pks: tuple[int, ...]) -> QuerySet[Series]:
-    return Series.objects.filter(pk__in=pks, state=SeriesState.IN_FORCE).select_related("family_record")
+def _series(pks: tuple[int, ...]) -> list[Series]:
+    return list(Series.objects.filter(pk__in=pks, state=SeriesState.IN_FORCE).select_related("family_record"))
 
 
 def by_cuts(found: Iterable[FoundCode]) -> list[SameCuts]:

@@ -8,7 +8,6 @@ from django.db import connection
 from django.db.models import QuerySet
 
 from wryfalcon.codes.models import Code, Series
-from wryfalcon.prepared import prepared
 
 CHANGED = """
 SELECT COUNT(*), COALESCE(SUM(now.bitting <> was.bitting), 0)
@@ -74,19 +73,16 @@ def keys_touched(series: Series, before: Series) -> list[TouchedKey]:
     ]
 
 
-@prepared
-def _now(series: Series, codes: tuple[str, ...]) -> QuerySet[Code, tuple[str, str]]:
-    return Code.objects.filter(series=series, looked_up__in=codes).values_list("looked_up", "bitting")
+def _now(series: Series, codes: tuple[str, ...]) -> list[tuple[str, str]]:
+    return list(Code.objects.filter(series=series, looked_up__in=codes).values_list("looked_up", "bitting"))
 
 
-@prepared
-def _read(series: Series) -> QuerySet[Code, tuple[int, str, str, str, str]]:
-    return _used(Code.objects.filter(series=series, sources__removed=False), "sources__tag")
+def _read(series: Series) -> list[tuple[int, str, str, str, str]]:
+    return list(_used(Code.objects.filter(series=series, sources__removed=False), "sources__tag"))
 
 
-@prepared
-def _overruled(series: Series) -> QuerySet[Code, tuple[int, str, str, str, str]]:
-    return _used(Code.objects.filter(series=series, overrulings__withdrawn=False), "overrulings__tag")
+def _overruled(series: Series) -> list[tuple[int, str, str, str, str]]:
+    return list(_used(Code.objects.filter(series=series, overrulings__withdrawn=False), "overrulings__tag"))
 
 
 def _used(found: QuerySet[Code], tag: str) -> QuerySet[Code, tuple[int, str, str, str, str]]:

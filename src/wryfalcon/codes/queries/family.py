@@ -4,12 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from django.db.models import QuerySet
-
 from wryfalcon.codes.models import Series
 from wryfalcon.library.models import EditionState, FamilyRecord
 from wryfalcon.library.queries.families import families_in_force
-from wryfalcon.prepared import prepared
 
 
 def newest_edition(slug: str) -> FamilyRecord | None:
@@ -23,10 +20,9 @@ def series_read_by(record: FamilyRecord, track: str) -> list[Series]:
     return [each for each in _series_of(record.slug, track) if record.reads(each.family_record)]
 
 
-@prepared
-def _series_of(family: str, track: str) -> QuerySet[Series]:
+def _series_of(family: str, track: str) -> list[Series]:
     series = Series.objects.in_force().filter(family_record__slug=family, track=track)
-    return series.select_related("family_record")
+    return list(series.select_related("family_record"))
 
 
 def editions_to_make_by(series: Iterable[Series]) -> dict[int, FamilyRecord]:

@@ -10,7 +10,6 @@ from enum import Enum, auto
 from functools import lru_cache
 from math import hypot, sqrt
 
-from django.db.models import QuerySet
 from django.utils import timezone
 
 from keycore.machines.course import Course, Forecast, KeyMade, Touched, follow_course
@@ -21,7 +20,6 @@ from wryfalcon.keeping.queries.proven import ProvenKey, proven_keys
 from wryfalcon.machines.models import TRACES, Machine, MachineWork, OffsetChange, Trim, Work
 from wryfalcon.machines.queries.care import lost_its_place
 from wryfalcon.machines.queries.hands import caliper_sd_mm
-from wryfalcon.prepared import prepared
 
 FEWEST_KEYS = 6  # fewer tell nothing of a course
 BUSY, BRISK = 100, 12  # keys a day: daily, weekly, else monthly; common practice, no source
@@ -271,21 +269,18 @@ def _marks(machine: Machine, gauge: str, works: list[MachineWork], made_at: list
     return tuple(sorted(marks, key=lambda mark: mark.at))
 
 
-@prepared
-def _closed(machine: Machine) -> QuerySet[Trim]:
+def _closed(machine: Machine) -> list[Trim]:
     trims = Trim.objects.filter(machine=machine, jaw_side=None, closed_at__isnull=False)
-    return trims.select_related("family_record", "cutter").prefetch_related("readings")
+    return list(trims.select_related("family_record", "cutter").prefetch_related("readings"))
 
 
-@prepared
-def _works(machine: Machine) -> QuerySet[MachineWork]:
-    return MachineWork.objects.filter(machine=machine, what__in=TELLING)
+def _works(machine: Machine) -> list[MachineWork]:
+    return list(MachineWork.objects.filter(machine=machine, what__in=TELLING))
 
 
-@prepared
-def _changes(machine: Machine, gauge: str) -> QuerySet[OffsetChange]:
+def _changes(machine: Machine, gauge: str) -> list[OffsetChange]:
     own = OffsetChange.objects.filter(offset__machine=machine, offset__gauge=gauge, offset__jaw_side=None)
-    return own.filter(offset__family_record=None).order_by("at")
+    return list(own.filter(offset__family_record=None).order_by("at"))
 
 
 def _swaps(works: list[MachineWork], made_at: list[datetime]) -> tuple[Marked, ...]:

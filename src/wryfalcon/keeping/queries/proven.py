@@ -10,7 +10,7 @@ from math import sqrt
 from statistics import fmean
 from typing import Any
 
-from django.db.models import Exists, OuterRef, Q, QuerySet
+from django.db.models import Exists, OuterRef, Q
 from django.db.models.functions import Coalesce
 
 from keycore.family import Family
@@ -24,7 +24,6 @@ from wryfalcon.keeping.queries.tracing import measured_pattern
 from wryfalcon.library.queries.families import families_by_pk
 from wryfalcon.machines.models import TRACES, Cutter, Duplicate, Machine, Shift, Trim
 from wryfalcon.machines.queries.fittings import makes
-from wryfalcon.prepared import prepared
 
 USUAL_TOLERANCE_MM = 0.05
 
@@ -98,8 +97,7 @@ def _made_keys(machine: Machine, noise: Noise) -> tuple[list[ProvenKey], Counter
     return keys, tolerances
 
 
-@prepared
-def _told(machine: Machine) -> QuerySet[Piece, tuple[Any, ...]]:
+def _told(machine: Machine) -> list[tuple[Any, ...]]:
     """Of each key that was made on it and measured then, or came back: the piece, and what was wanted and measured."""
     pieces = Piece.objects.filter(
         machine=machine,
@@ -110,11 +108,11 @@ def _told(machine: Machine) -> QuerySet[Piece, tuple[Any, ...]]:
     ).exclude(made_how=MadeHow.TRACED)
     came_back = Exists(Tag.objects.filter(made_by=OuterRef("pk")))
     told = pieces.annotate(came_back=came_back).filter(Q(proof__isnull=False) | Q(came_back=True))
-    return told.order_by().values_list(
+    return list(told.order_by().values_list(
         "pk", "finished_at", "tag__number", "tag__family_record_id", "settlement__values",
         "proof__cuts", "came_back", Coalesce("set_up__cutter", "cutter"),
         Coalesce("set_up__cutter__name", "cutter__name"),
-    )  # fmt: skip
+    ))  # fmt: skip
 
 
 def _with_return(

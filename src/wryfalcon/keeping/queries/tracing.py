@@ -7,8 +7,6 @@ from dataclasses import dataclass
 from functools import lru_cache, partial
 from math import sqrt
 
-from django.db.models import QuerySet
-
 from keycore.kinds import kinds
 from keycore.machines.copies import Copied, compare_copy
 from keycore.proving.verdict import MOST_READINGS, repeats_needed
@@ -19,7 +17,6 @@ from wryfalcon.lengths import say_depth, unit_shown
 from wryfalcon.library.queries.families import families_of
 from wryfalcon.machines.models import TRACES_SURFACE, Duplicate, Machine
 from wryfalcon.machines.queries.hands import caliper_sd_mm
-from wryfalcon.prepared import prepared
 
 SHOWN = 8
 
@@ -52,9 +49,8 @@ def duplicates_on(machine: Machine) -> list[ComparedCopy]:
     return [ComparedCopy(duplicate, compared(duplicate, sd_mm)) for duplicate in kept]
 
 
-@prepared
-def _duplicates(machine: Machine) -> QuerySet[Duplicate]:
-    return machine.duplicates.filter(withdrawn=False).select_related("family_record", "tag", "by")[:SHOWN]
+def _duplicates(machine: Machine) -> list[Duplicate]:
+    return list(machine.duplicates.filter(withdrawn=False).select_related("family_record", "tag", "by")[:SHOWN])
 
 
 def compared(duplicate: Duplicate, sd_mm: float) -> Copied:

@@ -30,7 +30,6 @@ from wryfalcon.lengths import say_mm
 from wryfalcon.library.queries.families import families_by_pk
 from wryfalcon.machines.models import Cutter, CutterLook, Machine, MachineWork, Work
 from wryfalcon.machines.queries.fittings import shape_of
-from wryfalcon.prepared import prepared
 
 FEWEST_KEYS = 3  # fewer tell nothing of steep neighbours
 
@@ -63,7 +62,7 @@ def wheel_of(cutter: Cutter) -> WheelKnown:
     ((made, since),) = _made(cutter, fitted_at)
     keys, steepest, tolerance = _keys_of(_proofs(cutter, new_at))
     noise = noise_of(machines[0]) if machines else Noise(0.012, 0.008)
-    look, steep = _looks.first(cutter, new_at), steep_error(keys, noise) if len(keys) >= FEWEST_KEYS else None
+    look, steep = _looks(cutter, new_at).first(), steep_error(keys, noise) if len(keys) >= FEWEST_KEYS else None
     burrs, shakes = whats.count(Work.BURRS), whats.count(Work.SHOOK)
     signs = WheelSigns(steep, steepest, tolerance.value, tolerance.space, _shape(look) if look else None, burrs, shakes)
     return WheelKnown(
@@ -87,37 +86,32 @@ def _shape(look: CutterLook) -> WheelShape:
     return WheelShape(Spread(look.flat, look.flat_sd), Spread(look.angle, look.angle_sd))
 
 
-@prepared
-def _fitted_to(cutter: Cutter) -> QuerySet[Machine]:
-    return cutter.fitted_to.all()
+def _fitted_to(cutter: Cutter) -> list[Machine]:
+    return list(cutter.fitted_to.all())
 
 
-@prepared
-def _works(cutter: Cutter) -> QuerySet[MachineWork, tuple[str, datetime]]:
-    return MachineWork.objects.filter(cutter=cutter).values_list("what", "at")
+def _works(cutter: Cutter) -> list[tuple[str, datetime]]:
+    return list(MachineWork.objects.filter(cutter=cutter).values_list("what", "at"))
 
 
-@prepared
 def _looks(cutter: Cutter, since: datetime | None) -> QuerySet[CutterLook]:
     return cutter.looks.all() if since is None else cutter.looks.filter(at__gt=since)
 
 
-@prepared
-def _made(cutter: Cutter, since: datetime | None) -> QuerySet[Cutter, tuple[int, int]]:
+def _made(cutter: Cutter, since: datetime | None) -> list[tuple[int, int]]:
     """How many keys were made with it, in all and since then."""
     is_made = Q(setup__pieces__state=PieceState.FINISHED, setup__pieces__onto=None)
     is_since = is_made if since is None else is_made & Q(setup__pieces__finished_at__gt=since)
     pieces = partial(Count, "setup__pieces")
     counted = Cutter.objects.filter(pk=cutter.pk).annotate(made=pieces(filter=is_made), since=pieces(filter=is_since))
-    return counted.values_list("made", "since")
+    return list(counted.values_list("made", "since"))
 
 
-@prepared
-def _proofs(cutter: Cutter, since: datetime | None) -> QuerySet[Proof, tuple[Any, ...]]:
+def _proofs(cutter: Cutter, since: datetime | None) -> list[tuple[Any, ...]]:
     """Of each proven key made with it since then: its cuts as measured, as wanted, and its family."""
     proofs = Proof.objects.filter(piece__set_up__cutter=cutter, piece__state=PieceState.FINISHED, piece__onto=None)
     of_now = proofs if since is None else proofs.filter(piece__finished_at__gt=since)
-    return of_now.values_list("cuts", "piece__settlement__values", "piece__tag__family_record_id")
+    return list(of_now.values_list("cuts", "piece__settlement__values", "piece__tag__family_record_id"))
 
 
 def _keys_of(rows: Sequence[tuple[Any, ...]]) -> tuple[list[KeyOfWheel], float, Tolerance]:

@@ -52,7 +52,6 @@ from wryfalcon.machines.models import (
 from wryfalcon.machines.queries.care import care_of
 from wryfalcon.machines.queries.fittings import sides_of
 from wryfalcon.machines.sentences import home_words
-from wryfalcon.prepared import prepared
 from wryfalcon.refusal import NotDone
 from wryfalcon.requests import or_404
 
@@ -192,29 +191,25 @@ def _title(key: ProvenKey) -> str:
 
 
 def _machine(pk: int) -> Machine:
-    return or_404(_fitted.first(pk))
+    return or_404(_fitted(pk).first())
 
 
-@prepared
 def _fitted(pk: int) -> QuerySet[Machine]:
     return Machine.objects.filter(pk=pk).select_related("fitted")
 
 
-@prepared
-def _drills(machine: Machine) -> QuerySet[Cutter]:
-    return machine.cutters.filter(tool=Drill.name)
+def _drills(machine: Machine) -> list[Cutter]:
+    return list(machine.cutters.filter(tool=Drill.name))
 
 
-@prepared
-def _offsets(machine: Machine) -> QuerySet[MachineOffset]:
-    return machine.offsets.select_related("jaw_side", "family_record")
+def _offsets(machine: Machine) -> list[MachineOffset]:
+    return list(machine.offsets.select_related("jaw_side", "family_record"))
 
 
-@prepared
-def _changes(machine: Machine) -> QuerySet[OffsetChange]:
-    return OffsetChange.objects.filter(offset__machine=machine, undone=False).select_related("offset", "by")[:SHOWN]
+def _changes(machine: Machine) -> list[OffsetChange]:
+    changes = OffsetChange.objects.filter(offset__machine=machine, undone=False)
+    return list(changes.select_related("offset", "by")[:SHOWN])
 
 
-@prepared
-def _trims(machine: Machine) -> QuerySet[Trim]:
-    return machine.trims.select_related("by", "family_record")[:SHOWN]
+def _trims(machine: Machine) -> list[Trim]:
+    return list(machine.trims.select_related("by", "family_record")[:SHOWN])

@@ -21,7 +21,6 @@ from wryfalcon.library.models import FamilyRecord
 from wryfalcon.log.actions import note_tag_opened
 from wryfalcon.machines.models import TRACES, Duplicate, Machine
 from wryfalcon.numbers import whole_number
-from wryfalcon.prepared import prepared
 from wryfalcon.refusal import NotDone
 from wryfalcon.requests import or_404
 
@@ -33,7 +32,7 @@ MOST_CUTS = 40
 @needs_to_change(Act.PROVE)
 def duplicates(request: PersonRequest, pk: int) -> HttpResponse:
     """Type a pattern and its copy; see what the machine did and what the key is."""
-    machine = or_404(_that_traces.first(pk))
+    machine = or_404(_that_traces(pk).first())
     problem, shown = "", duplicates_on(machine)
     uncovered = "uncover" in request.POST and bool(shown)
     given = request.POST if request.method == "POST" else request.GET
@@ -55,7 +54,6 @@ def duplicates(request: PersonRequest, pk: int) -> HttpResponse:
     return render(request, "keeping/duplicates.html", context, status=422 if problem else 200)
 
 
-@prepared
 def _that_traces(pk: int) -> QuerySet[Machine]:
     return Machine.objects.filter(pk=pk, kind__in=TRACES)
 

@@ -17,7 +17,6 @@ from wryfalcon.keeping.queries.wheels import wheel_of
 from wryfalcon.keeping.shown.wheels import verdict_words
 from wryfalcon.lengths import NotALength, parse_length, split_lengths
 from wryfalcon.machines.models import Cutter, CutterLook
-from wryfalcon.prepared import prepared
 from wryfalcon.refusal import NotDone
 from wryfalcon.requests import or_404
 
@@ -28,7 +27,7 @@ MOST_CUTS = 12
 @needs_to_change(Act.CUT)
 def wheel(request: PersonRequest, pk: int) -> HttpResponse:
     """The wheel's page; posting keeps the test cuts that were measured."""
-    cutter = or_404(_cutters.first(pk))
+    cutter = or_404(_cutters(pk).first())
     problem, typed = "", request.POST.get("cuts", "")
     if request.method == "POST":
         try:
@@ -45,14 +44,12 @@ def wheel(request: PersonRequest, pk: int) -> HttpResponse:
     return render(request, "keeping/wheel.html", context, status=422 if problem else 200)
 
 
-@prepared
 def _cutters(pk: int) -> QuerySet[Cutter]:
     return Cutter.objects.filter(pk=pk)
 
 
-@prepared
-def _looks(cutter: Cutter) -> QuerySet[CutterLook]:
-    return cutter.looks.select_related("by")[:6]
+def _looks(cutter: Cutter) -> list[CutterLook]:
+    return list(cutter.looks.select_related("by")[:6])
 
 
 def _cuts(typed: str, shop: Unit) -> list[TestCut]:

@@ -5,22 +5,19 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Iterable
 
-from django.db.models import F, QuerySet
+from django.db.models import F
 
 from wryfalcon.library.models import Blank, FamilyRecord
-from wryfalcon.prepared import prepared
 
 
-@prepared
-def families_of(kinds: tuple[str, ...]) -> QuerySet[FamilyRecord]:
+def families_of(kinds: tuple[str, ...]) -> list[FamilyRecord]:
     """The families in force of these kinds."""
-    return FamilyRecord.objects.in_force().filter(kind__in=kinds)
+    return list(FamilyRecord.objects.in_force().filter(kind__in=kinds))
 
 
-@prepared
-def families_in_force(slugs: tuple[str, ...]) -> QuerySet[FamilyRecord]:
+def families_in_force(slugs: tuple[str, ...]) -> list[FamilyRecord]:
     """The editions in force of these families."""
-    return FamilyRecord.objects.in_force().filter(slug__in=slugs)
+    return list(FamilyRecord.objects.in_force().filter(slug__in=slugs))
 
 
 def families_by_pk(pks: tuple[int, ...]) -> dict[int, FamilyRecord]:
@@ -28,9 +25,8 @@ def families_by_pk(pks: tuple[int, ...]) -> dict[int, FamilyRecord]:
     return {record.pk: record for record in _families(pks)}
 
 
-@prepared
-def _families(pks: tuple[int, ...]) -> QuerySet[FamilyRecord]:
-    return FamilyRecord.objects.filter(pk__in=pks)
+def _families(pks: tuple[int, ...]) -> list[FamilyRecord]:
+    return list(FamilyRecord.objects.filter(pk__in=pks))
 
 
 def with_blanks(records: Iterable[FamilyRecord]) -> list[FamilyRecord]:
@@ -43,6 +39,5 @@ def with_blanks(records: Iterable[FamilyRecord]) -> list[FamilyRecord]:
     return found
 
 
-@prepared
-def _hung(families: tuple[int, ...]) -> QuerySet[Blank]:
-    return Blank.objects.filter(families__in=families).annotate(hung_for=F("families"))
+def _hung(families: tuple[int, ...]) -> list[Blank]:
+    return list(Blank.objects.filter(families__in=families).annotate(hung_for=F("families")))

@@ -2,15 +2,12 @@
 
 from __future__ import annotations
 
-from django.db.models import QuerySet
-
 from keycore.family import Family
 from keycore.geometry.outline import unlike
 from wryfalcon.documents import parsed
 from wryfalcon.kept import kept
 from wryfalcon.library.models import FamilyRecord
 from wryfalcon.library.queries.families import with_blanks
-from wryfalcon.prepared import prepared
 
 SAME_MM = 0.06
 """Sections no further apart than this go into one keyway: a guess."""
@@ -23,9 +20,8 @@ def same_section(record: FamilyRecord) -> list[FamilyRecord]:
     return with_blanks(other for other in _others(record.slug) if _are_alike(record.document, other.document))
 
 
-@prepared
-def _others(slug: str) -> QuerySet[FamilyRecord]:
-    return FamilyRecord.objects.in_force().exclude(slug=slug)
+def _others(slug: str) -> list[FamilyRecord]:
+    return list(FamilyRecord.objects.in_force().exclude(slug=slug))
 
 
 @kept(512)

@@ -29,7 +29,6 @@ from wryfalcon.library.queries.families import with_blanks
 from wryfalcon.library.queries.sections import same_section
 from wryfalcon.library.shown import count_words, track_tables
 from wryfalcon.numbers import whole_number
-from wryfalcon.prepared import prepared
 from wryfalcon.requests import or_404
 
 LARGEST_UPLOAD = 5_000_001
@@ -215,23 +214,20 @@ def document_address(record: FamilyRecord) -> str:
 
 def _edition_asked(request: PersonRequest, slug: str) -> FamilyRecord:
     """The edition of a family that the address names, without one that in force; 404 where there is none."""
-    return or_404(_edition.first(slug, request.GET.get("edition")))
+    return or_404(_edition(slug, request.GET.get("edition")).first())
 
 
-@prepared
 def _edition(slug: str, named: str | None) -> QuerySet[FamilyRecord]:
     editions = FamilyRecord.objects.filter(slug=slug)
     return editions.in_force() if named is None else editions.filter(edition=named)
 
 
-@prepared
-def _but(slug: str, record: int) -> QuerySet[FamilyRecord]:
-    return FamilyRecord.objects.filter(slug=slug).exclude(pk=record)
+def _but(slug: str, record: int) -> list[FamilyRecord]:
+    return list(FamilyRecord.objects.filter(slug=slug).exclude(pk=record))
 
 
-@prepared
-def _in_force() -> QuerySet[FamilyRecord]:
-    return FamilyRecord.objects.in_force()
+def _in_force() -> list[FamilyRecord]:
+    return list(FamilyRecord.objects.in_force())
 
 
 def _assumed(record: FamilyRecord) -> list[str]:

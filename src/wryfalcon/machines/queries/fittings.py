@@ -5,15 +5,12 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from django.db.models import QuerySet
-
 from keycore.cutting.commands import AxisMap
 from keycore.family import Family
 from keycore.kind import Surface
 from keycore.machines.touch import ShapeMatch, match_shapes
 from keycore.tools import Wheel
 from wryfalcon.machines.models import ACROSS_AXES, TURNING_AXES, Cutter, Follower, JawSide, Machine
-from wryfalcon.prepared import prepared
 
 DEEPEST_CUT_MM = 3.0  # of an ordinary key; common practice, no source
 
@@ -35,10 +32,9 @@ class WayOfHolding:
         return bool(self.faces) and self.depth_axis in ACROSS_AXES
 
 
-@prepared
-def sides_of(machine: Machine) -> QuerySet[JawSide]:
+def sides_of(machine: Machine) -> list[JawSide]:
     """Every slot of its jaw and face of its clamps, each with its clamp."""
-    return machine.jaw_sides.select_related("clamp")
+    return list(machine.jaw_sides.select_related("clamp"))
 
 
 def holdings_of(machine: Machine) -> list[WayOfHolding]:

@@ -7,16 +7,14 @@ from django.db.models import QuerySet
 from keycore.reading.instruments import CALIPER_SD
 from keycore.units import Unit, convert
 from wryfalcon.machines.models import HandStudy
-from wryfalcon.prepared import prepared
 
 
 def studied_sd_mm() -> float | None:
     """One reading of a caliper by hand as it was last studied, sd, mm; None before any study."""
-    study = _studies.first()
+    study = _studies().first()
     return study.whole if study else None
 
 
-@prepared
 def _studies() -> QuerySet[HandStudy]:
     return HandStudy.objects.all()
 

@@ -6,7 +6,7 @@ from collections import Counter, defaultdict
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
-from typing import Any, TypeVar
+from typing import TypeVar
 
 from django.db.models import Count, Exists, OuterRef, Q, QuerySet
 from django.utils import timezone
@@ -24,7 +24,6 @@ from wryfalcon.machines.models import (
     Order,
     OrderState,
 )  # fmt: skip
-from wryfalcon.prepared import prepared
 
 MADE = "finished"
 """The state of a key that is made; the bench has the table of states."""
@@ -120,12 +119,11 @@ class LineNow:
 
 def line_of(machine: Machine) -> LineNow:
     """One machine's line."""
-    line = _line.first(machine)
+    line = _line(machine).first()
     odd = line is not None and getattr(line, "is_odd", False)
     return _line_now(machine, line, list(machine.misreports.filter(noted_by=None)) if odd else [])
 
 
-@prepared
 def _line(machine: Machine) -> QuerySet[Line]:
     not_noted = Misreport.objects.filter(machine=OuterRef("machine"), noted_by=None)
     return Line.objects.filter(machine=machine).annotate(is_odd=Exists(not_noted))
@@ -162,41 +160,34 @@ def _by_machine(rows: Sequence[RowT]) -> defaultdict[int, list[RowT]]:
     return found
 
 
-@prepared
-def _machines() -> QuerySet[Machine]:
-    return Machine.objects.select_related("fitted", "line")
+def _machines() -> list[Machine]:
+    return list(Machine.objects.select_related("fitted", "line"))
 
 
-@prepared
-def _machines_in_full() -> QuerySet[Machine]:
+def _machines_in_full() -> list[Machine]:
     counted = Machine.objects.annotate(keys=Count("pieces", filter=Q(pieces__state=MADE)))
-    return counted.select_related("fitted", "line")
+    return list(counted.select_related("fitted", "line"))
 
 
-@prepared
-def _cutters() -> QuerySet[Any, int]:
+def _cutters() -> list[int]:
     """The machine of each cutter that goes on it."""
-    return Machine.cutters.through.objects.values_list("machine_id", flat=True)
+    return list(Machine.cutters.through.objects.values_list("machine_id", flat=True))
 
 
-@prepared
-def _offsets() -> QuerySet[MachineOffset]:
-    return MachineOffset.objects.all()
+def _offsets() -> list[MachineOffset]:
+    return list(MachineOffset.objects.all())
 
 
-@prepared
-def _sides() -> QuerySet[JawSide]:
-    return JawSide.objects.all()
+def _sides() -> list[JawSide]:
+    return list(JawSide.objects.all())
 
 
-@prepared
-def _asked_since(moment: datetime) -> QuerySet[Order]:
-    return Order.objects.filter(job="", asked_at__gt=moment).exclude(command="inject").order_by("pk")
+def _asked_since(moment: datetime) -> list[Order]:
+    return list(Order.objects.filter(job="", asked_at__gt=moment).exclude(command="inject").order_by("pk"))
 
 
-@prepared
-def _not_noted() -> QuerySet[Misreport]:
-    return Misreport.objects.filter(noted_by=None)
+def _not_noted() -> list[Misreport]:
+    return list(Misreport.objects.filter(noted_by=None))
 
 
 def _lines(machines: Sequence[Machine]) -> list[LineNow]:
@@ -206,10 +197,9 @@ def _lines(machines: Sequence[Machine]) -> list[LineNow]:
 
 def last_order(machine: int, job: str = "") -> OrderNow | None:
     """The order for this key, or for the machine itself, that the page should speak of; the machine by its id."""
-    return _order_now(_orders.first(machine, job))
+    return _order_now(_orders(machine, job).first())
 
 
-@prepared
 def _orders(machine: int, job: str) -> QuerySet[Order]:
     its_own = Order.objects.filter(Q(job=job) | Q(job=""), machine_id=machine)
     return its_own.exclude(command="inject").order_by("-pk")
