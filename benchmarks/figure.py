@@ -7,6 +7,8 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from statistics import median
 
+Clock = Callable[[], float]
+
 
 @dataclass(frozen=True)
 class Figure:
@@ -27,13 +29,15 @@ def seconds(act: Callable[[], object], times: int = 15) -> float:
     return median(taken)
 
 
-def in_turn(one: Callable[[], object], other: Callable[[], object], times: int = 60) -> tuple[float, float]:
+def in_turn(
+    one: Callable[[], object], other: Callable[[], object], times: int = 60, clock: Clock = time.perf_counter
+) -> tuple[float, float]:
     """The median times of two acts done in turn, so that a noisy machine disturbs both alike."""
     one(), other()
     taken: tuple[list[float], list[float]] = ([], [])
     for _ in range(times):
         for act, kept in zip((one, other), taken, strict=True):
-            begun = time.perf_counter()
+            begun = clock()
             act()
-            kept.append(time.perf_counter() - begun)
+            kept.append(clock() - begun)
     return median(taken[0]), median(taken[1])

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Any
 
 from django import forms
@@ -14,22 +15,24 @@ BACK = [("", "any"), ("yes", "a key came back"), ("no", "none came back")]
 PROVEN = [("", "any way"), *ProvenBy.choices, ("not", "not proven")]
 
 
-def _customers() -> list[tuple[int, str]]:
-    return list(Customer.objects.order_by("name").values_list("pk", "name"))
-
-
-def _families() -> list[tuple[int, str]]:
-    return list(FamilyRecord.objects.in_force().values_list("pk", "name"))
-
-
 class RecordsForm(forms.Form):
     """Every field is free to be left; what makes no sense is left too."""
 
-    customer = forms.ChoiceField(choices=lambda: [("", "anybody"), *_customers()], required=False)
-    family = forms.ChoiceField(choices=lambda: [("", "any"), *_families()], required=False)
+    customer = forms.ChoiceField(required=False)
+    family = forms.ChoiceField(required=False)
     state = forms.ChoiceField(choices=[("", "any"), *TagState.choices], required=False)
     proven = forms.ChoiceField(label="Proven", choices=PROVEN, required=False)
     back = forms.ChoiceField(label="Came back", choices=BACK, required=False)
+
+    def __init__(self, data: Mapping[str, Any]) -> None:
+        super().__init__(data)
+        for name, none, rows in (
+            ("customer", "anybody", Customer.objects.order_by("name")),
+            ("family", "any", FamilyRecord.objects.in_force()),
+        ):
+            field = self.fields[name]
+            assert isinstance(field, forms.ChoiceField)
+            field.choices = [("", none), *rows.values_list("pk", "name")]  # asked once, not for each use of the field
 
     def tags(self) -> QuerySet[Tag]:
         """The tags asked for."""

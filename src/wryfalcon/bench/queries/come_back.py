@@ -50,8 +50,14 @@ def made_then(tag: Tag) -> MadeThen | None:
 
 
 def _that_made(piece: int) -> list[Piece]:
-    related = Piece.objects.select_related("machine__fitted", "cutter", "set_up__cutter", "tag", "maker")
-    return list(related.filter(pk=piece).defer("cuts", "set_up__commands"))
+    made = Piece.objects.filter(pk=piece)
+    return list(
+        made.select_related("machine__fitted", "cutter", "set_up__cutter", "tag", "maker").only(
+            "key_number", "try_number", "onto", "touched", "values", "finished_at", "made_how", "tag__number",
+            "machine__name", "machine__fitted__name", "cutter__name", "set_up__cutter__name", "maker__username",
+            "maker__first_name", "maker__last_name",
+        )
+    )  # fmt: skip
 
 
 def _moves(machine: Machine) -> list[tuple[str, datetime]]:
