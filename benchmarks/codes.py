@@ -18,7 +18,7 @@ from typing import Any
 from benchmarks.figure import Figure, in_turn
 
 CODES = 1_000_000
-IMPORT = 4.0
+IMPORT = 6.0
 FIND = 3.0
 PARTIAL = 20.0
 PATTERNS = 200

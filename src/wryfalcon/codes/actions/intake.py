@@ -7,7 +7,7 @@ from itertools import islice
 from pathlib import Path
 
 import numpy as np
-from django.db import connection, transaction
+from django.db import transaction
 from django.db.models import F, Max
 from django.utils import timezone
 
@@ -27,10 +27,6 @@ ROWS = 25_000
 """Rows a batch: each is a short transaction, so that others write in between."""
 MOST_BAD = 10_000
 """A table with more bad rows than this is the wrong table, or of another family: its reading ends."""
-
-INSERT = (
-    "INSERT OR IGNORE INTO codes_code (id, series_id, code, looked_up, bitting, broken) VALUES (%s, %s, %s, %s, %s, %s)"
-)
 
 
 class Stopped(Exception):
@@ -134,16 +130,14 @@ def _keep(series: Series, checked: CheckedRows, track: Track) -> list[BadRow]:
         return []
     first = (Code.objects.aggregate(last=Max("pk"))["last"] or 0) + 1
     texts = bitting_texts(track, checked.steps)
-    with connection.cursor() as cursor:
-        cursor.executemany(
-            INSERT,
-            list(
-                zip(
-                    range(first, first + count), [series.pk] * count, checked.codes, checked.looked_up, texts,
-                    checked.broken, strict=True,
-                )
-            ),
-        )  # fmt: skip
+    rows = zip(checked.codes, checked.looked_up, texts, checked.broken, strict=True)
+    Code.objects.bulk_create(
+        (
+            Code(id=pk, series_id=series.pk, code=code, looked_up=looked_up, bitting=bitting, broken=broken)
+            for pk, (code, looked_up, bitting, broken) in enumerate(rows, start=first)
+        ),
+        ignore_conflicts=True,
+    )
     Column.objects.bulk_create(
         Column(series=series, first=first, space=space, steps=column.tobytes())
         for space, column in enumerate(checked.steps.T)
@@ -221,11 +215,10 @@ def clear(series: Series) -> None:
     """Take out the rows of a table that is not in force, a run at a time so that others write in between."""
     series.count = series.flagged = 0
     for column in series.columns.filter(space=0).only("first", "steps"):
-        with transaction.atomic(), connection.cursor() as cursor:
-            last = column.first + len(column.steps) - 1
-            cursor.execute("DELETE FROM codes_code WHERE id BETWEEN %s AND %s", [column.first, last])
-            cursor.execute("DELETE FROM codes_column WHERE series_id = %s AND first = %s", [series.pk, column.first])
-            cursor.execute("DELETE FROM codes_names WHERE series_id = %s AND first = %s", [series.pk, column.first])
+        with transaction.atomic():
+            Code.objects.filter(pk__range=(column.first, column.first + len(column.steps) - 1)).delete()
+            series.columns.filter(first=column.first).delete()
+            series.names.filter(first=column.first).delete()
     BadCode.objects.filter(intake__series=series).delete()
 
 

@@ -8,19 +8,16 @@ from datetime import datetime
 from functools import lru_cache
 
 import numpy as np
-from django.db import connection
 from numpy.typing import NDArray
 
 from keycore.codes.pattern import Pattern, agreeing, spaces_asked
 from keycore.codes.series import bitting_texts, broken_rules
 from keycore.family import Rules, Track
-from wryfalcon.codes.models import Series
+from wryfalcon.codes.models import Column, Names, Series
 from wryfalcon.codes.queries.by_code import MOST, FoundCode, Row, with_series
 from wryfalcon.codes.queries.family import series_read_by
 from wryfalcon.library.models import FamilyRecord
 
-COLUMN = "SELECT first, steps FROM codes_column WHERE series_id = %s AND space = %s ORDER BY first"
-NAMES = "SELECT width, codes FROM codes_names WHERE series_id = %s ORDER BY first"
 COLUMNS_KEPT, NAMES_KEPT = 24, 2
 """Kept for the next search. A column of a million codes is a megabyte, their names about ten."""
 
@@ -81,7 +78,7 @@ class _Whole:
 @lru_cache(maxsize=COLUMNS_KEPT)
 def _column(pk: int, at: datetime, space: int) -> _Whole:
     """A column as it was read; what is in force never changes, and ``at`` tells apart what came under the same key."""
-    rows = _asked(COLUMN, [pk, space])
+    rows = list(Column.objects.filter(series=pk, space=space).order_by("first").values_list("first", "steps"))
     lengths = [len(steps) for _, steps in rows]
     begins = np.cumsum([0, *lengths[:-1]]) if rows else np.empty(0, dtype=np.int64)
     steps = np.frombuffer(b"".join(steps for _, steps in rows), np.int8)
@@ -90,14 +87,9 @@ def _column(pk: int, at: datetime, space: int) -> _Whole:
 
 @lru_cache(maxsize=NAMES_KEPT)
 def _names(pk: int, at: datetime) -> NDArray[np.bytes_]:
-    runs = [np.frombuffer(codes, f"S{width}") for width, codes in _asked(NAMES, [pk])]
+    kept = Names.objects.filter(series=pk).order_by("first").values_list("width", "codes")
+    runs = [np.frombuffer(codes, f"S{width}") for width, codes in kept]
     return np.concatenate(runs) if runs else np.empty(0, dtype="S1")
-
-
-def _asked(question: str, given: Sequence[int]) -> list[tuple[int, bytes]]:
-    with connection.cursor() as cursor:
-        cursor.execute(question, given)
-        return list(cursor.fetchall())
 
 
 @dataclass(frozen=True)

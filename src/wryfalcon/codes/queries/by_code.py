@@ -2,34 +2,20 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
-from typing import Any
 
-from django.db import connection
+from django.db.models import QuerySet
+from django.db.models.functions import Length
 
 from keycore.codes.series import code_range, looked_up
 from keycore.family import Family, Track
-from wryfalcon.codes.models import Series, SeriesState
+from wryfalcon.codes.models import Code, Series, SeriesState
 from wryfalcon.codes.queries.family import editions_to_make_by
 from wryfalcon.library.models import FamilyRecord
 from wryfalcon.library.queries.families import with_blanks
 
 MOST = 200
-
-# The series is looked at last and by its own key: the one index on codes does the work.
-FIND = """
-SELECT c.id, c.series_id, c.code, c.bitting, c.broken
-FROM codes_code AS c CROSS JOIN codes_series AS s ON s.id = c.series_id
-WHERE c.looked_up = %s AND s.state = 'in-force' AND s.printed = %s
-"""
-RULES = "SELECT DISTINCT printed FROM codes_series WHERE state = 'in-force'"
-FIND_RANGE = """
-SELECT c.id, c.series_id, c.code, c.bitting, c.broken
-FROM codes_code AS c CROSS JOIN codes_series AS s ON s.id = c.series_id
-WHERE c.looked_up BETWEEN %s AND %s AND LENGTH(c.looked_up) = LENGTH(%s) AND s.state = 'in-force' AND s.printed = %s
-ORDER BY c.looked_up LIMIT %s
-"""
 
 Row = tuple[int, int, str, str, str]
 """Key of the code, key of its series, code as printed, bitting, broken rules."""
@@ -77,29 +63,28 @@ class SameCuts:
 
 def rows_called(text: str) -> list[Row]:
     """Every series' code of that name, each series' own rule for printed codes applied."""
-    return _by_each_rule(FIND, lambda printed: [looked_up(text, printed), printed])
+    return [row for printed in _rules() for row in _rows(printed).filter(looked_up=looked_up(text, printed))]
 
 
 def rows_between(first: str, last: str) -> list[Row]:
     """The codes of a range, in order, at most 200 for each rule of printed codes."""
-
-    def given(printed: str) -> list[str | int]:
+    found: list[Row] = []
+    for printed in _rules():
         low, high = looked_up(first, printed), looked_up(last, printed)
-        return [low, high, low, printed, MOST]
-
-    return _by_each_rule(FIND_RANGE, given)
-
-
-def _by_each_rule(question: str, given: Callable[[str], list[Any]]) -> list[Row]:
-    """Ask once for each rule that some series in force has for its codes as printed."""
-    with connection.cursor() as cursor:
-        cursor.execute(RULES)
-        rules = [printed for (printed,) in cursor.fetchall()]
-        found: list[Row] = []
-        for printed in rules:
-            cursor.execute(question, given(printed))
-            found += cursor.fetchall()
+        between = _rows(printed).filter(looked_up__range=(low, high)).alias(length=Length("looked_up"))
+        found += between.filter(length=len(low)).order_by("looked_up")[:MOST]
     return found
+
+
+def _rules() -> QuerySet[Series, str]:
+    """Each rule that some series in force has for its codes as printed."""
+    return Series.objects.in_force().order_by().values_list("printed", flat=True).distinct()
+
+
+def _rows(printed: str) -> QuerySet[Code, Row]:
+    """The codes in force that are printed by a rule."""
+    in_force = Code.objects.filter(series__state=SeriesState.IN_FORCE, series__printed=printed)
+    return in_force.values_list("pk", "series_id", "code", "bitting", "broken")
 
 
 def codes_called(text: str, narrow: str = "") -> list[FoundCode]:

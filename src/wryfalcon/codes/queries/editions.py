@@ -4,17 +4,9 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from django.db import connection
-from django.db.models import QuerySet
+from django.db.models import Count, F, OuterRef, Q, QuerySet, Subquery
 
 from wryfalcon.codes.models import Code, Series
-
-CHANGED = """
-SELECT COUNT(*), COALESCE(SUM(now.bitting <> was.bitting), 0)
-FROM codes_code AS now CROSS JOIN codes_code AS was ON was.looked_up = now.looked_up AND was.series_id = %s
-WHERE now.id BETWEEN %s AND %s AND now.series_id = %s
-"""
-
 
 GONE = "no longer in it"
 
@@ -50,10 +42,12 @@ def compare(series: Series, before: Series) -> Changes:
     first, last = runs.first(), runs.last()
     if first is None or last is None:
         return Changes(0, 0, before.count)
-    with connection.cursor() as cursor:
-        cursor.execute(CHANGED, [before.pk, first.first, last.first + len(last.steps) - 1, series.pk])
-        shared, changed = cursor.fetchone()
-    return Changes(series.count - shared, changed, before.count - shared)
+    was = Code.objects.filter(series=before, looked_up=OuterRef("looked_up")).values("bitting")
+    now = Code.objects.filter(series=series, pk__range=(first.first, last.first + len(last.steps) - 1))
+    found = now.annotate(was=Subquery(was)).aggregate(
+        shared=Count("was"), changed=Count("pk", filter=Q(was__isnull=False) & ~Q(was=F("bitting")))
+    )
+    return Changes(series.count - found["shared"], found["changed"], before.count - found["shared"])
 
 
 def keys_touched(series: Series, before: Series) -> list[TouchedKey]:
