@@ -1,4 +1,4 @@
-"""Memory of the application and of the simulated machine after the whole scenario in a browser."""
+"""Memory of the application and of the simulated machine after the whole scenario; what the follower costs at rest."""
 
 from __future__ import annotations
 
@@ -19,6 +19,7 @@ from benchmarks.figure import Figure
 SOURCE = Path(__file__).parents[1] / "src"
 PORT, MACHINE_PORT = 8711, 8712
 MOST_APPLICATION, MOST_FOLLOWER, MOST_MACHINE = 250, 180, 60  # MB
+MACHINES, AT_REST, FOR = 8, 0.01, 60.0  # at rest, of a core, for so many seconds
 
 
 def measure() -> Iterator[Figure]:
@@ -33,6 +34,9 @@ def measure() -> Iterator[Figure]:
         }
         prepare = [sys.executable, "-m", "wryfalcon", "load_demonstration"]
         subprocess.run(prepare, env=environment, check=True, stdout=subprocess.DEVNULL)
+        for number in range(MACHINES - 3):  # beside the three that the demonstration has on a line
+            more = [sys.executable, "-m", "wryfalcon", "add_machine", f"Machine {number}", "--port", str(MACHINE_PORT)]
+            subprocess.run(more, env=environment, check=True, stdout=subprocess.DEVNULL)
         machine = _start(environment, "-m", "benchmachine", "--port", str(MACHINE_PORT), "--seconds-per-cut", "0.1")
         bind = f"127.0.0.1:{PORT}"
         serve = ("-m", "gunicorn", "wryfalcon.wsgi", "--bind", bind, "--workers", "1", "--threads", "4")
@@ -40,6 +44,7 @@ def measure() -> Iterator[Figure]:
         application = _start(environment, *serve)
         try:
             _wait()
+            yield _at_rest(follower.pid)
             _walk()
             yield _resident("application", application.pid, MOST_APPLICATION)
             yield _resident("follower", follower.pid, MOST_FOLLOWER)
@@ -85,6 +90,17 @@ def _walk() -> None:
         for kind in ("set-up/plan.dxf", "set-up/plan.nc", "job-card.pdf", "record.json"):
             smith.page.request.post(f"{smith.url}{smith.tag}/{kind}", form={"csrfmiddlewaretoken": token})
         browser.close()
+
+
+def _at_rest(pid: int) -> Figure:
+    """What the follower takes of a core with eight machines on the line, none of them at work."""
+    time.sleep(5)  # it has begun
+    process, began = psutil.Process(pid), time.monotonic()
+    before = sum(process.cpu_times()[:2])
+    time.sleep(FOR)
+    share = (sum(process.cpu_times()[:2]) - before) / (time.monotonic() - began)
+    says = f"follower with {MACHINES} machines at rest: {100 * share:.2f} in 100 of a core (goal {100 * AT_REST:g})"
+    return Figure(says, share < AT_REST)
 
 
 def _resident(name: str, pid: int, most: int) -> Figure:

@@ -8,6 +8,7 @@ from threading import Event, Thread
 from typing import Any
 
 import pytest
+from django.conf import settings
 from playwright.sync_api import Page
 from pytest_django.live_server_helper import LiveServer
 
@@ -55,7 +56,7 @@ def shop(live_server: LiveServer, bench_machine: BenchMachine) -> Iterator[LiveS
     for fault, value in TRUE_WITH_OFFSETS.items():
         panel.panel(do="inject", fault=fault, value=value)
     stop = Event()
-    follower = Thread(target=follow_until, args=(stop,))
+    follower = Thread(target=follow_until, args=(stop, settings.VAR))
     follower.start()
     yield live_server
     stop.set()

@@ -8,16 +8,18 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 from threading import Event, Thread
+from time import monotonic
 
 from django.db import close_old_connections, connection
 
 from wryfalcon.bench.following import follow_once, has_a_piece
-from wryfalcon.machines.following import followed_machines, has_orders, note_failed_turn
+from wryfalcon.machines.actions.orders import WAKE
+from wryfalcon.machines.following import followed_machines, has_orders, machines_asked, note_failed_turn
 from wryfalcon.machines.models import Machine
 
-BUSY, QUIET = 0.25, 1.0  # seconds between two turns, with a key in the machine's hands and without
-LOOKS_FOR_ORDERS = 0.1
-LOOKS_FOR_MACHINES = 5.0
+BUSY, QUIET = 0.25, 12.0  # seconds between two turns, with a key in the machine's hands and without
+AFTER_A_FAULT = 1.0
+LOOKS_AT_FILE, LOOKS_FOR_ORDERS, LOOKS_FOR_MACHINES = 0.1, 2.0, 5.0
 log = logging.getLogger(__name__)
 
 
@@ -34,23 +36,48 @@ def alone(folder: Path) -> Iterator[None]:
         yield
 
 
-def follow_until(stop: Event) -> None:
-    """Follow every machine, those that are added later too, until told to stop."""
-    threads: dict[int, Thread] = {}
+def follow_until(stop: Event, folder: Path) -> None:
+    """Follow every machine, those that are added later too, until told to stop.
+
+    Each has a thread, which rests between its turns; what is asked of a machine wakes its thread. ``folder`` is that
+    of the data, where a file is touched whenever something is asked.
+    """
+    threads: dict[int, tuple[Thread, Event]] = {}
+    next_machines = next_orders = 0.0
+    touched = _touched(folder)
     while not stop.is_set():
-        close_old_connections()
-        for machine in followed_machines():
-            if machine.pk not in threads or not threads[machine.pk].is_alive():
-                thread = Thread(target=_follow_one, args=(machine.pk, stop), name=f"follows {machine}", daemon=True)
-                threads[machine.pk] = thread
-                thread.start()
-        stop.wait(LOOKS_FOR_MACHINES)
-    for thread in threads.values():
-        thread.join()
+        now, before = monotonic(), touched
+        touched = _touched(folder)
+        if now >= next_machines:
+            close_old_connections()
+            next_machines = now + LOOKS_FOR_MACHINES
+            for machine in followed_machines():
+                if machine.pk not in threads or not threads[machine.pk][0].is_alive():
+                    woken = Event()
+                    follows = Thread(target=_follow_one, args=(machine.pk, stop, woken), daemon=True)
+                    threads[machine.pk] = follows, woken
+                    follows.start()
+        if touched != before or now >= next_orders:
+            next_orders = now + LOOKS_FOR_ORDERS
+            for pk in machines_asked():
+                if pk in threads:
+                    threads[pk][1].set()
+        stop.wait(LOOKS_AT_FILE)
+    for follows, woken in threads.values():
+        woken.set()
+        follows.join()
     connection.close()
 
 
-def _follow_one(pk: int, stop: Event) -> None:
+def _touched(folder: Path) -> int:
+    """When something was last asked of a machine, as the file says."""
+    try:
+        return (folder / WAKE).stat().st_mtime_ns
+    except OSError:
+        return 0
+
+
+def _follow_one(pk: int, stop: Event, woken: Event) -> None:
     """Turn after turn with one machine; what goes wrong in one is logged, and the next is taken."""
     try:
         while not stop.is_set():
@@ -58,15 +85,16 @@ def _follow_one(pk: int, stop: Event) -> None:
             machine = followed_machines().filter(pk=pk).first()
             if machine is None:
                 return
+            woken.clear()  # before the turn: what is asked during it is another's
             try:
                 follow_once(machine)
             except Exception as error:
                 log.exception("A turn with %s went wrong", machine)
                 connection.close()
                 _say_what_failed(machine, error)
-                stop.wait(QUIET)
+                stop.wait(AFTER_A_FAULT)
             else:
-                _rest(machine, stop)
+                woken.wait(BUSY if has_a_piece(machine) or has_orders(machine) else QUIET)
     finally:
         connection.close()
 
@@ -78,12 +106,3 @@ def _say_what_failed(machine: Machine, error: Exception) -> None:
     except Exception:  # nothing can be written at all, it may be; the log above has what failed first
         log.exception("What failed with %s cannot be noted", machine)
         connection.close()
-
-
-def _rest(machine: Machine, stop: Event) -> None:
-    """Wait for the next turn, or until something is asked of the machine."""
-    rests = BUSY if has_a_piece(machine) or has_orders(machine) else QUIET
-    while rests > 0 and not stop.wait(min(rests, LOOKS_FOR_ORDERS)):
-        rests -= LOOKS_FOR_ORDERS
-        if rests > 0 and has_orders(machine):
-            return

@@ -68,14 +68,20 @@ def has_orders(machine: Machine) -> bool:
     return Order.objects.filter(machine=machine, state__in=OPEN).exists()
 
 
+def machines_asked() -> set[int]:
+    """The machines for which something waits to be delivered."""
+    return set(Order.objects.filter(state__in=OPEN).values_list("machine_id", flat=True))
+
+
 def follow(machine: Machine, listener: Listener) -> None:
     """One turn with one machine."""
     line, _ = Line.objects.get_or_create(machine=machine)
-    turn = _Turn(driver_of(machine), line, listener)
-    _expire(machine)
-    turn.deliver(urgent=True)
+    turn, asked = _Turn(driver_of(machine), line, listener), has_orders(machine)
+    if asked:  # what is asked from here on is another turn's
+        _expire(machine)
+        turn.deliver(urgent=True)
     has_heard = turn.listen()
-    if has_heard and turn.deliver(urgent=False):
+    if asked and has_heard and turn.deliver(urgent=False):
         has_heard = turn.listen()
     if has_heard:
         turn.acknowledge()

@@ -3,17 +3,22 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from contextlib import suppress
 from dataclasses import dataclass
 from datetime import timedelta
 from typing import Any
 from uuid import UUID, uuid4
 
+from django.conf import settings
+from django.db import transaction
 from django.utils import timezone
 
 from wryfalcon.accounts.models import User
 from wryfalcon.action import action
 from wryfalcon.machines.models import Line, Machine, Order, OrderState
 
+WAKE = "follower.wake"
+"""Touched in the folder of the data whenever something is asked of a machine."""
 URGENT = ("hold", "stop")
 """These overtake everything, and are tried until they are answered."""
 HANDS = ("lid", "inject", "put", "pass")
@@ -52,9 +57,16 @@ def place_order(
         mine.exclude(command="stop").update(state=OrderState.OVERTAKEN, answered_at=timezone.now(), data={})
     log, number = press.seen or _seen_by_now(machine)
     rests = {} if command in (*URGENT, *HANDS) else {"log": log, "seen": number}
+    transaction.on_commit(_wake)
     return Order.objects.create(
         key=press.key or uuid4(), machine=machine, command=command, job=job, data=dict(data or {}), by=press.by, **rests
     )
+
+
+def _wake() -> None:
+    """Have the follower look at once: it watches this file, which costs nothing, and asks the database seldom."""
+    with suppress(OSError):  # where nothing can be written it looks all the same, a little later
+        (settings.VAR / WAKE).touch()
 
 
 def is_asked(machine: Machine | None, job: str, command: str) -> bool:

@@ -26,4 +26,4 @@ class Command(BaseCommand):
         with alone(settings.VAR):
             self.stdout.write("Following the machines.")
             keep_house(stop)
-            follow_until(stop)
+            follow_until(stop, settings.VAR)
