@@ -12,9 +12,9 @@ from browser import stages
 from browser.smith import Smith
 from web.jobs import carded, hang, settled
 from wryfalcon.accounts.models import User
-from wryfalcon.bench.actions.read import state_labels
-from wryfalcon.bench.actions.sources import add_source
 from wryfalcon.bench.models import OnBench, SourceKind
+from wryfalcon.bench.reading.actions import state_labels
+from wryfalcon.bench.reading.source_actions import add_source
 from wryfalcon.demonstration.making import family_record
 from wryfalcon.keeping.actions.trimming import begin_trim
 from wryfalcon.machines.models import Machine

@@ -13,8 +13,8 @@ from playwright.sync_api import Page, Route, expect
 from browser.smith import Smith
 from web.jobs import hang
 from wryfalcon.accounts.models import User
-from wryfalcon.bench.actions.read import add_values
 from wryfalcon.bench.models import Sighting, Tag
+from wryfalcon.bench.reading.actions import add_values
 
 VALUES = ["0.278", "0.2353", "0.2947", "0.2577", "0.3189"]
 APART = 80  # ms
@@ -86,7 +86,7 @@ def test_answers_up_to_two_seconds_late_lose_nothing(
         time.sleep(random.uniform(0, 2))
         return done
 
-    monkeypatch.setattr("wryfalcon.bench.views.read.add_values", late)
+    monkeypatch.setattr("wryfalcon.bench.reading.views.add_values", late)
     send(smith.page, VALUES)
     assert smith.page.locator("[data-queue] li").count() > 0  # what is not acknowledged is shown
     settles(smith.page, tag, ALL)

@@ -7,11 +7,11 @@ from typing import TYPE_CHECKING
 
 from conftest import BenchMachine
 from specimens import STAGE_DOOR_KEY
-from wryfalcon.bench.actions.cut import cut_key, operate
-from wryfalcon.bench.actions.take_in import Baseline, TagDetails, take_in
+from wryfalcon.bench.cutting.actions import cut_key, operate
 from wryfalcon.bench.following import follow_once
 from wryfalcon.bench.models import OnBench, Piece, Tag
-from wryfalcon.bench.queries.cards import clamping_checks
+from wryfalcon.bench.setting_up.queries import clamping_checks
+from wryfalcon.bench.tags.actions import Baseline, TagDetails, take_in
 from wryfalcon.demonstration.making import card_for, family_record, settle_as, type_values
 from wryfalcon.machines.actions.orders import Press, place_order
 from wryfalcon.machines.drivers.bench import BenchDriver

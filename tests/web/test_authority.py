@@ -10,8 +10,8 @@ from django.test import Client
 
 from web.jobs import People, hang
 from web.test_bench import words
-from wryfalcon.bench.actions.read import Typed, add_value
 from wryfalcon.bench.models import OnBench, Tag
+from wryfalcon.bench.reading.actions import Typed, add_value
 from wryfalcon.demonstration.making import family_record, settle_as
 from wryfalcon.library.models import FamilyRecord
 from wryfalcon.refusal import NotDone

@@ -13,7 +13,7 @@ from django.test import Client
 
 from keycore import families
 from web.jobs import People, hang
-from wryfalcon.bench.actions.by_hand import HandWork, make_by_hand
+from wryfalcon.bench.cutting.by_hand import HandWork, make_by_hand
 from wryfalcon.bench.models import OnBench, Piece, PieceState, Tag
 from wryfalcon.codes.actions.intake import bring_in
 from wryfalcon.codes.actions.offer import offer

@@ -12,14 +12,14 @@ from django.test import Client
 from keycore.proving.lock import play_of
 from specimens import STAGE_DOOR_KEY
 from web.jobs import BITTING, People, carded, hang, read, settled
-from wryfalcon.bench.actions.read import state_labels
-from wryfalcon.bench.actions.settle import Choice, DeeperCut, overrule, settle
-from wryfalcon.bench.actions.sources import SourceSettings, add_source, calipers_of, describe_source
-from wryfalcon.bench.actions.take_in import TagDetails, change
 from wryfalcon.bench.models import OnBench, Overruling, Settlement, Sighting, Tag
-from wryfalcon.bench.queries.prospects import making_of, options_of
-from wryfalcon.bench.queries.reading import readings_of
-from wryfalcon.bench.queries.stages import on_the_bench
+from wryfalcon.bench.reading.actions import state_labels
+from wryfalcon.bench.reading.queries import readings_of
+from wryfalcon.bench.reading.source_actions import SourceSettings, add_source, calipers_of, describe_source
+from wryfalcon.bench.settling.actions import Choice, DeeperCut, overrule, settle
+from wryfalcon.bench.settling.prospects import making_of, options_of
+from wryfalcon.bench.tags.actions import TagDetails, change
+from wryfalcon.bench.tags.queries import on_the_bench
 from wryfalcon.demonstration.making import family_record, finished_key, type_values
 from wryfalcon.log.models import AuditEntry
 from wryfalcon.machines.models import Machine

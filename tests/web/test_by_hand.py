@@ -11,18 +11,18 @@ from django.utils import timezone
 
 from conftest import BenchMachine
 from web.jobs import People, by, carded, cut, finish, followed, hang, on_the_line, settled
-from wryfalcon.bench.actions.by_hand import HandWork, begin_by_hand, deburr, finish_by_hand, make_by_hand
-from wryfalcon.bench.actions.copying import clamp_key, do_step, move_on_purpose, put_back
-from wryfalcon.bench.actions.cut import end_piece
-from wryfalcon.bench.actions.hand_over import hand_over
-from wryfalcon.bench.actions.prove import TrialFelt, keep_proof, read_caliper, try_in_lock
-from wryfalcon.bench.actions.take_in import Baseline, copy_or_read
-from wryfalcon.bench.actions.touch_up import TouchedCut, touch_up_cuts
+from wryfalcon.bench.copying.actions import clamp_key, do_step, move_on_purpose, put_back
+from wryfalcon.bench.copying.brief import generation_of
+from wryfalcon.bench.copying.queries import copy_steps
+from wryfalcon.bench.cutting.actions import end_piece
+from wryfalcon.bench.cutting.by_hand import HandWork, begin_by_hand, deburr, finish_by_hand, make_by_hand
+from wryfalcon.bench.cutting.touching_up import TouchedCut, touch_up_cuts
+from wryfalcon.bench.handing_over.actions import hand_over
 from wryfalcon.bench.models import MadeHow, OnBench, Piece, PieceState, ProofValue, ProvenBy, Tag
-from wryfalcon.bench.queries.brief import generation_of
-from wryfalcon.bench.queries.copy_steps import copy_steps
-from wryfalcon.bench.queries.proving import ground_of, proof_of
-from wryfalcon.bench.queries.room import rooms_of
+from wryfalcon.bench.proving.actions import TrialFelt, keep_proof, read_caliper, try_in_lock
+from wryfalcon.bench.proving.queries import ground_of, proof_of
+from wryfalcon.bench.proving.room import rooms_of
+from wryfalcon.bench.tags.actions import Baseline, copy_or_read
 from wryfalcon.demonstration.making import family_record, type_values
 from wryfalcon.keeping.queries.course import course_of
 from wryfalcon.keeping.queries.why import why_wrong

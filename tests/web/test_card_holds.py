@@ -27,11 +27,11 @@ from web.jobs import (
     tick_on_page,
 )
 from web.test_bench import words
-from wryfalcon.bench.actions.cut import cut_key, operate, touch_up
-from wryfalcon.bench.actions.set_up import Chosen, remake, set_up, tick
+from wryfalcon.bench.cutting.actions import cut_key, operate, touch_up
 from wryfalcon.bench.models import Piece, ProofValue, SetUp, Tag
-from wryfalcon.bench.queries.cards import what_holds
-from wryfalcon.bench.queries.proving import cuts_to_deepen, proof_of
+from wryfalcon.bench.proving.queries import cuts_to_deepen, proof_of
+from wryfalcon.bench.setting_up.actions import Chosen, remake, set_up, tick
+from wryfalcon.bench.setting_up.queries import what_holds
 from wryfalcon.demonstration.making import again, settle_as
 from wryfalcon.keeping.actions.practice import begin_practice
 from wryfalcon.keeping.actions.trimming import change_offset, undo_change

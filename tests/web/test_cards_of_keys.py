@@ -10,8 +10,8 @@ from keycore.documents.family import read_family
 from keycore.errors import InputError
 from web.jobs import People, hang
 from web.test_bench import words
-from wryfalcon.bench.actions.sources import add_source
 from wryfalcon.bench.models import OnBench, Source, SourceKind, Tag
+from wryfalcon.bench.reading.source_actions import add_source
 from wryfalcon.demonstration.making import family_record
 from wryfalcon.library.models import CardRule
 

@@ -14,9 +14,9 @@ from web.jobs import People, asked, by, followed, hang, on_the_line, pass_time, 
 from web.test_bench import words
 from web.test_face_keys import LAMPHOUSE, ready
 from wryfalcon.accounts.models import User
-from wryfalcon.bench.actions.prove import keep_proof, read_caliper
 from wryfalcon.bench.following import LISTENER
 from wryfalcon.bench.models import PieceState
+from wryfalcon.bench.proving.actions import keep_proof, read_caliper
 from wryfalcon.demonstration.making import family_record
 from wryfalcon.keeping.queries.course import noise_of
 from wryfalcon.keeping.queries.proven import proven_keys

@@ -24,9 +24,9 @@ from keycore.errors import InputError
 from web.jobs import People, hang
 from web.test_bench import words
 from web.test_sources import reading_of
-from wryfalcon.bench.actions.read import state_labels
-from wryfalcon.bench.actions.sources import add_source
 from wryfalcon.bench.models import OnBench, Tag
+from wryfalcon.bench.reading.actions import state_labels
+from wryfalcon.bench.reading.source_actions import add_source
 from wryfalcon.codes import tables
 from wryfalcon.codes.actions import intake as reading_in
 from wryfalcon.codes.actions import offer as offering

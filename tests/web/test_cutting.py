@@ -23,10 +23,10 @@ from web.jobs import (
     sent,
     settled,
 )
-from wryfalcon.bench.actions.cut import cut_key, end_piece, operate, send_again, touch_up
-from wryfalcon.bench.actions.prove import keep_proof, read_caliper
+from wryfalcon.bench.cutting.actions import cut_key, end_piece, operate, send_again, touch_up
 from wryfalcon.bench.models import MadeHow, Piece, ProofValue, Tag
-from wryfalcon.bench.queries.proving import cuts_to_deepen, proof_of
+from wryfalcon.bench.proving.actions import keep_proof, read_caliper
+from wryfalcon.bench.proving.queries import cuts_to_deepen, proof_of
 from wryfalcon.library.models import Blank
 from wryfalcon.machines.models import LineEvent, Machine
 from wryfalcon.machines.queries.line import line_of

@@ -6,11 +6,11 @@ import pytest
 from django.test import Client
 
 from web.jobs import People, hang
-from wryfalcon.bench.actions.read import Typed, add_value, labels_of_try_out, state_labels
-from wryfalcon.bench.actions.sources import SourceSettings, add_source, describe_source
 from wryfalcon.bench.models import OnBench, Sighting, Source, SourceKind, Tag
-from wryfalcon.bench.queries.chambers import cylinder_of
-from wryfalcon.bench.queries.reading import readings_of
+from wryfalcon.bench.reading.actions import Typed, add_value, labels_of_try_out, state_labels
+from wryfalcon.bench.reading.chambers import cylinder_of
+from wryfalcon.bench.reading.queries import readings_of
+from wryfalcon.bench.reading.source_actions import SourceSettings, add_source, describe_source
 from wryfalcon.refusal import NotDone
 
 pytestmark = pytest.mark.django_db

@@ -8,12 +8,12 @@ from django.test import Client
 from conftest import BenchMachine
 from web.jobs import People, asked, carded, finish, hang, on_the_line, pass_time, sent
 from web.test_bench import words
-from wryfalcon.bench.actions.read import state_labels
-from wryfalcon.bench.actions.sources import SourceSettings, add_source, describe_source
-from wryfalcon.bench.actions.take_in import Baseline
 from wryfalcon.bench.models import OnBench, Piece, PieceState, Source, SourceKind, Tag
-from wryfalcon.bench.queries.reading import readings_of
-from wryfalcon.bench.queries.trial_sheet import SheetLeft
+from wryfalcon.bench.reading.actions import state_labels
+from wryfalcon.bench.reading.queries import readings_of
+from wryfalcon.bench.reading.source_actions import SourceSettings, add_source, describe_source
+from wryfalcon.bench.tags.actions import Baseline
+from wryfalcon.bench.trying.queries import SheetLeft
 from wryfalcon.codes.models import Series
 from wryfalcon.demonstration.faces import SLIPWAY
 from wryfalcon.demonstration.making import family_record, type_values

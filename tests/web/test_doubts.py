@@ -13,8 +13,10 @@ from keycore.reading.evidence import Compared, Measured
 from specimens import STAGE_DOOR_KEY
 from web.jobs import People, hang, read
 from web.test_bench import words
-from wryfalcon.bench.actions.read import Typed, add_value, compare_cuts, mark_cut
-from wryfalcon.bench.actions.sources import (
+from wryfalcon.bench.models import Sighting, Source, Tag
+from wryfalcon.bench.reading.actions import Typed, add_value, compare_cuts, mark_cut
+from wryfalcon.bench.reading.queries import TrackReading, readings_of
+from wryfalcon.bench.reading.source_actions import (
     SourceSettings,
     add_source,
     describe_source,
@@ -22,8 +24,6 @@ from wryfalcon.bench.actions.sources import (
     switch_source,
     turn_source,
 )
-from wryfalcon.bench.models import Sighting, Source, Tag
-from wryfalcon.bench.queries.reading import TrackReading, readings_of
 from wryfalcon.bench.sentences import influence_words
 from wryfalcon.library.actions.families import import_family
 from wryfalcon.refusal import NotDone

@@ -14,16 +14,16 @@ from keycore.errors import InputError
 from web.jobs import BITTING, People, carded, cut, hang, on_the_line, read, settled
 from web.test_bench import words
 from web.test_codes import in_force
-from wryfalcon.bench.actions.editions import go_over
-from wryfalcon.bench.actions.read import state_labels
-from wryfalcon.bench.actions.settle import read_back
-from wryfalcon.bench.actions.sources import add_source
-from wryfalcon.bench.actions.tools import make_depth_keys
-from wryfalcon.bench.actions.trial_sheet import note_try
 from wryfalcon.bench.models import Outcome, SourceKind, Tag
-from wryfalcon.bench.queries.cards import what_holds
-from wryfalcon.bench.queries.reading import readings_of
-from wryfalcon.bench.queries.trial_sheet import entries_of, left_to_try, sheet_of
+from wryfalcon.bench.reading.actions import state_labels
+from wryfalcon.bench.reading.queries import readings_of
+from wryfalcon.bench.reading.source_actions import add_source
+from wryfalcon.bench.setting_up.queries import what_holds
+from wryfalcon.bench.settling.actions import read_back
+from wryfalcon.bench.tags.editions import go_over
+from wryfalcon.bench.tools.actions import make_depth_keys
+from wryfalcon.bench.trying.actions import note_try
+from wryfalcon.bench.trying.queries import entries_of, left_to_try, sheet_of
 from wryfalcon.codes.models import Series
 from wryfalcon.demonstration.making import family_record
 from wryfalcon.library.actions.editions import put_in_force, throw_away

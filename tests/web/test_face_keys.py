@@ -13,12 +13,12 @@ from conftest import BenchMachine
 from keycore import families
 from web.jobs import People, asked, by, carded, finish, followed, hang, on_the_line, pass_time, sent, settled
 from web.test_bench import words
-from wryfalcon.bench.actions.prove import read_caliper
-from wryfalcon.bench.actions.sources import add_source
-from wryfalcon.bench.actions.touch_up import TouchedCut, touch_up_cuts
+from wryfalcon.bench.cutting.touching_up import TouchedCut, touch_up_cuts
 from wryfalcon.bench.models import MadeHow, OnBench, Piece, PieceState, Sighting, Source, SourceKind, Tag
-from wryfalcon.bench.queries.planning import plan_of
-from wryfalcon.bench.queries.stages import stage_of
+from wryfalcon.bench.proving.actions import read_caliper
+from wryfalcon.bench.reading.source_actions import add_source
+from wryfalcon.bench.setting_up.planning import plan_of
+from wryfalcon.bench.tags.queries import stage_of
 from wryfalcon.demonstration.making import family_record
 from wryfalcon.library.actions.families import import_family
 from wryfalcon.library.models import FamilyRecord

@@ -9,10 +9,10 @@ from django.test import Client
 
 from web.jobs import People, hang, settled
 from web.test_bench import words
-from wryfalcon.bench.actions.prove import TrialFelt, try_in_lock
+from wryfalcon.bench.filing.queries import first_that_works, heights_to_file
 from wryfalcon.bench.models import Felt, OnBench, Piece, PieceState, StageLook, Tag
-from wryfalcon.bench.queries.filing import first_that_works, heights_to_file
-from wryfalcon.bench.views.stage import to_stage
+from wryfalcon.bench.proving.actions import TrialFelt, try_in_lock
+from wryfalcon.bench.stage import to_stage
 from wryfalcon.demonstration.making import family_record
 
 pytestmark = pytest.mark.django_db

@@ -10,11 +10,11 @@ from django.test import Client
 from conftest import BenchMachine
 from keycore.reading.decode import RULES_LEFT_OUT
 from web.jobs import BITTING, People, by, carded, cut, followed, hang, on_the_line, read, settled, tick_on_page
-from wryfalcon.bench.actions.prove import TrialFelt, keep_proof, read_caliper, try_in_lock
-from wryfalcon.bench.actions.read import look_with_depth_key
-from wryfalcon.bench.actions.sources import add_source
 from wryfalcon.bench.models import Piece, ProofValue, SetUp, Tag, Trial
-from wryfalcon.bench.queries.reading import readings_of
+from wryfalcon.bench.proving.actions import TrialFelt, keep_proof, read_caliper, try_in_lock
+from wryfalcon.bench.reading.actions import look_with_depth_key
+from wryfalcon.bench.reading.queries import readings_of
+from wryfalcon.bench.reading.source_actions import add_source
 from wryfalcon.demonstration.making import family_record, finished_key, type_values
 from wryfalcon.library.models import FamilyRecord
 from wryfalcon.log.models import AuditEntry, Event

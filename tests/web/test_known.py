@@ -7,7 +7,7 @@ from django.test import Client
 
 from web.jobs import People, hang, read
 from wryfalcon.bench.models import OnBench, Settlement, Source, Tag
-from wryfalcon.bench.queries.readings_record import readings_record
+from wryfalcon.bench.reading.record import readings_record
 from wryfalcon.demonstration.making import family_record
 
 pytestmark = pytest.mark.django_db

@@ -12,13 +12,13 @@ from django.utils import timezone
 
 from conftest import BenchMachine
 from web.jobs import People, asked, by, carded, cut, followed, hang, on_the_line, read, sent, settled
-from wryfalcon.bench.actions.cut import end_piece
-from wryfalcon.bench.actions.prove import TrialFelt, read_caliper, try_in_lock
-from wryfalcon.bench.actions.read import Typed, add_value, state_labels
-from wryfalcon.bench.actions.settle import overrule
-from wryfalcon.bench.actions.sources import add_source
+from wryfalcon.bench.cutting.actions import end_piece
 from wryfalcon.bench.models import Overruling, Piece, ProofValue, Settlement, Source, SourceKind, Tag
-from wryfalcon.bench.shown.history import history_of
+from wryfalcon.bench.proving.actions import TrialFelt, read_caliper, try_in_lock
+from wryfalcon.bench.reading.actions import Typed, add_value, state_labels
+from wryfalcon.bench.reading.source_actions import add_source
+from wryfalcon.bench.settling.actions import overrule
+from wryfalcon.bench.tags.history import history_of
 from wryfalcon.log.models import AuditEntry, Event
 from wryfalcon.machines.models import LineEvent, MachineWork
 

@@ -14,7 +14,7 @@ from django.utils import timezone
 
 from faulty_line import Liar, Listening, Twist
 from web.jobs import People, by, carded, followed, hang, settled
-from wryfalcon.bench.actions.cut import cut_key, end_piece, send_again, take_as_made
+from wryfalcon.bench.cutting.actions import cut_key, end_piece, send_again, take_as_made
 from wryfalcon.bench.following import follow_once
 from wryfalcon.bench.models import Piece, PieceState
 from wryfalcon.library.models import Blank

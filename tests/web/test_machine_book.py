@@ -13,8 +13,8 @@ from django.utils import timezone
 
 from web.jobs import People, carded, hang, settled, tick_on_page
 from web.test_bench import words
-from wryfalcon.bench.actions.take_in import Baseline
 from wryfalcon.bench.models import OnBench, Piece, Tag
+from wryfalcon.bench.tags.actions import Baseline
 from wryfalcon.demonstration.making import family_record, finished_key, measured, proven, type_values
 from wryfalcon.keeping.queries.counters import counters_of
 from wryfalcon.keeping.queries.course import course_of, offset_before

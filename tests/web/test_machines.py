@@ -12,10 +12,10 @@ from django.utils import timezone
 from conftest import BenchMachine
 from web.jobs import People, carded, cut, hang, on_the_line, sent, settled
 from web.test_bench import words
-from wryfalcon.bench.actions.sources import add_source
 from wryfalcon.bench.following import follow_once
 from wryfalcon.bench.models import Felt, Piece, SetUp, Tag, Trial
-from wryfalcon.bench.shown.cutters import cutters_for
+from wryfalcon.bench.reading.source_actions import add_source
+from wryfalcon.bench.setting_up.cutters import cutters_for
 from wryfalcon.demonstration.making import again, family_record, finished_key, measured, proven
 from wryfalcon.keeping.actions.practice import begin_practice
 from wryfalcon.keeping.actions.trimming import begin_trim, change_offset, hang_test_key

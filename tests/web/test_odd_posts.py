@@ -13,9 +13,9 @@ from hypothesis import strategies as st
 from keycore.documents.family import read_family
 from web.jobs import People, carded, hang, read, settled
 from web.odd_posts import FILES, ODD, Walk, some_oddness
-from wryfalcon.bench.actions.sources import add_source
 from wryfalcon.bench.models import OnBench, SourceKind
-from wryfalcon.bench.shown.ways import WAYS
+from wryfalcon.bench.reading.presenters import WAYS
+from wryfalcon.bench.reading.source_actions import add_source
 from wryfalcon.demonstration.making import family_record, finished_key
 from wryfalcon.machines.models import Machine
 

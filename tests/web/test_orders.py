@@ -14,11 +14,11 @@ from django.utils import timezone
 from conftest import BenchMachine
 from faulty_line import LosingLine
 from web.jobs import People, asked, by, carded, followed, hang, last_answer, on_the_line, panel, sent, settled
-from wryfalcon.bench.actions.cut import cut_key, end_piece, operate, send_again
-from wryfalcon.bench.actions.hand_over import hand_over
-from wryfalcon.bench.actions.take_in import decline
+from wryfalcon.bench.cutting.actions import cut_key, end_piece, operate, send_again
 from wryfalcon.bench.following import PieceListener, follow_once
+from wryfalcon.bench.handing_over.actions import hand_over
 from wryfalcon.bench.models import Piece, Tag, TagState
+from wryfalcon.bench.tags.actions import decline
 from wryfalcon.library.models import Blank
 from wryfalcon.machines.actions.orders import Press
 from wryfalcon.machines.following import follow

@@ -20,11 +20,11 @@ from keycore.errors import InputError
 from keycore.family import Family
 from keycore.units import Unit, convert
 from web.jobs import People, hang, settled
-from wryfalcon.bench.actions.prove import add_proof_value
-from wryfalcon.bench.actions.read import Typed, add_value
-from wryfalcon.bench.actions.settle import Choice, settle
-from wryfalcon.bench.actions.take_in import Baseline
 from wryfalcon.bench.models import Intent, Piece, PieceState, Sighting
+from wryfalcon.bench.proving.actions import add_proof_value
+from wryfalcon.bench.reading.actions import Typed, add_value
+from wryfalcon.bench.settling.actions import Choice, settle
+from wryfalcon.bench.tags.actions import Baseline
 from wryfalcon.demonstration.making import family_record
 from wryfalcon.fields import MmField
 from wryfalcon.lengths import NotALength, can_measure, parse_value, say_mm, shown_in

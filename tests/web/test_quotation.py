@@ -10,8 +10,8 @@ from django.test import Client
 from PIL import Image
 
 from web.jobs import People, hang
-from wryfalcon.bench.actions.quotation import LONGEST_SIDE, small_and_bare
 from wryfalcon.bench.models import Asked, OnBench, Picture, Tag
+from wryfalcon.bench.tags.pictures import LONGEST_SIDE, small_and_bare
 from wryfalcon.refusal import NotDone
 
 pytestmark = pytest.mark.django_db

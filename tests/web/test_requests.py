@@ -42,7 +42,7 @@ def test_an_error_has_a_number_that_is_on_the_page_and_in_the_log(
     def broken(*_: object) -> None:
         raise RuntimeError("a screw loose")
 
-    monkeypatch.setattr("wryfalcon.bench.views.tags.on_the_bench", broken)
+    monkeypatch.setattr("wryfalcon.bench.tags.views.on_the_bench", broken)
     smith.raise_request_exception = False
     answer = smith.get("/", headers={"HX-Request": "true"} if by_htmx else {})
     assert answer.status_code == 500
@@ -68,7 +68,7 @@ def test_an_error_page_that_fails_itself_still_says_the_number(smith: Client, mo
     def broken(*_: object, **__: object) -> None:
         raise RuntimeError("a screw loose")
 
-    monkeypatch.setattr("wryfalcon.bench.views.tags.on_the_bench", broken)
+    monkeypatch.setattr("wryfalcon.bench.tags.views.on_the_bench", broken)
     monkeypatch.setattr("wryfalcon.requests.render", broken)
     smith.raise_request_exception = False
     answer = smith.get("/")

@@ -13,17 +13,17 @@ from django.test import Client
 from conftest import BenchMachine
 from specimens import of_the_trade
 from web.jobs import People, asked, by, finish, followed, hang, on_the_line, panel, sent, settled, tick_on_page
-from wryfalcon.bench.actions.by_hand import HandWork, begin_by_hand, finish_by_hand, make_by_hand
-from wryfalcon.bench.actions.cut import operate
-from wryfalcon.bench.actions.prove import read_caliper
-from wryfalcon.bench.actions.read import state_labels
-from wryfalcon.bench.actions.set_up import Chosen, set_up
-from wryfalcon.bench.actions.sources import SourceSettings, add_source, describe_source
-from wryfalcon.bench.actions.touch_up import TouchedCut, touch_up_cuts
+from wryfalcon.bench.cutting.actions import operate
+from wryfalcon.bench.cutting.by_hand import HandWork, begin_by_hand, finish_by_hand, make_by_hand
+from wryfalcon.bench.cutting.touching_up import TouchedCut, touch_up_cuts
 from wryfalcon.bench.models import Piece, Source, SourceKind, Tag
-from wryfalcon.bench.queries.cards import hand_checks
-from wryfalcon.bench.queries.proving import proof_of
-from wryfalcon.bench.queries.reading import readings_of
+from wryfalcon.bench.proving.actions import read_caliper
+from wryfalcon.bench.proving.queries import proof_of
+from wryfalcon.bench.reading.actions import state_labels
+from wryfalcon.bench.reading.queries import readings_of
+from wryfalcon.bench.reading.source_actions import SourceSettings, add_source, describe_source
+from wryfalcon.bench.setting_up.actions import Chosen, set_up
+from wryfalcon.bench.setting_up.queries import hand_checks
 from wryfalcon.demonstration.making import again, type_values
 from wryfalcon.library.actions.families import import_family
 from wryfalcon.library.models import FamilyRecord

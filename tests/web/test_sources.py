@@ -12,7 +12,8 @@ from django.test import Client
 from specimens import STAGE_DOOR_KEY
 from web.jobs import BITTING, People, hang, read
 from web.test_bench import words
-from wryfalcon.bench.actions.read import (
+from wryfalcon.bench.models import OnBench, Sighting, Source, Tag
+from wryfalcon.bench.reading.actions import (
     Typed,
     add_value,
     labels_typed,
@@ -22,9 +23,14 @@ from wryfalcon.bench.actions.read import (
     state_labels,
     withdraw,
 )
-from wryfalcon.bench.actions.sources import SourceSettings, add_source, describe_source, switch_source, turn_source
-from wryfalcon.bench.models import OnBench, Sighting, Source, Tag
-from wryfalcon.bench.queries.reading import TrackReading, readings_of
+from wryfalcon.bench.reading.queries import TrackReading, readings_of
+from wryfalcon.bench.reading.source_actions import (
+    SourceSettings,
+    add_source,
+    describe_source,
+    switch_source,
+    turn_source,
+)
 from wryfalcon.bench.sentences import influence_words
 from wryfalcon.demonstration.making import family_record, type_values
 from wryfalcon.library.actions.families import import_family

@@ -10,7 +10,7 @@ from django.template import engines
 from django.test import Client, override_settings
 from django.test.utils import override_script_prefix
 
-from wryfalcon.bench.actions.take_in import TagDetails, take_in
+from wryfalcon.bench.tags.actions import TagDetails, take_in
 from wryfalcon.demonstration.making import family_record
 
 

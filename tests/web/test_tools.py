@@ -8,8 +8,8 @@ import pytest
 from django.test import Client
 
 from web.jobs import People, by
-from wryfalcon.bench.actions.tools import destroy_tool, hand_tool_on, make_depth_keys, make_test_key
 from wryfalcon.bench.models import Piece, ShopTool, Tag
+from wryfalcon.bench.tools.actions import destroy_tool, hand_tool_on, make_depth_keys, make_test_key
 from wryfalcon.demonstration.making import family_record
 from wryfalcon.library.models import Blank
 from wryfalcon.log.models import AuditEntry

@@ -14,14 +14,14 @@ from web.jobs import People, asked, by, finish, followed, hang, on_the_line, sen
 from web.test_bench import words
 from web.test_codes import in_force
 from web.test_sources import reading_of
-from wryfalcon.bench.actions.cut import cut_key, end_piece
-from wryfalcon.bench.actions.prove import read_caliper
-from wryfalcon.bench.actions.read import state_labels
-from wryfalcon.bench.actions.sources import add_source
+from wryfalcon.bench.cutting.actions import cut_key, end_piece
 from wryfalcon.bench.following import follow_once
 from wryfalcon.bench.models import OnBench, Piece, SheetEntry, Source, Tag
-from wryfalcon.bench.queries.cards import hand_checks
-from wryfalcon.bench.queries.trial_sheet import SheetLeft
+from wryfalcon.bench.proving.actions import read_caliper
+from wryfalcon.bench.reading.actions import state_labels
+from wryfalcon.bench.reading.source_actions import add_source
+from wryfalcon.bench.setting_up.queries import hand_checks
+from wryfalcon.bench.trying.queries import SheetLeft
 from wryfalcon.demonstration.making import card_for, family_record, settle_as
 from wryfalcon.library.models import Blank
 from wryfalcon.machines.models import Machine

@@ -8,9 +8,9 @@ from django.test import Client
 from conftest import BenchMachine
 from web.jobs import People, asked, by, carded, followed, on_the_line, panel, pass_time, sent
 from web.test_bench import words
-from wryfalcon.bench.actions.prove import read_caliper
-from wryfalcon.bench.actions.settle import read_back
 from wryfalcon.bench.models import PieceState, Tag
+from wryfalcon.bench.proving.actions import read_caliper
+from wryfalcon.bench.settling.actions import read_back
 from wryfalcon.demonstration.making import family_record
 from wryfalcon.keeping.actions.trimming import begin_trim, hang_test_key
 from wryfalcon.keeping.queries.trimming import planned_cuts, trim_state

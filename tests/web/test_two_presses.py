@@ -26,7 +26,7 @@ from pytest_django import DjangoDbBlocker
 from web.jobs import carded, hang, settled
 from web.odd_posts import Form, Walk
 from wryfalcon.accounts.models import User
-from wryfalcon.bench.actions.by_hand import HandWork, begin_by_hand
+from wryfalcon.bench.cutting.by_hand import HandWork, begin_by_hand
 from wryfalcon.demonstration.making import bitting_of, family_record, finished_key
 from wryfalcon.machines.actions.orders import Press
 from wryfalcon.machines.models import Machine, MachineWork

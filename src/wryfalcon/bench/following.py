@@ -8,10 +8,10 @@ from datetime import datetime
 from django.db.models import Q
 
 from wryfalcon.accounts.models import User
-from wryfalcon.bench.actions.cut import count_blank
-from wryfalcon.bench.actions.prove import lift_verdict
+from wryfalcon.bench.cutting.actions import count_blank
 from wryfalcon.bench.models import Piece, PieceState, ProofValue
 from wryfalcon.bench.piece_states import AT_MACHINE, BY_MACHINE, SENT_AGAIN, STATE_AFTER
+from wryfalcon.bench.proving.actions import lift_verdict
 from wryfalcon.log.actions import write_down
 from wryfalcon.log.models import Event
 from wryfalcon.machines.actions.care import note_work

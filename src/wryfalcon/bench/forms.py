@@ -8,10 +8,10 @@ from typing import Any
 from django import forms
 
 from keycore.family import Family
-from wryfalcon.bench.actions.prove import BEST_GRADE, TrialFelt
-from wryfalcon.bench.actions.set_up import Chosen
-from wryfalcon.bench.actions.take_in import Baseline, TagDetails
 from wryfalcon.bench.models import Felt, OnBench, Tag, WayUp
+from wryfalcon.bench.proving.actions import BEST_GRADE, TrialFelt
+from wryfalcon.bench.setting_up.actions import Chosen
+from wryfalcon.bench.tags.actions import Baseline, TagDetails
 from wryfalcon.library.models import Blank, EditionState, FamilyRecord
 from wryfalcon.machines.models import Cutter, DriverKind, JawSide, Machine
 

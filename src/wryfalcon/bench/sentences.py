@@ -15,11 +15,11 @@ from keycore.reading.next_look import With
 from keycore.rules import Break
 from keycore.units import Unit
 from wryfalcon.bench.models import SetUp, SourceKind, Tag
-from wryfalcon.bench.queries.cards import Holding, Moved
-from wryfalcon.bench.queries.evidence import SourceReading
-from wryfalcon.bench.queries.planning import Card
-from wryfalcon.bench.queries.reading import TrackReading
-from wryfalcon.bench.queries.trial_sheet import SheetLeft
+from wryfalcon.bench.reading.evidence import SourceReading
+from wryfalcon.bench.reading.queries import TrackReading
+from wryfalcon.bench.setting_up.planning import Card
+from wryfalcon.bench.setting_up.queries import Holding, Moved
+from wryfalcon.bench.trying.queries import SheetLeft
 from wryfalcon.drawings.strip import chance_words
 from wryfalcon.lengths import say_figure, say_mm, say_tool, show_small
 from wryfalcon.machines.models import Machine

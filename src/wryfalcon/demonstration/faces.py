@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from wryfalcon.accounts.models import User
-from wryfalcon.bench.actions.read import state_labels
-from wryfalcon.bench.actions.sources import add_source
-from wryfalcon.bench.actions.take_in import Baseline, TagDetails, take_in
 from wryfalcon.bench.models import OnBench, SourceKind, Tag
+from wryfalcon.bench.reading.actions import state_labels
+from wryfalcon.bench.reading.source_actions import add_source
+from wryfalcon.bench.tags.actions import Baseline, TagDetails, take_in
 from wryfalcon.demonstration.making import card_for, family_record, settle_as, type_values
 from wryfalcon.machines.models import Machine
 

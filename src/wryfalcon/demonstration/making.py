@@ -11,13 +11,13 @@ from django.db.models import Q
 from keycore.family import Family
 from keycore.units import Unit
 from wryfalcon.accounts.models import User
-from wryfalcon.bench.actions.cut import plan_piece
-from wryfalcon.bench.actions.prove import keep_proof
-from wryfalcon.bench.actions.read import Typed, add_value
-from wryfalcon.bench.actions.set_up import Chosen, set_up, tick
-from wryfalcon.bench.actions.settle import Choice, read_back, settle
+from wryfalcon.bench.cutting.actions import plan_piece
 from wryfalcon.bench.models import Piece, PieceState, ProofValue, Tag
-from wryfalcon.bench.queries.cards import hand_checks
+from wryfalcon.bench.proving.actions import keep_proof
+from wryfalcon.bench.reading.actions import Typed, add_value
+from wryfalcon.bench.setting_up.actions import Chosen, set_up, tick
+from wryfalcon.bench.setting_up.queries import hand_checks
+from wryfalcon.bench.settling.actions import Choice, read_back, settle
 from wryfalcon.library.models import FamilyRecord
 from wryfalcon.machines.models import Cutter, Machine, MachineWork
 

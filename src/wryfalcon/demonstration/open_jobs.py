@@ -8,10 +8,10 @@ from random import Random
 from django.utils import timezone
 
 from wryfalcon.accounts.models import User
-from wryfalcon.bench.actions.cut import plan_piece
-from wryfalcon.bench.actions.settle import Choice, settle
-from wryfalcon.bench.actions.take_in import Baseline, TagDetails, take_in
+from wryfalcon.bench.cutting.actions import plan_piece
 from wryfalcon.bench.models import OnBench, Piece, PieceState, Tag
+from wryfalcon.bench.settling.actions import Choice, settle
+from wryfalcon.bench.tags.actions import Baseline, TagDetails, take_in
 from wryfalcon.demonstration.making import (
     again,
     bitting_of,

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from wryfalcon.accounts.models import User
-from wryfalcon.bench.actions.read import Typed, add_value, look_with_depth_key, see_stage, state_labels
-from wryfalcon.bench.actions.sources import SourceSettings, add_source, describe_source
-from wryfalcon.bench.actions.take_in import Baseline, TagDetails, take_in
-from wryfalcon.bench.actions.trial_sheet import note_try
 from wryfalcon.bench.models import OnBench, Outcome, Source, SourceKind, Tag, TumblerSeen
-from wryfalcon.bench.queries.reading import readings_of
-from wryfalcon.bench.queries.trial_sheet import entries_of, left_to_try, sheet_of
+from wryfalcon.bench.reading.actions import Typed, add_value, look_with_depth_key, see_stage, state_labels
+from wryfalcon.bench.reading.queries import readings_of
+from wryfalcon.bench.reading.source_actions import SourceSettings, add_source, describe_source
+from wryfalcon.bench.tags.actions import Baseline, TagDetails, take_in
+from wryfalcon.bench.trying.actions import note_try
+from wryfalcon.bench.trying.queries import entries_of, left_to_try, sheet_of
 from wryfalcon.demonstration.making import family_record, settle_as, type_values
 
 LIGHTHOUSE = ["2", "3", "1", "2", "4", "3"]

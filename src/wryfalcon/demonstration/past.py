@@ -8,9 +8,9 @@ from random import Random
 from django.utils import timezone
 
 from wryfalcon.accounts.models import User
-from wryfalcon.bench.actions.hand_over import hand_over
-from wryfalcon.bench.actions.take_in import Baseline, TagDetails, decline, take_in
+from wryfalcon.bench.handing_over.actions import hand_over
 from wryfalcon.bench.models import OnBench, Tag
+from wryfalcon.bench.tags.actions import Baseline, TagDetails, decline, take_in
 from wryfalcon.demonstration.keeping_true import trimmed_once
 from wryfalcon.demonstration.making import (
     bitting_of,

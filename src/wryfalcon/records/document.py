@@ -6,8 +6,8 @@ import json
 from typing import Any
 
 from wryfalcon.bench.models import Piece, Tag
-from wryfalcon.bench.queries.readings_record import readings_record
-from wryfalcon.bench.shown.history import history_of
+from wryfalcon.bench.reading.record import readings_record
+from wryfalcon.bench.tags.history import history_of
 
 FORMAT = "wry-falcon.record/1"
 

@@ -8,10 +8,10 @@ from typing import Any
 from django.template.loader import render_to_string
 
 from wryfalcon.bench.models import Tag
-from wryfalcon.bench.queries.planning import card_of
-from wryfalcon.bench.shown.cut_table import cut_table
-from wryfalcon.bench.shown.keys_made import keys_made
-from wryfalcon.bench.views.stage import settled_key_of
+from wryfalcon.bench.proving.keys_made import keys_made
+from wryfalcon.bench.setting_up.cut_table import cut_table
+from wryfalcon.bench.setting_up.planning import card_of
+from wryfalcon.bench.stage import settled_key_of
 from wryfalcon.drawings.paper import DESK, laid_on
 from wryfalcon.lengths import shown_in
 from wryfalcon.records.document import record_of

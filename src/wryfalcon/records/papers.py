@@ -9,7 +9,7 @@ from django.urls import path
 from django.views.decorators.http import require_POST
 
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
-from wryfalcon.bench.views.stage import find_tag
+from wryfalcon.bench.stage import find_tag
 from wryfalcon.log.actions import note_document
 from wryfalcon.records.document import record_of
 from wryfalcon.records.job_card import job_card_pdf

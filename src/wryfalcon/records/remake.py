@@ -10,9 +10,9 @@ from keycore.documents.text import parse_json
 from keycore.family import Family
 from wryfalcon.accounts.models import User
 from wryfalcon.action import action
-from wryfalcon.bench.actions.codes import read_code
-from wryfalcon.bench.actions.take_in import Baseline, TagDetails, take_in
 from wryfalcon.bench.models import OnBench, Settlement, Tag
+from wryfalcon.bench.reading.codes import read_code
+from wryfalcon.bench.tags.actions import Baseline, TagDetails, take_in
 from wryfalcon.library.actions.families import keep_edition, take_family_in
 from wryfalcon.library.models import EditionState, FamilyRecord
 from wryfalcon.log.actions import write_down

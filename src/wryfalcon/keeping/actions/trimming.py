@@ -15,10 +15,10 @@ from keycore.kind import Surface
 from keycore.rules import NO_RULES, breaks
 from wryfalcon.accounts.models import User
 from wryfalcon.action import action
-from wryfalcon.bench.actions.read import labels_typed
-from wryfalcon.bench.actions.settle import Choice, settle
-from wryfalcon.bench.actions.take_in import TagDetails, take_in
 from wryfalcon.bench.models import OnBench, Tag
+from wryfalcon.bench.reading.actions import labels_typed
+from wryfalcon.bench.settling.actions import Choice, settle
+from wryfalcon.bench.tags.actions import TagDetails, take_in
 from wryfalcon.keeping.queries.course import course_of, noise_of
 from wryfalcon.keeping.queries.trimming import (
     CLAMPINGS,

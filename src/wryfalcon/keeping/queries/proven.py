@@ -18,8 +18,8 @@ from keycore.machines.trim import Noise
 from keycore.proving.returned import as_made, mean_error
 from keycore.reading.evidence import Spread
 from keycore.units import Unit, convert
+from wryfalcon.bench.brought_back import BroughtBack, brought_back
 from wryfalcon.bench.models import MadeHow, Piece, PieceState, Tag
-from wryfalcon.bench.queries.brought_back import BroughtBack, brought_back
 from wryfalcon.keeping.queries.tracing import measured_pattern
 from wryfalcon.library.queries.families import families_by_pk
 from wryfalcon.machines.models import TRACES, Cutter, Duplicate, Machine, Shift, Trim

@@ -13,10 +13,10 @@ from keycore.proving.suspects import Check, KeyFelt, Suspect, clues_of, next_che
 from keycore.proving.verdict import ProofCut
 from keycore.reading.evidence import Spread
 from keycore.units import Unit, convert
+from wryfalcon.bench.brought_back import BroughtBack, brought_back
 from wryfalcon.bench.models import Lock, Piece, Tag, Trial, WayUp
-from wryfalcon.bench.queries.brought_back import BroughtBack, brought_back
-from wryfalcon.bench.queries.prospects import FEELS
-from wryfalcon.bench.queries.proving import proof_brought_back, proof_of
+from wryfalcon.bench.proving.queries import proof_brought_back, proof_of
+from wryfalcon.bench.settling.prospects import FEELS
 from wryfalcon.keeping.queries.course import MachineCourse, course_of, offset_before
 from wryfalcon.keeping.queries.proven import left_mm, shallow_mm
 from wryfalcon.machines.queries.fittings import makes

@@ -17,8 +17,8 @@ from django.views.decorators.http import require_http_methods, require_POST, req
 from keycore.tools import Drill
 from keycore.units import Unit
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs, needs_to_change
-from wryfalcon.bench.actions.copying import put_back
-from wryfalcon.bench.queries.copy_steps import shift_on
+from wryfalcon.bench.copying.actions import put_back
+from wryfalcon.bench.copying.queries import shift_on
 from wryfalcon.drawings.course import (
     DESK,
     PHONE,

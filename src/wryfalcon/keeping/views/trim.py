@@ -13,8 +13,8 @@ from django.views.decorators.http import require_POST, require_safe
 from keycore.coordinate import Coordinate
 from keycore.machines.trim import Advice
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
-from wryfalcon.bench.actions.prove import read_caliper as ask_caliper
 from wryfalcon.bench.models import Piece, PieceState
+from wryfalcon.bench.proving.actions import read_caliper as ask_caliper
 from wryfalcon.fields import unit_typed
 from wryfalcon.keeping.actions.trimming import (
     ClampingReadings,

@@ -1,1 +1,0 @@
-"""One action for each change of state: check, write, record who did it, in one transaction."""

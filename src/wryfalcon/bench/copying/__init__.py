@@ -1,0 +1,1 @@
+"""Keys copied from a pattern."""

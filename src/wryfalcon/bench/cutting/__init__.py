@@ -1,0 +1,1 @@
+"""Cut: the pieces of a tag, by a machine or by hand."""

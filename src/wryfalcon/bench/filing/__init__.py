@@ -1,0 +1,1 @@
+"""Keys filed by stages."""

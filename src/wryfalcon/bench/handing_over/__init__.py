@@ -1,0 +1,1 @@
+"""Hand over: closing a job."""

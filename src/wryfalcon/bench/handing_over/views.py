@@ -1,0 +1,37 @@
+"""Hand over: the whole record, as a page, a PDF job card and a document."""
+
+from __future__ import annotations
+
+from django.http import HttpResponse
+from django.views.decorators.http import require_POST, require_safe
+
+from wryfalcon.accounts.permissions import Act, PersonRequest, needs
+from wryfalcon.bench.handing_over.actions import hand_over
+from wryfalcon.bench.proving.keys_made import keys_made
+from wryfalcon.bench.reading.record import readings_record
+from wryfalcon.bench.stage import attempt, find_tag, open_tag, settled_key_of, show_stage, to_stage
+from wryfalcon.bench.tags.history import history_of
+
+
+@require_safe
+@needs(Act.LOOK)
+def hand_over_stage(request: PersonRequest, number: int) -> HttpResponse:
+    """Everything read, decided, cut and proven."""
+    tag = open_tag(request, number, without_family=True)
+    context = {
+        "key": settled_key_of(tag),
+        "readings": readings_record(tag) if tag.progress.is_read else [],
+        "overrulings": tag.overrulings.filter(withdrawn=False) if tag.progress.is_read else [],
+        "keys": keys_made(tag),
+        "history": history_of(tag),
+    }
+    return show_stage(request, tag, "hand-over", context)
+
+
+@require_POST
+@needs(Act.HAND_OVER)
+def close_tag(request: PersonRequest, number: int) -> HttpResponse:
+    """Give the keys back and close the tag."""
+    tag = find_tag(number, without_family=True)
+    attempt(request, lambda: hand_over(request.user, tag, request.POST.get("reason", "")))
+    return to_stage(tag, "hand-over")

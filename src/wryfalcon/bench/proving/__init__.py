@@ -1,0 +1,1 @@
+"""Prove: measures, trials and the verdict."""

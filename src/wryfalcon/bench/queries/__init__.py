@@ -1,1 +1,0 @@
-"""What the pages show, worked out from what is kept; nothing here changes anything."""

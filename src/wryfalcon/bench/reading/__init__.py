@@ -1,0 +1,1 @@
+"""Read: what was seen of a key or lock, and what it means."""

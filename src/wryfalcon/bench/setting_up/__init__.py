@@ -1,0 +1,1 @@
+"""Set up: the card of a key on its machine."""

@@ -1,0 +1,1 @@
+"""Settle: what the key is and what is cut."""

@@ -1,0 +1,1 @@
+"""The list of the bench, taking in, changing and declining a job, and what came back."""

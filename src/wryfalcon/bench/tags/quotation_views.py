@@ -1,0 +1,46 @@
+"""A picture sent for a quotation, and what must be known before a price can be said."""
+
+from __future__ import annotations
+
+from django.contrib import messages
+from django.http import Http404, HttpResponse
+from django.views.decorators.http import require_POST, require_safe
+
+from wryfalcon.accounts.permissions import Act, PersonRequest, needs
+from wryfalcon.bench.models import Asked, Picture
+from wryfalcon.bench.stage import attempt, find_tag, open_tag, to_stage
+from wryfalcon.bench.tags.pictures import LARGEST_FILE, keep_answers, keep_picture
+
+
+@require_safe
+@needs(Act.LOOK)
+def picture(request: PersonRequest, number: int) -> HttpResponse:
+    """The picture itself."""
+    tag = open_tag(request, number, without_family=True)
+    kept = Picture.objects.filter(tag=tag).first()
+    if kept is None:
+        raise Http404
+    return HttpResponse(bytes(kept.jpeg), content_type="image/jpeg")
+
+
+@require_POST
+@needs(Act.TAKE_IN)
+def send_picture(request: PersonRequest, number: int) -> HttpResponse:
+    """Keep the picture that was sent."""
+    tag = find_tag(number, without_family=True)
+    upload = request.FILES.get("picture")
+    if upload is None:
+        messages.error(request, "Choose the picture first.")
+    else:
+        attempt(request, lambda: keep_picture(request.user, tag, upload.read(LARGEST_FILE + 1)))
+    return to_stage(tag, "take-in")
+
+
+@require_POST
+@needs(Act.TAKE_IN)
+def answer(request: PersonRequest, number: int) -> HttpResponse:
+    """Keep what was heard of the lock."""
+    tag = find_tag(number, without_family=True)
+    said = {asked: request.POST.get(asked, "") for asked in Asked.values}
+    attempt(request, lambda: keep_answers(request.user, tag, said))
+    return to_stage(tag, "take-in")

@@ -1,0 +1,1 @@
+"""Keys of the shop's own."""
