@@ -35,6 +35,11 @@ NEW_EACH_TIME = re.compile(rb'name="(?:csrfmiddlewaretoken|entry|press)" value="
 READS = {"read", "settle"}
 """Stages that stay closed until the key may be read."""
 BEFORE_CUTTING = {"take-in", *READS}
+PACKAGES = {
+    "take-in": "tags", "read": "reading", "settle": "settling", "set-up": "setting_up", "cut": "cutting",
+    "prove": "proving", "hand-over": "handing_over",
+}  # fmt: skip
+"""Where the page of each stage stands."""
 PAGE, FRAGMENT = "bench/stage_page.html", "bench/stage_fragment.html"
 
 
@@ -71,7 +76,7 @@ def show_stage(
     at = next(place for place, stop in enumerate(rail) if stop.current)
     answer = render(
         request,
-        "bench/closed.html" if closed else f"bench/{stage.replace('-', '_')}.html",
+        "bench/closed.html" if closed else f"bench/{PACKAGES[stage]}/{stage.replace('-', '_')}.html",
         {
             "layout": FRAGMENT if swapped else PAGE,
             "tag": tag,

@@ -38,7 +38,7 @@ def new_copy(request: PersonRequest) -> HttpResponse:
     blanks = [(pk, f"{code}, hook {hook}, {left} left") for pk, code, hook, left in hooks]
     status = 422 if request.method == "POST" else 200
     context = {"form": form, "blanks": blanks, "caution": WHERE_IT_TURNS.format(tool="cutter")}
-    return render(request, "bench/copy.html", context, status=status)
+    return render(request, "bench/copying/copy.html", context, status=status)
 
 
 @require_POST

@@ -31,4 +31,4 @@ def show(request: PersonRequest, number: int) -> HttpResponse:
         "fitting": fitting, "uncovered": uncovered,
         "asks_at": request.get_full_path(), "many_tracks": len(tag.family.tracks) > 1,
     }  # fmt: skip
-    return render(request, "bench/codes.html", context)
+    return render(request, "bench/reading/codes.html", context)

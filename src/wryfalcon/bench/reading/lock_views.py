@@ -63,7 +63,7 @@ def measure_lock(request: PersonRequest, number: int) -> HttpResponse:
             "tag": tag, "said": said, "error": error, "key": _drawn(family) if family is not None else None,
             "fields": [(each.name, each.words, said.get(each.name, ""), each.is_count) for each in form.fields],
         }  # fmt: skip
-        return render(request, "bench/measure_lock.html", context, status=422 if error else 200)
+        return render(request, "bench/reading/measure_lock.html", context, status=422 if error else 200)
 
 
 def _document(form: LockForm, said: Mapping[str, str], unit: Unit) -> dict[str, object]:

@@ -31,4 +31,4 @@ def show(request: PersonRequest, number: int) -> HttpResponse:
         messages.error(request, f"It cannot be drawn: {error.reason}.")
         return to_stage(tag, "settle")
     context = {"tag": tag, "family": tag.family, "fits": fits, "shown": shown, "key": key}
-    return render(request, "bench/cutters.html", context)
+    return render(request, "bench/setting_up/cutters.html", context)

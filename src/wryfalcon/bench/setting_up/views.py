@@ -62,7 +62,7 @@ def print_card(request: PersonRequest, number: int) -> HttpResponse:
     with laid_on(DESK):
         context = {"key": key_to_cut(tag), **_card_context(tag, tag.set_up), "allowed": {}}
         context["here"] = reverse("bench:set-up", args=[tag.number])
-        return render(request, "bench/card_print.html", {"tag": tag, "family": tag.family, **context})
+        return render(request, "bench/setting_up/card_print.html", {"tag": tag, "family": tag.family, **context})
 
 
 @require_POST

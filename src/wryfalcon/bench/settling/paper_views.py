@@ -56,7 +56,7 @@ def real_size(request: PersonRequest, number: int) -> HttpResponse:
         "stick_on": _stick_on(tag),
         **RULER,
     }
-    return render(request, "bench/real_size.html", context)
+    return render(request, "bench/settling/real_size.html", context)
 
 
 def _other_faces(

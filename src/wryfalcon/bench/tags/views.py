@@ -43,7 +43,7 @@ def tags(request: PersonRequest) -> HttpResponse:
     """Open tags, what each waits for, and the machines in a line."""
     return render(
         request,
-        "bench/tags.html",
+        "bench/tags/tags.html",
         {
             "open": on_the_bench(),
             "closed": _closed(),
@@ -93,7 +93,7 @@ def new(request: PersonRequest) -> HttpResponse:
     bad = request.method == "POST"
     return render(
         request,
-        "bench/new.html",
+        "bench/tags/new.html",
         {
             "form": form,
             "locks": locks,
@@ -127,7 +127,7 @@ def fill_from_maker(request: PersonRequest) -> HttpResponse:
         "form": form, "locks": locks, "maker": maker, "brought_back": posted.get("brought_back"),
         "asks_code": may(request.user, Act.READ_KEYS), **choices,
     }  # fmt: skip
-    return render(request, "bench/_new_form.html", context)
+    return render(request, "bench/tags/_new_form.html", context)
 
 
 @require_http_methods(["GET", "HEAD", "POST"])

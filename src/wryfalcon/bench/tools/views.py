@@ -32,7 +32,7 @@ def tools(request: PersonRequest) -> HttpResponse:
         "smiths": [(each.pk, str(each)) for each in User.objects.filter(role__in=SMITHS, is_active=True)],
         "wanted": request.GET.get("family", ""),
     }
-    return render(request, "bench/tools.html", context)
+    return render(request, "bench/tools/tools.html", context)
 
 
 @require_POST

@@ -82,7 +82,7 @@ def show(request: PersonRequest, number: int) -> HttpResponse:
         "try_minutes": settings.TRY_MINUTES, "hour_price": settings.HOUR_PRICE, "blank_price": settings.BLANK_PRICE,
         "spaces": range(1, len(reading.track.spaces) + 1) if reading else (),
     }  # fmt: skip
-    return render(request, "bench/trial_sheet.html", context)
+    return render(request, "bench/trying/trial_sheet.html", context)
 
 
 @require_POST
