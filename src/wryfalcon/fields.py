@@ -6,6 +6,7 @@ from typing import Any
 
 from django import forms
 from django.core.exceptions import ValidationError
+from django.forms.utils import ErrorDict
 from django.http import HttpRequest
 from django.utils.functional import lazy
 
@@ -67,10 +68,12 @@ def unit_typed(request: HttpRequest) -> Unit:
 class TypedInForm(forms.Form):
     """A form with lengths, understood in the unit its page was shown in (``typed_in``), whatever the unit is by now."""
 
-    def _clean_fields(self) -> None:
+    @property
+    def errors(self) -> ErrorDict:
+        """What is wrong, worked out when it is first asked for: what was typed is understood then."""
         said = str(self.data.get("typed_in", ""))
         with shown_in(Unit(said) if said in set(Unit) else unit_shown()):
-            super()._clean_fields()  # type: ignore[misc]
+            return super().errors
 
 
 def _labelled(label: str, per: str) -> Any:

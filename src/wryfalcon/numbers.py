@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from secrets import choice
+
 
 def thousands(number: int) -> str:
     r"""A large whole number with thin spaces.
@@ -28,3 +30,12 @@ def whole_number(text: str | None) -> int:
     (12, 0, 0, 0)
     """
     return int(text) if text and text.isascii() and text.isdecimal() and len(text) < 10 else 0
+
+
+PLAIN = "23456789abcdefghjkmnpqrstuvwxyz"
+"""Nothing that is misread when it is read aloud."""
+
+
+def plain_word(length: int) -> str:
+    """A random word of so many plain letters and digits."""
+    return "".join(choice(PLAIN) for _ in range(length))

@@ -12,14 +12,13 @@ from django.conf import settings
 from django.db import OperationalError
 from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import render
-from django.utils.crypto import get_random_string
 
 from keycore.units import Unit
 from wryfalcon.drawings.paper import DESK, PAPERS, laid_on
 from wryfalcon.lengths import shown_in
+from wryfalcon.numbers import plain_word
 
 REQUEST_ID: ContextVar[str] = ContextVar("request_id", default="")
-ALPHABET = "23456789abcdefghjkmnpqrstuvwxyz"  # nothing that is misread when it is read aloud
 Answer = Callable[[HttpRequest], HttpResponse]
 FoundT = TypeVar("FoundT")
 
@@ -48,7 +47,7 @@ def with_id(answer: Answer) -> Answer:
 
     def middleware(request: HttpRequest) -> HttpResponse:
         # Left as it is afterwards: an answer of 400 and more is logged when it has left all middleware.
-        REQUEST_ID.set(get_random_string(8, ALPHABET))
+        REQUEST_ID.set(plain_word(8))
         answered = answer(request)
         answered["X-Request-ID"] = REQUEST_ID.get()
         return answered

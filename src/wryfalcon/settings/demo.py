@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from django.core.management.utils import get_random_secret_key
+from secrets import token_urlsafe
 
 from wryfalcon.settings.base import *
 from wryfalcon.settings.base import VAR
@@ -15,6 +15,6 @@ CSRF_COOKIE_SECURE = False
 
 _secret = VAR / "demo-secret"
 if not _secret.exists():
-    _secret.write_text(get_random_secret_key())
+    _secret.write_text(token_urlsafe(50))
     _secret.chmod(0o600)
 SECRET_KEY = _secret.read_text()

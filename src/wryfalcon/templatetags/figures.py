@@ -8,7 +8,6 @@ from typing import Any
 from urllib.parse import urlencode
 
 from django import template
-from django.template import defaultfilters
 
 from keycore.coordinate import Coordinate
 from keycore.units import Unit
@@ -168,10 +167,10 @@ def say(number: float, places: int = 3) -> str:
 @register.filter(expects_localtime=True)
 def day(value: date | datetime | None) -> str:
     """A day with its year."""
-    return defaultfilters.date(value, "j M Y")
+    return "" if value is None else f"{value:%-d %b %Y}"
 
 
 @register.filter(expects_localtime=True)
 def moment(value: datetime | None) -> str:
     """A day with its year and the time."""
-    return defaultfilters.date(value, "j M Y, H:i")
+    return "" if value is None else f"{value:%-d %b %Y, %H:%M}"

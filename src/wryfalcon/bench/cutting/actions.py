@@ -11,7 +11,6 @@ from typing import Any
 
 from django.db.models import F
 from django.utils import timezone
-from django.utils.crypto import get_random_string
 
 from keycore.family import Family
 from wryfalcon.accounts.models import User
@@ -40,6 +39,7 @@ from wryfalcon.machines.models import DriverKind, Machine, Order
 from wryfalcon.machines.queries.fittings import axes_of
 from wryfalcon.machines.queries.line import LineNow, line_of
 from wryfalcon.machines.queries.offsets import offsets_for
+from wryfalcon.numbers import plain_word
 from wryfalcon.refusal import NotDone
 
 ALWAYS = (Operation.HOLD, Operation.STOP)
@@ -276,7 +276,7 @@ def _is_of(piece: Piece, machine: Machine) -> bool:
 
 def new_job(tag: Tag, kind: str) -> str:
     """A name for a new piece that no other has or ever had."""
-    return f"{tag}-{kind}-{get_random_string(6, '23456789abcdefghjkmnpqrstuvwxyz')}"
+    return f"{tag}-{kind}-{plain_word(6)}"
 
 
 def next_key(tag: Tag) -> tuple[int, int]:

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import sqlite3
+from argparse import ArgumentParser
 from pathlib import Path
 from typing import Any
 
-from django.core.management.base import BaseCommand, CommandError, CommandParser
+from django.core.management.base import BaseCommand, CommandError
 from django.db import connection
 
 
@@ -15,7 +16,7 @@ class Command(BaseCommand):
 
     help = __doc__
 
-    def add_arguments(self, parser: CommandParser) -> None:
+    def add_arguments(self, parser: ArgumentParser) -> None:
         """Where to."""
         parser.add_argument("file", type=Path)
 

@@ -7,13 +7,14 @@ beside it, is replayed into it.
 from __future__ import annotations
 
 import sqlite3
+from argparse import ArgumentParser
 from contextlib import closing
 from pathlib import Path
 from typing import Any
 
 from django.conf import settings
 from django.core.management import call_command
-from django.core.management.base import BaseCommand, CommandError, CommandParser
+from django.core.management.base import BaseCommand, CommandError
 from django.db import connection
 from django.utils import timezone
 
@@ -26,7 +27,7 @@ class Command(BaseCommand):
 
     help = __doc__
 
-    def add_arguments(self, parser: CommandParser) -> None:
+    def add_arguments(self, parser: ArgumentParser) -> None:
         """Where from."""
         parser.add_argument("file", type=Path)
 

@@ -7,11 +7,12 @@ from __future__ import annotations
 
 import getpass
 import sys
+from argparse import ArgumentParser
 from typing import Any
 
 from django.contrib.auth.password_validation import validate_password
 from django.core.exceptions import ValidationError
-from django.core.management.base import BaseCommand, CommandError, CommandParser
+from django.core.management.base import BaseCommand, CommandError
 
 from wryfalcon.accounts.models import Role, User
 
@@ -21,7 +22,7 @@ class Command(BaseCommand):
 
     help = __doc__
 
-    def add_arguments(self, parser: CommandParser) -> None:
+    def add_arguments(self, parser: ArgumentParser) -> None:
         """Name and role."""
         parser.add_argument("name")
         parser.add_argument("--role", choices=Role.values, help="smith for someone new; kept with --again")

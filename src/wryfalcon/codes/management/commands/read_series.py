@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import resource
 import signal
+from argparse import ArgumentParser
 from pathlib import Path
 from typing import Any
 
-from django.core.management.base import BaseCommand, CommandParser
+from django.core.management.base import BaseCommand
 
 from wryfalcon.codes.actions.intake import read_in
 from wryfalcon.codes.models import Intake
@@ -23,7 +24,7 @@ class Command(BaseCommand):
 
     help = "Reads and checks a table of codes that was offered in the application."
 
-    def add_arguments(self, parser: CommandParser) -> None:
+    def add_arguments(self, parser: ArgumentParser) -> None:
         """Which one."""
         parser.add_argument("intake", type=int)
 

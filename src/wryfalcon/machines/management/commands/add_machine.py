@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+from argparse import ArgumentParser
 from typing import Any
 
-from django.core.management.base import BaseCommand, CommandError, CommandParser
+from django.core.management.base import BaseCommand, CommandError
 from django.db import transaction
 
 from wryfalcon.machines.models import Cutter, DriverKind, JawSide, Machine, MachineOffset
@@ -15,7 +16,7 @@ class Command(BaseCommand):
 
     help = __doc__
 
-    def add_arguments(self, parser: CommandParser) -> None:
+    def add_arguments(self, parser: ArgumentParser) -> None:
         """How it is reached and what is fitted."""
         parser.add_argument("name")
         parser.add_argument("--driver", choices=DriverKind.values, default=DriverKind.BENCH)
