@@ -29,8 +29,8 @@ MADE = "finished"
 """The state of a key that is made; the bench has the table of states."""
 FAILED_HERE = "What it said could not be taken in"
 """How a line's problem begins where it is not the machine's."""
-SILENT_AFTER = timedelta(seconds=25)  # a machine at rest is asked every twelve
-UNFOLLOWED_AFTER = timedelta(seconds=25)
+SILENT_AFTER = timedelta(seconds=30)  # a machine at rest is asked every fifteen
+UNFOLLOWED_AFTER = timedelta(seconds=30)
 SHOWN_FOR = timedelta(minutes=2)
 NEEDS_HAND = ("unhomed", "held", "turn", "index", "tool", "stalled")
 
