@@ -114,7 +114,9 @@ class Trial:
     def _come_to_rest(self) -> None:
         """Everything that was asked is answered, and the log is read to its end."""
         self.fair = Random(10**9)  # whatever befalls, it is over soon
-        time.sleep(2.5)
+        self.shop.kill("follower")
+        self.shop.start("follower")  # one that has just begun asks every machine at once
+        time.sleep(3.5)
 
 
 def measure() -> Iterator[Figure]:
