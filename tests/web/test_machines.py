@@ -19,10 +19,10 @@ from wryfalcon.bench.setting_up.cutters import cutters_for
 from wryfalcon.demonstration.making import again, family_record, finished_key, measured, proven
 from wryfalcon.keeping.actions.practice import begin_practice
 from wryfalcon.keeping.actions.trimming import begin_trim, change_offset, hang_test_key
+from wryfalcon.keeping.presenters.test_key import errors_of
 from wryfalcon.keeping.queries.course import course_of
 from wryfalcon.keeping.queries.trimming import trim_state
 from wryfalcon.keeping.queries.why import why_wrong
-from wryfalcon.keeping.shown.test_key import errors_of
 from wryfalcon.machines.drivers import Delivery, driver_of
 from wryfalcon.machines.models import (
     Cutter,

@@ -10,6 +10,7 @@ from django.views.decorators.http import require_POST, require_safe
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.codes.models import Series, SeriesState
 from wryfalcon.editions.actions import bring_in_folder, put_all_in_force
+from wryfalcon.editions.presenters import edition_shown
 from wryfalcon.editions.queries import (
     beside_force,
     can_come_in,
@@ -18,7 +19,6 @@ from wryfalcon.editions.queries import (
     waiting_families,
     waiting_series,
 )
-from wryfalcon.editions.shown import edition_shown
 from wryfalcon.library.actions.editions import put_in_force, throw_away
 from wryfalcon.library.models import EditionState, FamilyRecord
 from wryfalcon.numbers import whole_number

@@ -5,7 +5,7 @@ from __future__ import annotations
 from wryfalcon.accounts.models import User
 from wryfalcon.action import action
 from wryfalcon.keeping.actions.trimming import change_offset
-from wryfalcon.keeping.shown.faces import face_shown
+from wryfalcon.keeping.presenters.faces import face_shown
 from wryfalcon.machines.models import JawSide, MachineOffset
 from wryfalcon.machines.queries.faces import face_now
 from wryfalcon.refusal import NotDone

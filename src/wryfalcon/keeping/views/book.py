@@ -31,12 +31,12 @@ from wryfalcon.drawings.course import (
 )
 from wryfalcon.keeping.actions.practice import score_words
 from wryfalcon.keeping.actions.trimming import undo_change
+from wryfalcon.keeping.presenters.course import due_words, forecast_words, mark_words, offset_words
+from wryfalcon.keeping.presenters.machine_drawing import machine_picture
 from wryfalcon.keeping.queries.copies import copies_on
 from wryfalcon.keeping.queries.course import CourseFacts, MachineCourse, course_of, days_between, followed
 from wryfalcon.keeping.queries.proven import ProvenKey
 from wryfalcon.keeping.queries.trimming import families_to_trim_by
-from wryfalcon.keeping.shown.course import due_words, forecast_words, mark_words, offset_words
-from wryfalcon.keeping.shown.machine_drawing import machine_picture
 from wryfalcon.lengths import say_mm, unit_shown
 from wryfalcon.machines.actions.care import note_work
 from wryfalcon.machines.models import (

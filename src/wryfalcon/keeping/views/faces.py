@@ -15,7 +15,7 @@ from keycore.units import Unit
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.fields import unit_typed
 from wryfalcon.keeping.actions.faces import put_face_offset_in
-from wryfalcon.keeping.shown.faces import face_shown
+from wryfalcon.keeping.presenters.faces import face_shown
 from wryfalcon.lengths import NotALength, parse_length
 from wryfalcon.machines.actions.faces import ask_to_touch, note_touched
 from wryfalcon.machines.models import DriverKind, JawSide, Machine

@@ -12,8 +12,8 @@ from django.views.decorators.http import require_POST, require_safe
 
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.keeping.forms import ClampForm, FollowerForm
+from wryfalcon.keeping.presenters.counters import since_words
 from wryfalcon.keeping.queries.counters import counters_of
-from wryfalcon.keeping.shown.counters import since_words
 from wryfalcon.keeping.views.particulars import particulars_page
 from wryfalcon.machines.actions.fitting import NewClamp, add_clamp, add_follower, fit_cutter, fit_follower
 from wryfalcon.machines.models import Cutter, Follower, Machine

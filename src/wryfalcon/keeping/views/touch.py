@@ -12,7 +12,7 @@ from keycore.machines.side_mill import correct_side_mill, set_side_mill
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.keeping.actions.touching import begin_anew, note_cylinder, note_touch
 from wryfalcon.keeping.forms import MillForm, MillProofForm
-from wryfalcon.keeping.shown.touch import FELT_IN_CYLINDER, MARKS, STEPS, last_advice, tries_shown
+from wryfalcon.keeping.presenters.touch import FELT_IN_CYLINDER, MARKS, STEPS, last_advice, tries_shown
 from wryfalcon.machines.models import Machine, MachineKind
 from wryfalcon.machines.queries.fittings import mismatch_of
 from wryfalcon.machines.queries.hands import caliper_sd_mm

@@ -14,8 +14,8 @@ from wryfalcon.accounts.permissions import Act, PersonRequest, needs, needs_to_c
 from wryfalcon.bench.models import Tag
 from wryfalcon.fields import unit_typed
 from wryfalcon.keeping.actions.tracing import TracedKey, keep_duplicate, note_copy_seen, withdraw_duplicate
+from wryfalcon.keeping.presenters.tracing import verdict_words
 from wryfalcon.keeping.queries.tracing import duplicates_on, measured_pattern, tracks_to_trace
-from wryfalcon.keeping.shown.tracing import verdict_words
 from wryfalcon.lengths import NotALength, parse_value, show_value, split_lengths
 from wryfalcon.library.models import FamilyRecord
 from wryfalcon.log.actions import note_tag_opened

@@ -26,9 +26,9 @@ from wryfalcon.keeping.actions.trimming import (
     try_caliper,
     withdraw_clamping,
 )
+from wryfalcon.keeping.presenters.test_key import drawn_test_errors, drawn_test_key
+from wryfalcon.keeping.presenters.trim import advice_of, of_tools, terms_of
 from wryfalcon.keeping.queries.trimming import CLAMPINGS, TrimState, can_be_cut, planned_cuts, trim_state
-from wryfalcon.keeping.shown.test_key import drawn_test_errors, drawn_test_key
-from wryfalcon.keeping.shown.trim import advice_of, of_tools, terms_of
 from wryfalcon.lengths import NotALength, can_measure, meant_in_other_unit, parse_value, split_lengths
 from wryfalcon.library.models import FamilyRecord
 from wryfalcon.machines.models import Machine, Trim

@@ -13,8 +13,8 @@ from wryfalcon.accounts.permissions import Act, PersonRequest, needs_to_change
 from wryfalcon.drawings.wheel import draw_wheel
 from wryfalcon.fields import unit_typed
 from wryfalcon.keeping.actions.wheels import look_at_wheel
+from wryfalcon.keeping.presenters.wheels import verdict_words
 from wryfalcon.keeping.queries.wheels import wheel_of
-from wryfalcon.keeping.shown.wheels import verdict_words
 from wryfalcon.lengths import NotALength, parse_length, split_lengths
 from wryfalcon.machines.models import Cutter, CutterLook
 from wryfalcon.refusal import NotDone

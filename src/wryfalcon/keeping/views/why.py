@@ -11,9 +11,9 @@ from django.views.decorators.http import require_POST, require_safe
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.bench.models import Piece, Tag
 from wryfalcon.bench.stage import find_tag, open_tag
+from wryfalcon.keeping.presenters.course import changed_words, offset_words
+from wryfalcon.keeping.presenters.help_file import help_file
 from wryfalcon.keeping.queries.why import Why, why_wrong
-from wryfalcon.keeping.shown.course import changed_words, offset_words
-from wryfalcon.keeping.shown.help_file import help_file
 from wryfalcon.log.actions import note_document
 from wryfalcon.machines.sentences import home_words
 

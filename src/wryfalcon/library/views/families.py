@@ -25,9 +25,9 @@ from wryfalcon.fields import ENDS, GAUGES, unit_typed
 from wryfalcon.library.actions.families import count_blank, import_family
 from wryfalcon.library.keyway import Unknown, document_of, fit_unknown, which_keyway
 from wryfalcon.library.models import Blank, FamilyRecord
+from wryfalcon.library.presenters import count_words, track_tables
 from wryfalcon.library.queries.families import with_blanks
 from wryfalcon.library.queries.sections import same_section
-from wryfalcon.library.shown import count_words, track_tables
 from wryfalcon.numbers import whole_number
 from wryfalcon.requests import or_404
 

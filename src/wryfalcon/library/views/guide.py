@@ -22,8 +22,8 @@ from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.cells import as_text
 from wryfalcon.library.actions.guide import About, bring_in_guide, change_row, note_missing
 from wryfalcon.library.models import METAL_ALONE, Guide, GuideEntry
+from wryfalcon.library.presenters import QUESTIONS
 from wryfalcon.library.queries.guide import missing, search
-from wryfalcon.library.shown import QUESTIONS
 from wryfalcon.refusal import NotDone
 
 ASKED = ("words", "year", "cuts", "blank", "use", "electronics", "before", "since")

@@ -8,8 +8,8 @@ from django.db.models import Q
 
 from wryfalcon.bench.models import Piece, Tag
 from wryfalcon.codes.models import Code
+from wryfalcon.keeping.presenters.course import offset_words
 from wryfalcon.keeping.queries.why import Why
-from wryfalcon.keeping.shown.course import offset_words
 
 
 def help_file(tag: Tag, piece: Piece, why: Why) -> dict[str, Any]:
