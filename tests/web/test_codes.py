@@ -556,6 +556,31 @@ def test_a_code_written_on_a_tag_is_looked_up_as_it_is_hung(smith: Client, peopl
     assert reading_of(tag).labels == ["3", "5", "2", "4", "1"]
     counter.post("/tags/new", {**job, "code_on_it": "t 1001"})
     assert not Tag.objects.latest("pk").sources.exists()
+    of_a_key = smith.post("/tags/new", {**job, "on_bench": "worn-key", "code_on_it": "t 1001"})
+    assert "looked up where one lies on the bench" in str(of_a_key.context["form"].errors["code_on_it"])
+
+
+def test_a_code_that_is_another_in_two_series_is_never_guessed(smith: Client, people: People) -> None:
+    """At Take in and on Read: both are named; a word after a comma says which; the same bitting in both is one code."""
+    in_force(people, [("T-1001", "3 5 2 4 1"), ("T-1002", "1 2 3 2 1")])
+    in_force(people, [("T-1001", "1 3 5 4 2"), ("T-1002", "1 2 3 2 1")], id="quays", name="Quays", edition="2026")
+    job = {
+        "title": "Spare", "customer": "Quay", "on_bench": "code", "quantity": "1", "authority": "lease seen",
+        "locks-TOTAL_FORMS": "0", "locks-INITIAL_FORMS": "0",
+    }  # fmt: skip
+    for typed, says in (("t1001", "another in each of Quays"), ("T1001 - T1002", "not a range")):
+        refused = smith.post("/tags/new", {**job, "code_on_it": typed})
+        assert says in str(refused.context["form"].errors["code_on_it"])
+    assert not Tag.objects.exists()
+    smith.post("/tags/new", {**job, "code_on_it": "t1001, quays"})
+    assert reading_of(Tag.objects.get()).labels == ["1", "3", "5", "4", "2"]
+    tag = hang(people, on_bench=OnBench.CODE)
+    source = add_source(people["tam"], tag, "A", "code")
+    refused = smith.post(f"/tags/{tag}/read/{source.pk}/code", {"code": "t1001"})
+    assert refused.status_code == 422
+    assert "type a comma and a word" in refused.content.decode()
+    smith.post(f"/tags/{tag}/read/{source.pk}/code", {"code": "t1002"})
+    assert reading_of(tag).labels == ["1", "2", "3", "2", "1"]
 
 
 def test_a_code_typed_on_read_is_looked_up_in_the_familys_own_series(smith: Client, people: People) -> None:

@@ -5,6 +5,9 @@ from __future__ import annotations
 import json
 from collections.abc import Iterator
 from datetime import timedelta
+from pathlib import Path
+from threading import Event, Thread
+from typing import Any
 from uuid import uuid4
 
 import pytest
@@ -14,15 +17,17 @@ from django.utils import timezone
 from conftest import BenchMachine
 from faulty_line import LosingLine
 from web.jobs import People, asked, by, carded, followed, hang, last_answer, on_the_line, panel, sent, settled
+from wryfalcon.bench import follower
 from wryfalcon.bench.cutting.actions import cut_key, end_piece, operate, send_again
 from wryfalcon.bench.following import PieceListener, follow_once
 from wryfalcon.bench.handing_over.actions import hand_over
 from wryfalcon.bench.models import Piece, Tag, TagState
 from wryfalcon.bench.tags.actions import decline
 from wryfalcon.library.models import Blank
-from wryfalcon.machines.actions.orders import Press
-from wryfalcon.machines.following import follow
+from wryfalcon.machines.actions.orders import WAKE, Press
+from wryfalcon.machines.following import follow, is_cutting
 from wryfalcon.machines.models import Line, LineEvent, Machine, MachineWork, Order, OrderState
+from wryfalcon.machines.queries.line import line_of
 from wryfalcon.refusal import NotDone
 
 pytestmark = pytest.mark.django_db
@@ -253,6 +258,58 @@ def test_an_unfollowed_machine_is_said_to_be_so(smith: Client, people: People, t
     Line.objects.update(asked_at=timezone.now() - timedelta(minutes=1))
     assert "Nothing speaks to the machines now" in words(smith, f"/tags/{tag}/cut")
     assert "not followed" in words(smith, "/")
+
+
+@pytest.mark.parametrize(("state", "limit"), [("cutting", 8), ("idle", 34)])
+def test_while_metal_is_cut_silence_is_said_sooner_than_of_a_machine_at_rest(
+    people: People, tag: Tag, gannet: Machine, state: str, limit: int
+) -> None:
+    sent(people, tag)
+    line = Line.objects.get(machine=gannet)
+    for seconds, is_followed in ((limit - 1, True), (limit + 1, False)):
+        heard = timezone.now() - timedelta(seconds=seconds)
+        Line.objects.update(status={**line.status, "state": state}, heard_at=heard, asked_at=heard)
+        assert line_of(gannet).is_followed is is_followed
+    heard = timezone.now() - timedelta(seconds=5)
+    Line.objects.update(heard_at=heard, asked_at=heard)
+    assert line_of(gannet).is_silent is (state == "cutting")
+    assert is_cutting(gannet) is (state == "cutting")
+
+
+def test_what_is_asked_is_told_by_a_file_once_it_is_kept(
+    people: People, tag: Tag, tmp_path: Path, settings: Any, django_capture_on_commit_callbacks: Any
+) -> None:
+    settings.VAR = tmp_path
+    with django_capture_on_commit_callbacks() as told:
+        cut_key(by(people), tag)
+        assert not (tmp_path / WAKE).exists()
+    for each in told:
+        each()
+    assert (tmp_path / WAKE).exists()
+
+
+def test_a_follower_that_seldom_looks_is_woken_by_that_file(
+    gannet: Machine, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    woken, stop = Event(), Event()
+    monkeypatch.setattr(follower, "LOOKS_FOR_ORDERS", 60.0)
+    monkeypatch.setattr(follower, "followed_machines", lambda: [gannet])
+    asked: list[set[int]] = [set(), {gannet.pk}]
+    monkeypatch.setattr(follower, "machines_asked", lambda: asked.pop(0) if len(asked) > 1 else asked[0])
+
+    def follow_one(pk: int, stopped: Event, wake: Event) -> None:
+        if wake.wait(10) and not stopped.is_set():
+            woken.set()
+
+    monkeypatch.setattr(follower, "_follow_one", follow_one)
+    thread = Thread(target=follower.follow_until, args=(stop, tmp_path))
+    thread.start()
+    assert not woken.wait(0.5)
+    (tmp_path / WAKE).touch()
+    assert woken.wait(2)
+    stop.set()
+    thread.join(5)
+    assert not thread.is_alive()
 
 
 def test_a_plan_file_machine_takes_the_same_road(people: People, settings, tmp_path) -> None:  # type: ignore[no-untyped-def]

@@ -68,14 +68,8 @@ def profile_of(
     return _merged(*_clipped(*draw(x, v, cut, height, length), height, length))
 
 
-def _each_once(values: Array) -> Array:
-    """Values (n,) in order, each once: ``np.unique`` would load masked arrays for it, a twentieth of a plan’s time."""
-    ordered = np.sort(values)
-    return np.asarray(ordered[np.append(True, ordered[1:] != ordered[:-1])])
-
-
 def _plunged(x: Array, v: Array, cut: Wheel, height: float, length: float) -> tuple[Array, Array]:
-    at = _each_once(np.clip(np.concatenate([[0.0, length], _corners(x, v, cut, height)]), 0.0, length))
+    at = np.unique(np.clip(np.concatenate([[0.0, length], _corners(x, v, cut, height)]), 0.0, length))
     return at, _under_flanks(at, x, v, cut, height)
 
 
@@ -114,7 +108,7 @@ def _ramped(x: Array, v: Array, cut: Wheel, height: float, length: float) -> tup
 
 def _not_above(at: Array, heights: Array, x: Array, v: Array, cut: Wheel, height: float) -> tuple[Array, Array]:
     """A path's edge lowered to what single cuts leave, where a neighbour is steeper than the wheel's flank."""
-    every = _each_once(np.concatenate([at, _corners(x, v, cut, height)]))
+    every = np.unique(np.concatenate([at, _corners(x, v, cut, height)]))
     way, left = np.interp(every, at, heights), _under_flanks(every, x, v, cut, height)
     above = way - left
     if (above <= NOTHING).all():
@@ -122,7 +116,7 @@ def _not_above(at: Array, heights: Array, x: Array, v: Array, cut: Wheel, height
     crosses = np.flatnonzero(above[:-1] * above[1:] < 0)
     share = above[crosses] / (above[crosses] - above[crosses + 1])
     between = every[crosses] + share * (every[crosses + 1] - every[crosses])
-    every = _each_once(np.concatenate([every, between]))
+    every = np.unique(np.concatenate([every, between]))
     return every, np.minimum(np.interp(every, at, heights), _under_flanks(every, x, v, cut, height))
 
 

@@ -14,7 +14,7 @@ from django.db import close_old_connections, connection
 
 from wryfalcon.bench.following import follow_once, has_a_piece
 from wryfalcon.machines.actions.orders import WAKE
-from wryfalcon.machines.following import followed_machines, has_orders, machines_asked, note_failed_turn
+from wryfalcon.machines.following import followed_machines, has_orders, is_cutting, machines_asked, note_failed_turn
 from wryfalcon.machines.models import Machine
 
 BUSY, QUIET = 0.25, 15.0  # seconds between two turns, with a key in the machine's hands and without
@@ -54,7 +54,8 @@ def follow_until(stop: Event, folder: Path) -> None:
             for machine in followed_machines():
                 if machine.pk not in threads or not threads[machine.pk][0].is_alive():
                     woken = Event()
-                    follows = Thread(target=_follow_one, args=(machine.pk, stop, woken), daemon=True)
+                    given, name = (machine.pk, stop, woken), f"follows {machine}"
+                    follows = Thread(target=_follow_one, args=given, name=name, daemon=True)
                     threads[machine.pk] = follows, woken
                     follows.start()
         if touched != before or now >= next_orders:
@@ -94,7 +95,7 @@ def _follow_one(pk: int, stop: Event, woken: Event) -> None:
                 _say_what_failed(machine, error)
                 stop.wait(AFTER_A_FAULT)
             else:
-                woken.wait(BUSY if has_a_piece(machine) or has_orders(machine) else QUIET)
+                woken.wait(BUSY if has_a_piece(machine) or has_orders(machine) or is_cutting(machine) else QUIET)
     finally:
         connection.close()
 

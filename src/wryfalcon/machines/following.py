@@ -23,7 +23,7 @@ from wryfalcon.machines.actions.misreports import note_misreport
 from wryfalcon.machines.actions.orders import EXPIRES_AFTER, OPEN, URGENT
 from wryfalcon.machines.drivers import Delivery, Driver, MachineNonsense, MachineRefused, MachineUnreachable, driver_of
 from wryfalcon.machines.drivers.interface import Heard, MachineEvent, Status, Whereabouts
-from wryfalcon.machines.models import DriverKind, Line, LineEvent, Machine, Order, OrderState
+from wryfalcon.machines.models import CUTTING, DriverKind, Line, LineEvent, Machine, Order, OrderState
 from wryfalcon.machines.queries.line import FAILED_HERE
 
 CLOCK_SLACK = 60.0  # seconds: a clock further off is named, and its times are put right by as much
@@ -66,6 +66,11 @@ def followed_machines() -> QuerySet[Machine]:
 def has_orders(machine: Machine) -> bool:
     """Whether something waits to be delivered."""
     return Order.objects.filter(machine=machine, state__in=OPEN).exists()
+
+
+def is_cutting(machine: Machine) -> bool:
+    """Whether its wheel is in metal as it last told, whoever asked for that."""
+    return Line.objects.filter(machine=machine, status__state=CUTTING).exists()
 
 
 def machines_asked() -> set[int]:

@@ -26,7 +26,7 @@ from wryfalcon.bench.reading.actions import (
     state_labels,
     state_turned,
 )  # fmt: skip
-from wryfalcon.bench.reading.codes import read_code
+from wryfalcon.bench.reading.codes import find_code, read_code
 from wryfalcon.bench.reading.evidence import SourceReading
 from wryfalcon.bench.reading.known import state_card, state_known
 from wryfalcon.bench.reading.looks import is_settled
@@ -41,8 +41,6 @@ from wryfalcon.bench.reading.source_actions import (
 )
 from wryfalcon.bench.reading.views import RefusedEntry, check_there, show_read, source_reading, to_source, track_reading
 from wryfalcon.bench.stage import attempt, find_tag, to_stage
-from wryfalcon.codes.models import Code
-from wryfalcon.codes.queries.by_code import codes_called
 from wryfalcon.codes.queries.family import series_read_by
 from wryfalcon.fields import unit_typed
 from wryfalcon.numbers import whole_number
@@ -164,11 +162,11 @@ def look_up(request: PersonRequest, number: int, source: int) -> HttpResponse:
     tag, found = _source_reading(number, source)
     text = request.POST.get("code", "")
     its = {each.pk for each in series_read_by(tag.family_record, found.track.name)} if tag.family_record else set()
-    called = [each.pk for each in codes_called(text) if each.series.pk in its]
-    code = Code.objects.select_related("series__family_record").filter(pk__in=called[:1]).first()
-    if code is None:
-        says = f"No series of this family has the code “{text.strip()[:20]}”."
-        return show_read(request, tag, track_reading(tag, None, source), found, RefusedEntry(refusal=says, typed=text))
+    try:
+        code = find_code(text, series=its)
+    except NotDone as refusal:
+        refused = RefusedEntry(refusal=refusal.says, typed=text)
+        return show_read(request, tag, track_reading(tag, None, source), found, refused)
     attempt(request, lambda: read_code(request.user, tag, code, found.record))
     return _after_a_look(request, tag, found)
 

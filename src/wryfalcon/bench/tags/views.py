@@ -16,7 +16,7 @@ from django.views.decorators.http import require_http_methods, require_POST, req
 from wryfalcon.accounts.permissions import Act, PersonRequest, may, needs, needs_to_change
 from wryfalcon.bench.forms import KeptLockFormSet, LockFormSet, TakeInForm, locks_of
 from wryfalcon.bench.models import Asked, Felt, OnBench, Picture, Tag, TagState
-from wryfalcon.bench.reading.codes import read_code
+from wryfalcon.bench.reading.codes import find_code, read_code
 from wryfalcon.bench.reading.queries import another_bitting
 from wryfalcon.bench.stage import attempt, find_tag, key_of, open_tag, show_stage, to_stage
 from wryfalcon.bench.tags.actions import TagDetails, change, decline, learn_family, take_in
@@ -24,7 +24,6 @@ from wryfalcon.bench.tags.come_back import is_copied_again
 from wryfalcon.bench.tags.editions import go_over
 from wryfalcon.bench.tags.queries import on_the_bench, stage_of
 from wryfalcon.codes.models import Code
-from wryfalcon.codes.queries.by_code import codes_called
 from wryfalcon.codes.queries.family import edition_to_make_by
 from wryfalcon.drawings.paper import PHONE, laid_on
 from wryfalcon.library.models import Blank, FamilyRecord
@@ -251,20 +250,17 @@ def _code_asked(request: PersonRequest) -> Code | None:
 def _code_written(request: PersonRequest, job: TagDetails, text: str) -> Code | None:
     """The code that is written on what lies there, of the family chosen, else of the only one that has it.
 
-    None where none is written, or whoever asks may not read keys. Raises NotDone for one that no series has, and for
-    one that series of several families have.
+    None where none is written, or whoever asks may not read keys. Raises NotDone where no code lies on the bench, and
+    as ``find_code``.
     """
-    if not text.strip() or job.on_bench != OnBench.CODE or not may(request.user, Act.READ_KEYS):
+    if not text.strip() or not may(request.user, Act.READ_KEYS):
         return None
-    wanted = job.family.slug if job.family is not None else ""
-    called = [each for each in codes_called(text) if not wanted or each.series.family_record.slug == wanted]
-    if not called:
-        of = "this family" if wanted else "the library"
-        raise NotDone(f"No series of {of} has the code “{text.strip()[:20]}”.", "code_on_it")
-    if len({each.record.pk for each in called}) > 1:
-        named = " or ".join(sorted({each.record.name for each in called}))
-        raise NotDone(f"That code may be of {named}: choose the family.", "code_on_it")
-    return Code.objects.select_related("series__family_record").get(pk=called[0].pk)
+    if job.on_bench != OnBench.CODE:
+        raise NotDone("A code is looked up where one lies on the bench: say so there, or empty this.", "code_on_it")
+    try:
+        return find_code(text, job.family.slug if job.family is not None else "")
+    except NotDone as refusal:
+        raise NotDone(refusal.says, "code_on_it") from None
 
 
 def _made_by(job: TagDetails, code: Code) -> FamilyRecord:

@@ -17,7 +17,7 @@ from wryfalcon.machines.models.keeping import (
     TrimReading,
     Work,
 )
-from wryfalcon.machines.models.line import STATE_WORDS, Line, LineEvent, Misreport, Order, OrderState
+from wryfalcon.machines.models.line import CUTTING, STATE_WORDS, Line, LineEvent, Misreport, Order, OrderState
 from wryfalcon.machines.models.machine import (
     ACROSS_AXES,
     TRACES,
@@ -36,6 +36,7 @@ from wryfalcon.machines.models.machine import (
 
 __all__ = [
     "ACROSS_AXES",
+    "CUTTING",
     "STATE_WORDS",
     "TRACES",
     "TRACES_SURFACE",

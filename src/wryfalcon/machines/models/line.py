@@ -63,6 +63,8 @@ class OrderState(models.TextChoices):
     EXPIRED = "expired", "not delivered in time"
 
 
+CUTTING = "cutting"
+"""How a machine says that its wheel is in metal."""
 STATE_WORDS = {
     "unhomed": "not homed yet",
     "idle": "idle",

@@ -14,6 +14,7 @@ from django.utils import timezone
 from wryfalcon.machines.actions.orders import LATE_AFTER, OPEN
 from wryfalcon.machines.drivers import Status
 from wryfalcon.machines.models import (
+    CUTTING,
     STATE_WORDS,
     DriverKind,
     JawSide,
@@ -29,8 +30,8 @@ MADE = "finished"
 """The state of a key that is made; the bench has the table of states."""
 FAILED_HERE = "What it said could not be taken in"
 """How a line's problem begins where it is not the machine's."""
-SILENT_AFTER = timedelta(seconds=30)  # a machine at rest is asked every fifteen
-UNFOLLOWED_AFTER = timedelta(seconds=30)
+SILENT_AFTER, UNFOLLOWED_AFTER = timedelta(seconds=4), timedelta(seconds=8)
+AT_REST = timedelta(seconds=26)  # so much longer while it cuts nothing, since it is then asked every fifteen seconds
 SHOWN_FOR = timedelta(minutes=2)
 NEEDS_HAND = ("unhomed", "held", "turn", "index", "tool", "stalled")
 
@@ -216,8 +217,9 @@ def _line_now(machine: Machine, line: Line | None, misreports: Sequence[Misrepor
     if line is None:
         return LineNow(machine, None, None, False, True, "", misreports)
     now = timezone.now()
-    is_followed = line.asked_at is not None and now - line.asked_at < UNFOLLOWED_AFTER
-    is_silent = bool(line.problem) or line.heard_at is None or now - line.heard_at > SILENT_AFTER
+    more = timedelta() if (line.status or {}).get("state") == CUTTING else AT_REST
+    is_followed = line.asked_at is not None and now - line.asked_at < UNFOLLOWED_AFTER + more
+    is_silent = bool(line.problem) or line.heard_at is None or now - line.heard_at > SILENT_AFTER + more
     if machine.driver == DriverKind.FILE:
         is_silent = bool(line.problem) or line.heard_at is None
     status = Status(**line.status) if line.status else None
