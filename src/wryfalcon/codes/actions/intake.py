@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Iterator
 from itertools import islice
 from pathlib import Path
@@ -23,8 +24,10 @@ from wryfalcon.codes.tables import TableFile, TooMuchWork, document_in
 from wryfalcon.log.actions import write_down
 from wryfalcon.log.models import Event
 
-ROWS = 25_000
-"""Rows a batch: each is a short transaction, so that others write in between."""
+ROWS = 5_000
+"""Rows a batch: each is a short transaction, less than half a second."""
+LET_OTHERS_S = 0.12
+"""Pause after a batch: a writer that waits asks SQLite again every tenth of a second at the latest."""
 MOST_BAD = 10_000
 """A table with more bad rows than this is the wrong table, or of another family: its reading ends."""
 
@@ -43,6 +46,7 @@ def read_in(intake_pk: int) -> None:
     try:
         for rows, read in _batches(intake):
             _take(intake, rows, read)
+            time.sleep(LET_OTHERS_S)
         _finish(intake)
     except Stopped:
         discard(None, intake.series)

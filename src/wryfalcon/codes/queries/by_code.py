@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import defaultdict
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
@@ -17,6 +18,7 @@ from wryfalcon.library.queries.families import with_blanks
 
 MOST = 200
 
+ROW = ("pk", "series_id", "code", "bitting", "broken")
 Row = tuple[int, int, str, str, str]
 """Key of the code, key of its series, code as printed, bitting, broken rules."""
 
@@ -63,28 +65,26 @@ class SameCuts:
 
 def rows_called(text: str) -> list[Row]:
     """Every series' code of that name, each series' own rule for printed codes applied."""
-    return [row for printed in _rules() for row in _rows(printed).filter(looked_up=looked_up(text, printed))]
+    wanted = {series: looked_up(text, printed) for series, printed in _printed()}
+    found = Code.objects.filter(series__in=wanted, looked_up__in=set(wanted.values())).values_list(*ROW, "looked_up")
+    return [each[:-1] for each in found if each[-1] == wanted[each[1]]]
 
 
 def rows_between(first: str, last: str) -> list[Row]:
     """The codes of a range, in order, at most 200 for each rule of printed codes."""
-    found: list[Row] = []
-    for printed in _rules():
+    by_rule, found = defaultdict[str, list[int]](list), list[Row]()
+    for series, printed in _printed():
+        by_rule[printed].append(series)
+    for printed, its in by_rule.items():
         low, high = looked_up(first, printed), looked_up(last, printed)
-        between = _rows(printed).filter(looked_up__range=(low, high)).alias(length=Length("looked_up"))
-        found += between.filter(length=len(low)).order_by("looked_up")[:MOST]
+        between = Code.objects.filter(series__in=its, looked_up__range=(low, high)).alias(length=Length("looked_up"))
+        found += between.filter(length=len(low)).order_by("looked_up").values_list(*ROW)[:MOST]
     return found
 
 
-def _rules() -> QuerySet[Series, str]:
-    """Each rule that some series in force has for its codes as printed."""
-    return Series.objects.in_force().order_by().values_list("printed", flat=True).distinct()
-
-
-def _rows(printed: str) -> QuerySet[Code, Row]:
-    """The codes in force that are printed by a rule."""
-    in_force = Code.objects.filter(series__state=SeriesState.IN_FORCE, series__printed=printed)
-    return in_force.values_list("pk", "series_id", "code", "bitting", "broken")
+def _printed() -> QuerySet[Series, tuple[int, str]]:
+    """Every series in force, and its rule for codes as printed."""
+    return Series.objects.in_force().order_by().values_list("pk", "printed")
 
 
 def codes_called(text: str, narrow: str = "") -> list[FoundCode]:
