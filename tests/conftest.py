@@ -51,3 +51,12 @@ def bench_machine() -> Iterator[BenchMachine]:
     machine = BenchMachine()
     yield machine
     machine.stop()
+
+
+@pytest.fixture(scope="session")
+def demonstration_database(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """The demonstration's database in a file, to be copied."""
+    from shops import demonstration_file
+
+    base = tmp_path_factory.getbasetemp()
+    return demonstration_file(base.parent if "PYTEST_XDIST_WORKER" in os.environ else base)

@@ -14,8 +14,8 @@ from pytest_django.live_server_helper import LiveServer
 
 from browser.smith import Smith
 from conftest import BenchMachine
+from shops import furnish
 from wryfalcon.bench.follower import follow_until
-from wryfalcon.demonstration.shop import furnish
 from wryfalcon.machines.drivers.bench import BenchDriver
 from wryfalcon.machines.models import DriverKind, Machine
 
@@ -48,9 +48,14 @@ def browser_context_args() -> dict[str, Any]:
 
 
 @pytest.fixture
-def shop(live_server: LiveServer, bench_machine: BenchMachine) -> Iterator[LiveServer]:
-    """The application being served, furnished, its machine on the line and as its offsets have it."""
+def stock(transactional_db: None) -> None:
+    """What is in the shop before anybody comes in."""
     furnish()
+
+
+@pytest.fixture
+def shop(live_server: LiveServer, stock: None, bench_machine: BenchMachine) -> Iterator[LiveServer]:
+    """The application being served, stocked, its machine on the line and as its offsets have it."""
     Machine.objects.filter(driver=DriverKind.BENCH).update(port=bench_machine.port)
     panel = BenchDriver("127.0.0.1", bench_machine.port, 2)
     for fault, value in TRUE_WITH_OFFSETS.items():

@@ -2,19 +2,14 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 import pytest
 
 from browser.smith import Smith
-from wryfalcon.accounts.models import User
+from shops import put_in_place
 from wryfalcon.bench.models import Tag
 from wryfalcon.codes.models import Series
-from wryfalcon.demonstration.editions import offer_an_update
-from wryfalcon.demonstration.faces import hang_faces
-from wryfalcon.demonstration.keeping_true import hang_a_trim, trace_some
-from wryfalcon.demonstration.open_jobs import hang_open_tags
-from wryfalcon.demonstration.other_ways import hang_other_ways
-from wryfalcon.demonstration.past import fill_history
-from wryfalcon.demonstration.series import bring_in_series
 from wryfalcon.library.models import FamilyRecord
 from wryfalcon.machines.models import Cutter, Machine, Trim
 
@@ -51,17 +46,14 @@ VIEWS = {
 
 
 @pytest.fixture
+def stock(transactional_db: None, demonstration_database: Path) -> None:
+    """The whole demonstration."""
+    put_in_place(demonstration_database)
+
+
+@pytest.fixture
 def demonstration(smith: Smith) -> Smith:
     """The whole demonstration shop, with its owner at the keyboard."""
-    people = {person.username: person for person in User.objects.all()}
-    fill_history(people)
-    hang_open_tags(people)
-    hang_other_ways(people)
-    hang_faces(people)
-    bring_in_series(people["orla"])
-    offer_an_update(people["orla"])
-    hang_a_trim(people)
-    trace_some(people["tam"])
     smith.log_in("orla")
     return smith
 

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 import pytest
 from django.test import Client
 
-from wryfalcon.demonstration.shop import furnish
+from shops import furnish
 
 if TYPE_CHECKING:
     from wryfalcon.accounts.models import User

@@ -21,6 +21,7 @@ from openpyxl import Workbook, load_workbook
 
 from keycore.documents.series import SeriesDocument
 from keycore.errors import InputError
+from shops import furnish
 from web.jobs import People, hang
 from web.test_bench import words
 from web.test_sources import reading_of
@@ -34,7 +35,6 @@ from wryfalcon.codes.actions.intake import Overtaken, _begin_reading, _take, bri
 from wryfalcon.codes.actions.offer import offer
 from wryfalcon.codes.models import SILENT, BadCode, Code, Column, Intake, Series, SeriesState
 from wryfalcon.demonstration.making import family_record
-from wryfalcon.demonstration.shop import furnish
 from wryfalcon.library.models import FamilyRecord
 from wryfalcon.log.models import AuditEntry, Event
 

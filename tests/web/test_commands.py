@@ -160,7 +160,7 @@ def answer_of(port: int) -> str:
 
 
 def test_a_back_up_is_restored_and_an_old_log_beside_it_is_not_replayed(
-    tmp_path: Path, shop_for_real: dict[str, str]
+    tmp_path: Path, shop_for_real: dict[str, str], demonstration_database: Path
 ) -> None:
     def run(*command: str) -> subprocess.CompletedProcess[str]:
         line = [sys.executable, "-m", "wryfalcon", *command]
@@ -169,12 +169,12 @@ def test_a_back_up_is_restored_and_an_old_log_beside_it_is_not_replayed(
             line, env=environment, capture_output=True, text=True, check=False, input="rope-walk-corner\n"
         )
 
-    run("migrate")
-    assert run("add_person", "morwen").returncode == 0
+    place = Path(shop_for_real["WRY_FALCON_VAR"]) / "wry-falcon.sqlite3"
+    place.parent.mkdir(parents=True)
+    shutil.copy(demonstration_database, place)
     assert run("back_up", str(tmp_path / "kept.sqlite3")).returncode == 0
     assert (tmp_path / "kept.sqlite3").stat().st_mode & 0o077 == 0
     assert "is there already" in run("back_up", str(tmp_path / "kept.sqlite3")).stderr
-    place = Path(shop_for_real["WRY_FALCON_VAR"]) / "wry-falcon.sqlite3"
     open_still = sqlite3.connect(place)
     open_still.execute("BEGIN IMMEDIATE")
     open_still.execute("INSERT INTO bench_customer (name) VALUES ('after the back-up')")
@@ -191,8 +191,9 @@ def test_a_back_up_is_restored_and_an_old_log_beside_it_is_not_replayed(
     done = run("restore", str(tmp_path / "kept.sqlite3"))
     assert done.returncode == 0, done.stderr
     with sqlite3.connect(place) as now:
-        assert now.execute("SELECT count(*) FROM bench_customer").fetchone() == (0,)
-        assert now.execute("SELECT username FROM accounts_user").fetchall() == [("morwen",)]
+        later = "SELECT count(*) FROM bench_customer WHERE name = 'after the back-up'"
+        assert now.execute(later).fetchone() == (0,)
+        assert now.execute("SELECT username FROM accounts_user").fetchall() == [("orla",), ("tam",), ("wren",)]
     aside = [path.name for path in place.parent.iterdir() if ".before-" in path.name]
     assert any(name.endswith(("sqlite3", "0", "1", "2", "3", "4", "5", "6", "7", "8", "9")) for name in aside)
 

@@ -18,8 +18,8 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from django.db import connection
 from django.test import Client, RequestFactory
 
+from shops import furnish
 from web.jobs import hang, settled
-from wryfalcon.demonstration.shop import furnish
 from wryfalcon.requests import address_of
 
 pytestmark = pytest.mark.django_db

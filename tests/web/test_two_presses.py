@@ -11,13 +11,13 @@ import sqlite3
 from collections.abc import Iterator
 from contextlib import closing
 from dataclasses import dataclass
+from functools import lru_cache
 from pathlib import Path
 from random import Random
 from threading import Event, Thread
 from typing import Any
 
 import pytest
-from django.core.management import call_command
 from django.db import connection, connections
 from django.test import Client
 from django.utils import timezone
@@ -29,7 +29,7 @@ from wryfalcon.accounts.models import User
 from wryfalcon.bench.cutting.by_hand import HandWork, begin_by_hand
 from wryfalcon.demonstration.making import bitting_of, family_record, finished_key
 from wryfalcon.machines.actions.orders import Press
-from wryfalcon.machines.models import Machine, MachineWork
+from wryfalcon.machines.models import Machine, MachineWork, Trim
 
 A_LOOK = "who looks at bittings is kept, each time"
 THE_SAME_AGAIN = "it says the same again: the second changes nothing but who said it last"
@@ -102,14 +102,13 @@ OWN_TABLES = ("records_entrytaken", "django_session", "sqlite_sequence")
 
 @pytest.fixture(scope="module")
 def shop(
-    tmp_path_factory: pytest.TempPathFactory, django_db_setup: None, django_db_blocker: DjangoDbBlocker
+    tmp_path_factory: pytest.TempPathFactory, demonstration_database: Path, django_db_blocker: DjangoDbBlocker
 ) -> Iterator[Path]:
     """The demonstration's database in a file of its own, with a key at every further stage."""
     file, given = tmp_path_factory.mktemp("shop") / "shop.sqlite3", connections.settings["default"]["NAME"]
+    shutil.copy(demonstration_database, file)
     with django_db_blocker.unblock():
         use(file)
-        call_command("migrate", verbosity=0, run_syncdb=True)
-        call_command("load_demonstration", verbosity=0)
         further_tags()
         connection.close()
         yield file
@@ -140,32 +139,41 @@ def further_tags() -> None:
     MachineWork.objects.filter(pk__gt=worked).delete()
 
 
+Row = tuple[str, ...]
+
+
 @dataclass(frozen=True)
 class Came:
-    """What one or two presses did: rows of every table afterwards, and the answers."""
+    """What one or two presses did: every row of every table afterwards, and the answers."""
 
-    rows: dict[str, int]
-    whole: dict[str, list[tuple[Any, ...]]]
+    whole: dict[str, list[Row]]
     answers: tuple[int, ...]
+
+    @property
+    def rows(self) -> dict[str, int]:
+        return {name: len(rows) for name, rows in self.whole.items()}
 
 
 def rows_of(file: Path) -> dict[str, int]:
-    with closing(sqlite3.connect(file)) as database:
-        return {name: len(rows) for name, rows in _tables(database)}
+    return {name: len(rows) for name, rows in rows_as_they_stand(file).items()}
 
 
-def rows_as_they_stand(file: Path) -> dict[str, list[tuple[Any, ...]]]:
+def rows_as_they_stand(file: Path) -> dict[str, list[Row]]:
     """Every row of every table, but for moments and what is drawn at random."""
     with closing(sqlite3.connect(file)) as database:
-        return {name: sorted(rows, key=repr) for name, rows in _tables(database)}
+        tables = [name for (name,) in database.execute("SELECT name FROM sqlite_master WHERE type = 'table'")]
+        found = {
+            name: database.execute(f'SELECT {"id" if name in LARGE else "*"} FROM "{name}"').fetchall()
+            for name in tables
+            if name not in OWN_TABLES
+        }
+    return {name: sorted(map(_without_moments, rows)) for name, rows in found.items()}
 
 
-def _tables(database: sqlite3.Connection) -> Iterator[tuple[str, list[tuple[Any, ...]]]]:
-    for (name,) in database.execute("SELECT name FROM sqlite_master WHERE type = 'table'").fetchall():
-        if name not in OWN_TABLES:
-            what = "id" if name in LARGE else "*"
-            found = database.execute(f'SELECT {what} FROM "{name}"').fetchall()
-            yield name, [tuple(OTHER_EACH_TIME.sub("…", str(value)) for value in row) for row in found]
+@lru_cache(None)
+def _without_moments(row: tuple[Any, ...]) -> Row:
+    """A row as text; nearly every row is there again after the next press."""
+    return tuple(OTHER_EACH_TIME.sub("…", str(value)) for value in row)
 
 
 @dataclass
@@ -181,7 +189,7 @@ class Presses:
         one = Thread(target=self._press, args=(form, answers, Event(), False))
         one.start()
         one.join()
-        return Came(rows_of(copy), rows_as_they_stand(copy), tuple(answers))
+        return Came(rows_as_they_stand(copy), tuple(answers))
 
     def twice(self, form: Form, *, keyed: bool) -> Came:
         """Both at once: neither writes before the other has read."""
@@ -198,7 +206,7 @@ class Presses:
             holder.execute("ROLLBACK")
         for each in both:
             each.join()
-        return Came(rows_of(copy), rows_as_they_stand(copy), tuple(sorted(answers)))
+        return Came(rows_as_they_stand(copy), tuple(sorted(answers)))
 
     def _copied(self) -> Path:
         copy = self.shop.with_name("copy.sqlite3")
@@ -229,7 +237,7 @@ class Presses:
             connection.close()
 
 
-def between(one: Came, two: Came) -> dict[str, list[tuple[Any, ...]]]:
+def between(one: Came, two: Came) -> dict[str, list[Row]]:
     """The rows that only one of the two has."""
     return {
         name: [row for row in one.whole[name] + two.whole[name] if (row in one.whole[name]) != (row in two.whole[name])]
@@ -242,18 +250,30 @@ def where(form: Form) -> str:
     return re.sub(r"\d+", "N", form.action.split("?")[0])
 
 
-@pytest.fixture(scope="module")
-def presses(shop: Path) -> tuple[Presses, list[Form]]:
+@pytest.fixture
+def owner(shop: Path) -> Client:
+    use(shop)
     client = Client()
     client.force_login(User.objects.get(username="orla"))
-    walk = Walk(client, each=30).go(most=1500)
+    return client
+
+
+@pytest.fixture
+def hand(shop: Path, owner: Client) -> Presses:
+    connection.close()
+    return Presses(shop, owner.cookies)
+
+
+def forms_from(owner: Client, start: str, most: int) -> list[Form]:
+    """The forms of the pages that links lead to."""
+    walk = Walk(owner, each=30).go(start, most)
     connection.close()
     assert [str(fault) for fault in walk.faults if "took" not in fault.came] == []  # how quick is not asked here
-    return Presses(shop, client.cookies), [walk.forms[pattern] for pattern in sorted(walk.forms)]
+    return [walk.forms[pattern] for pattern in sorted(walk.forms)]
 
 
-def test_two_presses_at_once_are_done_once_or_twice_as_the_table_says(presses: tuple[Presses, list[Form]]) -> None:
-    hand, forms = presses
+def test_two_presses_at_once_are_done_once_or_twice_as_the_table_says(hand: Presses, owner: Client) -> None:
+    forms = forms_from(owner, "/", 1500)
     assert len(forms) > 100
     before, did, wrong, seen = rows_as_they_stand(hand.shop), 0, [], set()
     for form in forms:
@@ -277,25 +297,27 @@ def test_two_presses_at_once_are_done_once_or_twice_as_the_table_says(presses: t
     assert {path for path in BOTH if not path.endswith(SLOW)} <= seen
 
 
-def test_two_presses_of_apply_put_one_adjustment_in_force(presses: tuple[Presses, list[Form]]) -> None:
-    hand, forms = presses
-    close = next(form for form in forms if where(form) == "/machines/trims/N/close" and "apply" in form.names)
+def closing_of_the_trim(owner: Client) -> Form:
+    forms = forms_from(owner, f"/machines/trims/{Trim.objects.latest('pk').pk}", 1)
+    return next(form for form in forms if where(form) == "/machines/trims/N/close" and "apply" in form.names)
+
+
+def test_two_presses_of_apply_put_one_adjustment_in_force(hand: Presses, owner: Client) -> None:
+    close = closing_of_the_trim(owner)
     one, two = hand.once(close), hand.twice(close, keyed=False)
     assert one.rows["machines_offsetchange"] == rows_of(hand.shop)["machines_offsetchange"] + 1
     assert two.rows == one.rows
 
 
-def test_what_the_keys_say_is_put_in_force_as_it_was_seen(presses: tuple[Presses, list[Form]]) -> None:
-    hand, forms = presses
-    close = next(form for form in forms if where(form) == "/machines/trims/N/close" and "apply" in form.names)
+def test_what_the_keys_say_is_put_in_force_as_it_was_seen(hand: Presses, owner: Client) -> None:
+    close = closing_of_the_trim(owner)
     stale = Form(close.action, close.method, tuple((n, "0.1:0.1" if n == "seen" else v) for n, v in close.fields))
     assert hand.once(stale).rows["machines_offsetchange"] == rows_of(hand.shop)["machines_offsetchange"]
 
 
-def test_another_value_in_the_same_form_is_another_entry(presses: tuple[Presses, list[Form]]) -> None:
+def test_another_value_in_the_same_form_is_another_entry(hand: Presses, owner: Client) -> None:
     """The page goes back, and the form is filled in otherwise: it is not taken for the one before."""
-    hand, forms = presses
-    new = next(form for form in forms if where(form) == "/tags/new/copy")
+    (new,) = [form for form in forms_from(owner, "/tags/new/copy", 1) if where(form) == "/tags/new/copy"]
     client = Client()
     client.cookies = hand.cookies
     hand._copied()
