@@ -16,7 +16,14 @@ settings.load_profile("falcon")
 
 os.environ.setdefault("DJANGO_ALLOW_ASYNC_UNSAFE", "true")  # the browser driver runs an event loop of its own
 
+LONGEST = ("test_two_presses", "test_kills", "test_views", "test_mishaps", "test_odd_posts")
 SOURCE = Path(__file__).parents[1] / "src"
+
+
+@pytest.hookimpl(trylast=True)
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """What takes longest begins first, so that nothing waits for it at the end."""
+    items.sort(key=lambda item: item.path.stem not in LONGEST)
 
 
 class BenchMachine:

@@ -27,7 +27,7 @@ DOCUMENTED = {
     "django.db": "OperationalError close_old_connections connection connections models transaction",
     "django.db.models": "Count Exists F Max Min Model OuterRef Prefetch Q QuerySet Subquery Sum",
     "django.db.models.functions": "Coalesce Length",
-    "django.db.models.signals": "post_migrate pre_migrate",
+    "django.db.models.signals": "pre_migrate",
     "django.http": "Http404 HttpRequest HttpResponse HttpResponseBase HttpResponseRedirect JsonResponse "
     "StreamingHttpResponse",
     "django.shortcuts": "get_object_or_404 redirect render",

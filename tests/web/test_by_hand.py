@@ -23,6 +23,7 @@ from wryfalcon.bench.proving.actions import TrialFelt, keep_proof, read_caliper,
 from wryfalcon.bench.proving.queries import ground_of, proof_of
 from wryfalcon.bench.proving.room import rooms_of
 from wryfalcon.bench.tags.actions import Baseline, copy_or_read
+from wryfalcon.bench.tags.queries import stage_of
 from wryfalcon.demonstration.making import family_record, type_values
 from wryfalcon.keeping.queries.course import course_of
 from wryfalcon.keeping.queries.why import why_wrong
@@ -499,9 +500,9 @@ class TestAVerdictSaysWhatItRestsOn:
         tag, lock = made.tag, made.tag.locks.first()
         try_in_lock(people["tam"], tag, made, lock, TrialFelt(turns="free"))
         keep_proof(people["tam"], tag, made, passed=True, reason="")
-        assert Tag.objects.get(pk=tag.pk).progress.proven == 1
+        assert stage_of(Tag.objects.get(pk=tag.pk)).progress.proven == 1
         try_in_lock(people["tam"], tag, made, lock, TrialFelt(turns="snags", worked=True))
-        assert Tag.objects.get(pk=tag.pk).progress.proven == 0
+        assert stage_of(Tag.objects.get(pk=tag.pk)).progress.proven == 0
         keep_proof(people["tam"], tag, made, passed=True, reason="they take it as it is")
         smith.post(f"/tags/{tag.number}/prove/{made.pk}/value", {"cut": "1", "typed": "0.286"})
         assert not Piece.objects.filter(tag=tag, proof__isnull=False).exists()

@@ -119,7 +119,7 @@ def test_holes_are_drilled_by_one_drill_then_the_machine_asks_for_the_other(
 def test_a_lever_key_is_filed_by_its_stages_and_needs_no_card(smith: Client, people: People) -> None:
     tag = hang(people, family=family_record("sluice-four"), on_bench=OnBench.LOCK)
     settled(people, tag, SLUICE)
-    tag = Tag.objects.select_related("progress").get(pk=tag.pk)
+    tag = Tag.objects.get(pk=tag.pk)
     assert stage_of(tag).stage == "cut"
     page = words(smith, f"/tags/{tag}/cut")
     assert "Its wall may stand" in page
@@ -129,7 +129,7 @@ def test_a_lever_key_is_filed_by_its_stages_and_needs_no_card(smith: Client, peo
     smith.post(f"/tags/{tag}/cut/by-hand", {"way": "filed:", "expected": "1.1", "made": "1", "press": "x1"})
     piece = Piece.objects.get(tag=tag)
     assert (piece.state, piece.made_how) == (PieceState.FINISHED, MadeHow.FILED)
-    assert stage_of(Tag.objects.select_related("progress").get(pk=tag.pk)).stage == "prove"
+    assert stage_of(Tag.objects.get(pk=tag.pk)).stage == "prove"
 
 
 def test_a_key_half_filed_when_its_bitting_is_settled_anew_is_told_so(smith: Client, people: People) -> None:

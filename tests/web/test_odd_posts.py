@@ -47,7 +47,7 @@ def walk(client: Client, people: People) -> Walk:
     return found
 
 
-def test_no_form_is_broken_by_odd_values(walk: Walk) -> None:
+def test_no_form_is_broken_by_odd_values_and_no_address_by_odd_questions(walk: Walk) -> None:
     """Each example changes up to three fields of one form, and is taken back after its tag was looked at."""
     forms = sorted(walk.forms.values(), key=lambda form: form.pattern)
 
@@ -58,10 +58,6 @@ def test_no_form_is_broken_by_odd_values(walk: Walk) -> None:
         walk.post(forms[which], some_oddness(forms[which], Random(seed)), upload)
         assert [str(fault) for fault in walk.faults if "took" not in fault.came] == []
 
-    post()
-
-
-def test_no_address_is_broken_by_odd_questions(walk: Walk) -> None:
     @settings(max_examples=60, derandomize=True, suppress_health_check=list(HealthCheck))
     @given(
         st.sampled_from(walk.addresses),
@@ -72,6 +68,7 @@ def test_no_address_is_broken_by_odd_questions(walk: Walk) -> None:
         walk.ask(address.split("?")[0], query)
         assert [str(fault) for fault in walk.faults if "took" not in fault.came] == []
 
+    post()
     ask()
 
 

@@ -1,7 +1,7 @@
 """The states of a piece: one row each says what it is called, allows and waits for, and what leads there.
 
-Everything that asks about states asks this table: pages, the bench's list, actions, the follower of
-the machines and the database's own view of progress.
+Everything that asks about states asks this table: pages, the bench's list, actions and the follower of
+the machines.
 """
 
 from __future__ import annotations

@@ -181,7 +181,7 @@ def _by_hand(tag: Tag, pieces: list[Piece], piece: Piece | None, chosen: str) ->
     if piece is not None and piece.is_begun:
         way = HandWay(MadeHow(piece.made_how), piece.machine)
         return {"hand": hand_card(tag, way, piece), "walk": walk_of(piece)}
-    is_copy = tag.is_copied and not tag.progress.is_read_back
+    is_copy = tag.is_copied and not tag.is_read_back
     if any(made.state in OPEN for made in pieces) or not (is_copy or chosen or tag.set_up is None):
         return {}
     ways = hand_ways(tag)
@@ -222,8 +222,8 @@ def _context(tag: Tag, pieces: list[Piece], piece: Piece | None, order: OrderNow
         "next_key": "the next try" if is_try else following.called,
         "expected": "" if is_try else f"{number}.{tries}",
         **_by_hand(tag, pieces, piece, chosen),
-        "is_copy": tag.is_copied and not tag.progress.is_read_back,
-        "leads_by_hand": is_filed(tag) or (tag.is_copied and not tag.progress.is_read_back),
+        "is_copy": tag.is_copied and not tag.is_read_back,
+        "leads_by_hand": is_filed(tag) or (tag.is_copied and not tag.is_read_back),
         "to_prove": piece is not None and piece.state == PieceState.FINISHED and not hasattr(piece, "proof"),
         "of_sheet": sheet_of_piece(piece) if piece is not None else None,
         "is_one_more": number > tag.quantity and not is_try,

@@ -20,8 +20,8 @@ def hand_over_stage(request: PersonRequest, number: int) -> HttpResponse:
     tag = open_tag(request, number, without_family=True)
     context = {
         "key": settled_key_of(tag),
-        "readings": readings_record(tag) if tag.progress.is_read else [],
-        "overrulings": tag.overrulings.filter(withdrawn=False) if tag.progress.is_read else [],
+        "readings": readings_record(tag),
+        "overrulings": tag.overrulings.filter(withdrawn=False),
         "keys": keys_made(tag),
         "history": history_of(tag),
     }

@@ -9,7 +9,6 @@ from wryfalcon.bench.models.jobs import (
     Lock,
     OnBench,
     Picture,
-    Progress,
     Tag,
     TagState,
 )
@@ -49,7 +48,6 @@ __all__ = [
     "Picture",
     "Piece",
     "PieceState",
-    "Progress",
     "Proof",
     "ProofValue",
     "ProvenBy",

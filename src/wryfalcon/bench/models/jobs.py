@@ -9,7 +9,6 @@ from django.db import models
 from django.db.models import QuerySet
 
 from keycore.family import Family
-from wryfalcon.bench.progress import NAME
 from wryfalcon.library.models import Blank, FamilyRecord
 
 if TYPE_CHECKING:
@@ -100,6 +99,11 @@ class Tag(models.Model):
         return _settled(self).first()
 
     @property
+    def is_read_back(self) -> bool:
+        """Whether its bitting is settled and read back."""
+        return self.settlement is not None and self.settlement.read_back_at is not None
+
+    @property
     def to_cut(self) -> Settlement | None:
         """What a machine is to cut next: the bitting as settled, before that the key of a trial sheet that is out."""
         return self.settlement or self.try_out
@@ -174,25 +178,6 @@ class Picture(models.Model):
     tag = models.OneToOneField(Tag, models.CASCADE, related_name="picture")
     jpeg = models.BinaryField()
     at = models.DateTimeField(auto_now=True)
-
-
-class Progress(models.Model):
-    """How far a tag is: a row of the database's own view, see ``progress.py``."""
-
-    tag = models.OneToOneField(Tag, models.DO_NOTHING, primary_key=True, related_name="progress")
-    is_read = models.BooleanField()
-    answers = models.PositiveIntegerField(help_text="to what must be known of a lock in a picture")
-    is_settled = models.BooleanField()
-    is_read_back = models.BooleanField()
-    is_set_up = models.BooleanField(help_text="a card for the settlement in force, every check on it done")
-    piece_state = models.CharField(max_length=10, blank=True, help_text="of the piece that is waited for")
-    made_how = models.CharField(max_length=9, blank=True, help_text="that piece")
-    passed = models.BooleanField(null=True, help_text="the verdict kept on that piece")
-    proven = models.PositiveIntegerField(help_text="keys, each once")
-
-    class Meta:
-        managed = False
-        db_table = NAME
 
 
 class Felt(models.TextChoices):

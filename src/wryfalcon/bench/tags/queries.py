@@ -9,9 +9,10 @@ from django.db.models import QuerySet
 from django.urls import reverse
 
 from wryfalcon.bench.authority import why_not_made
-from wryfalcon.bench.models import Asked, OnBench, Piece, PieceState, Progress, SetUp, Tag, TagState
+from wryfalcon.bench.models import Asked, OnBench, Piece, PieceState, SetUp, Tag, TagState
 from wryfalcon.bench.piece_states import BY_HAND, OPEN
 from wryfalcon.bench.setting_up.queries import MachinesNow, what_holds
+from wryfalcon.bench.tags.progress import Progress, progress_of
 from wryfalcon.bench.tags.waits import Wait, Waiting
 
 STAGES = {
@@ -51,29 +52,18 @@ class Stop:
 
 
 def _tags() -> QuerySet[Tag]:
-    """Tags with what their heads show and how far they are, in one query.
-
-    Every tag has its progress: said so, the view is asked for the tag alone, where an outer join works it out of all.
-    """
-    return Tag.objects.select_related("customer", "family_record", "blank", "progress").filter(progress__isnull=False)
+    """Tags with what their heads show."""
+    return Tag.objects.select_related("customer", "family_record", "blank")
 
 
 def tag_numbered(number: int) -> Tag | None:
     """The tag of that number; for a key brought back, with the piece that made it."""
-    tag = _numbered(number).first()
+    tag = _tags().filter(number=number).first()
     if tag is not None and tag.made_by_id is not None:
-        (tag.made_by,) = _that_made(tag.made_by_id)
+        named = "key_number", "try_number", "onto", "finished_at", "made_how", "machine__name", "tag__number"
+        tag.made_by = Piece.objects.select_related("machine", "tag").only(*named).get(pk=tag.made_by_id)
         tag.brought_back_from = tag.made_by.tag
     return tag
-
-
-def _numbered(number: int) -> QuerySet[Tag]:
-    return _tags().filter(number=number)
-
-
-def _that_made(piece: int) -> list[Piece]:
-    named = "key_number", "try_number", "onto", "finished_at", "made_how", "machine__name", "tag__number"
-    return list(Piece.objects.filter(pk=piece).select_related("machine", "tag").only(*named))
 
 
 def on_the_bench() -> list[Waiting]:
@@ -82,7 +72,9 @@ def on_the_bench() -> list[Waiting]:
     One that waits for its next key is held against the card in force, one whose key is in its jaw, uncut, against the
     card of that key.
     """
-    found = [stage_of(tag) for tag in _open_tags()]
+    tags = list(_tags().filter(state=TagState.OPEN))
+    progress = progress_of(tags)
+    found = [_waiting(tag, progress[tag.pk]) for tag in tags]
     waits = {each.tag.pk: each for each in found if each.wait == Wait.KEY or each.progress.piece_state in IN_THE_JAW}
     if not waits:
         return found
@@ -109,10 +101,6 @@ def _cards_of_pieces(tags: tuple[int, ...]) -> list[tuple[Any, ...]]:
     return list(uncut.order_by().values_list("tag_id", "set_up_id"))
 
 
-def _open_tags() -> list[Tag]:
-    return list(_tags().filter(state=TagState.OPEN))
-
-
 def _cards(tags: tuple[int, ...]) -> list[SetUp]:
     cards = SetUp.objects.filter(tag__in=tags).order_by("pk")
     return list(cards.select_related("settlement", "machine__fitted", "cutter", "jaw_side__clamp").only(
@@ -125,7 +113,11 @@ def _cards(tags: tuple[int, ...]) -> list[SetUp]:
 
 def stage_of(tag: Tag) -> Waiting:
     """Where a tag stands and what it waits for: the first thing not done decides."""
-    return Waiting(tag, tag.progress, _wait(tag, tag.progress))
+    return _waiting(tag, progress_of([tag])[tag.pk])
+
+
+def _waiting(tag: Tag, progress: Progress) -> Waiting:
+    return Waiting(tag, progress, _wait(tag, progress))
 
 
 def _wait(tag: Tag, progress: Progress) -> Wait:

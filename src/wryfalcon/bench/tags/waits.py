@@ -5,8 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 from enum import Enum
 
-from wryfalcon.bench.models import PieceState, Progress, Tag
+from wryfalcon.bench.models import PieceState, Tag
 from wryfalcon.bench.piece_states import STATE_ROWS
+from wryfalcon.bench.tags.progress import Progress
 
 
 class Wait(Enum):
