@@ -12,10 +12,10 @@ from django.db import OperationalError
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import redirect
 from django.utils import timezone
-from django.utils.http import url_has_allowed_host_and_scheme
 
 from wryfalcon.action import ENTRY, Entry, TakenAlready
 from wryfalcon.log.models import EntryTaken
+from wryfalcon.presses import page_pressed_on
 from wryfalcon.requests import Answer
 
 ENTRIES_KEPT = timedelta(days=1)
@@ -55,9 +55,7 @@ class EachEntryOnce:
             time.sleep(0.05)
         if request.headers.get("HX-Request"):
             return HttpResponse(headers={"HX-Refresh": "true"})
-        back = request.headers.get("Referer", "/")
-        is_ours = url_has_allowed_host_and_scheme(back, allowed_hosts={request.get_host()})
-        return redirect(back if is_ours else "/")
+        return redirect(page_pressed_on(request))
 
 
 def _digest(request: HttpRequest, key: str) -> str:

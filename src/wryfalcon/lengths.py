@@ -12,6 +12,7 @@ from keycore.coordinate import FULL_TURN, Coordinate
 from keycore.family import End, Family, Track
 from keycore.tools import Tool
 from keycore.units import Unit, convert
+from wryfalcon.refusal import NotDone
 
 _ENTRY = re.compile(
     r"""^\s*(?P<number>[+-]?(?:\d+(?:[.,]\d*)?|[.,]\d+))\s*(?P<unit>mm|in|inch|inches|thou|"|'')?\s*$""",
@@ -22,7 +23,7 @@ TEN_THOUSANDTHS_FROM = 1000  # a bare whole number this large in an inch shop
 HUNDREDTHS_FROM = 100  # a bare whole number this large in a millimetre shop means hundredths
 
 
-class NotALength(ValueError):
+class NotALength(NotDone):
     """What was typed is not a length; the text says what would be."""
 
 

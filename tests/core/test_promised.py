@@ -32,7 +32,7 @@ DOCUMENTED = {
     "StreamingHttpResponse",
     "django.shortcuts": "get_object_or_404 redirect render",
     "django.template.loader": "render_to_string",
-    "django.urls": "include path reverse",
+    "django.urls": "Resolver404 include path resolve reverse",
     "django.utils": "timezone",
     "django.utils.functional": "lazy",
     "django.utils.html": "format_html",

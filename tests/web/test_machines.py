@@ -167,7 +167,7 @@ def test_a_key_that_was_not_seated_is_taken_back_and_not_adjusted_for(smith: Cli
     assert "a badly seated key looks just like a machine out of true" in refused.content.decode()
     smith.post(f"/machines/trims/{trim.pk}/clampings/2/withdraw")
     assert "One clamping cannot tell" in words(smith, f"/machines/trims/{trim.pk}")
-    again = smith.post(f"/machines/trims/{trim.pk}/clampings/2/withdraw").content.decode()
+    again = smith.post(f"/machines/trims/{trim.pk}/clampings/2/withdraw", follow=True).content.decode()
     assert "Nothing is kept of clamping 2" in again
     assert "Leave it alone" in measure(smith, trim, true[::-1], clamping=2)
     assert not OffsetChange.objects.exists()

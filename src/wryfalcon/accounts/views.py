@@ -4,15 +4,15 @@ from __future__ import annotations
 
 from django.http import HttpResponse, HttpResponseRedirect
 from django.utils.http import url_has_allowed_host_and_scheme
-from django.views.decorators.http import require_POST
 
 from wryfalcon.accounts.models import Theme, UnitShown
 from wryfalcon.accounts.permissions import PersonRequest
+from wryfalcon.presses import press
 
 CHOICES = {"unit": UnitShown.values, "theme": Theme.values}
 
 
-@require_POST
+@press
 def prefer(request: PersonRequest) -> HttpResponse:
     """Keep a preference and go back to the page it was set on."""
     for name, allowed in CHOICES.items():

@@ -4,10 +4,9 @@ from __future__ import annotations
 
 import hashlib
 import re
-from collections.abc import Callable, Collection
+from collections.abc import Collection
 from typing import Any
 
-from django.contrib import messages
 from django.http import Http404, HttpResponse
 from django.shortcuts import redirect, render
 from django.urls import reverse
@@ -25,7 +24,6 @@ from wryfalcon.bench.tags.queries import rail_of, stage_of, tag_numbered
 from wryfalcon.drawings.cut_key import BARE, CutKey, Values, draw_cut_key
 from wryfalcon.drawings.key import KeyDrawing
 from wryfalcon.log.actions import note_tag_opened
-from wryfalcon.refusal import NotDone
 
 POLL = "X-Poll"
 """Sent by a page that looks again by itself: what is half typed on it stays."""
@@ -120,16 +118,6 @@ def allowed_on(person: User, tag: Tag) -> dict[str, bool]:
 def to_stage(tag: Tag, stage: str, query: str = "") -> HttpResponse:
     """Go to a stage of a tag."""
     return redirect(f"{reverse(f'bench:{stage}', args=[tag.number])}{query}")
-
-
-def attempt(request: PersonRequest, act: Callable[[], Any]) -> bool:
-    """Do something; what was refused becomes a message on the page the person comes back to."""
-    try:
-        act()
-    except NotDone as refusal:
-        messages.error(request, refusal.says)
-        return False
-    return True
 
 
 def shop_unit(request: PersonRequest) -> Unit:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from django.contrib import messages
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
-from django.views.decorators.http import require_POST, require_safe
+from django.views.decorators.http import require_safe
 
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.codes.models import Series, SeriesState
@@ -22,7 +22,7 @@ from wryfalcon.editions.queries import (
 from wryfalcon.library.actions.editions import put_in_force, throw_away
 from wryfalcon.library.models import EditionState, FamilyRecord
 from wryfalcon.numbers import whole_number
-from wryfalcon.refusal import NotDone
+from wryfalcon.presses import press
 
 FEW, MANY = 6, 300
 
@@ -60,50 +60,38 @@ def one(request: PersonRequest, pk: int) -> HttpResponse:
     return render(request, "editions/one.html", context)
 
 
-@require_POST
+@press
 @needs(Act.KEEP_LIBRARY)
 def force(request: PersonRequest, pk: int) -> HttpResponse:
     """Put one edition of a family in force, as it was looked at."""
     record = get_object_or_404(FamilyRecord, pk=pk)
-    try:
-        before = put_in_force(
-            request.user, record, whole_number(request.POST.get("against")), request.POST.get("seen", "")
-        )
-    except NotDone as refusal:
-        messages.error(request, refusal.says)
-        return redirect("editions:one", pk=pk)
+    before = put_in_force(request.user, record, whole_number(request.POST.get("against")), request.POST.get("seen", ""))
     messages.success(request, f"{record.named} is in force, in the place of {before.edition or 'the one before'}.")
     return redirect("editions:overview")
 
 
-@require_POST
+@press
 @needs(Act.KEEP_LIBRARY)
 def force_all(request: PersonRequest) -> HttpResponse:
     """Put everything in force together that was on the page."""
     posted = [[*each.split(":"), "", ""][:3] for each in request.POST.getlist("family")]
     families = [(whole_number(key), whole_number(against), seen) for key, against, seen in posted]
-    try:
-        count = put_all_in_force(request.user, families, [whole_number(key) for key in request.POST.getlist("series")])
-        messages.success(request, f"{count} editions are in force.")
-    except NotDone as refusal:
-        messages.error(request, refusal.says)
+    count = put_all_in_force(request.user, families, [whole_number(key) for key in request.POST.getlist("series")])
+    messages.success(request, f"{count} editions are in force.")
     return redirect("editions:overview")
 
 
-@require_POST
+@press
 @needs(Act.KEEP_LIBRARY)
 def discard(request: PersonRequest, pk: int) -> HttpResponse:
     """Throw an edition of a family away that waits."""
     record = get_object_or_404(FamilyRecord, pk=pk)
-    try:
-        throw_away(request.user, record)
-        messages.success(request, f"{record.named} was thrown away. Nothing else has changed.")
-    except NotDone as refusal:
-        messages.error(request, refusal.says)
+    throw_away(request.user, record)
+    messages.success(request, f"{record.named} was thrown away. Nothing else has changed.")
     return redirect("editions:overview")
 
 
-@require_POST
+@press
 @needs(Act.KEEP_LIBRARY)
 def bring_in(request: PersonRequest) -> HttpResponse:
     """Bring a folder of documents in; what became of each file is said."""

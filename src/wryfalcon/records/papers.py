@@ -6,16 +6,16 @@ import json
 
 from django.http import HttpResponse
 from django.urls import path
-from django.views.decorators.http import require_POST
 
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.bench.stage import find_tag
 from wryfalcon.log.actions import note_document
+from wryfalcon.presses import press
 from wryfalcon.records.document import record_of
 from wryfalcon.records.job_card import job_card_pdf
 
 
-@require_POST
+@press
 @needs(Act.LOOK)
 def record_json(request: PersonRequest, number: int) -> HttpResponse:
     """The record as a document that can be read back in."""
@@ -26,7 +26,7 @@ def record_json(request: PersonRequest, number: int) -> HttpResponse:
     return answer
 
 
-@require_POST
+@press
 @needs(Act.LOOK)
 def job_card(request: PersonRequest, number: int) -> HttpResponse:
     """The job card as a PDF."""

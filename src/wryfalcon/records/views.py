@@ -2,17 +2,17 @@
 
 from __future__ import annotations
 
-from django.contrib import messages
 from django.core.paginator import Paginator
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
-from django.views.decorators.http import require_http_methods, require_POST, require_safe
+from django.views.decorators.http import require_http_methods, require_safe
 
 from keycore.errors import InputError
 from wryfalcon.accounts.permissions import Act, PersonRequest, may, needs, needs_to_change
 from wryfalcon.bench.forms import MOST_KEYS
 from wryfalcon.bench.models import Tag
 from wryfalcon.numbers import whole_number
+from wryfalcon.presses import press
 from wryfalcon.records.find import find
 from wryfalcon.records.forms import RecordsForm
 from wryfalcon.records.remake import make_again, make_tag_again
@@ -52,21 +52,17 @@ def find_anything(request: PersonRequest) -> HttpResponse:
     )
 
 
-@require_POST
+@press
 @needs(Act.SETTLE)
 def again(request: PersonRequest, number: int) -> HttpResponse:
     """Make the key of an earlier tag again."""
     tag = get_object_or_404(Tag, number=number)
-    try:
-        made = make_tag_again(
-            request.user,
-            tag,
-            authority=request.POST.get("authority", ""),
-            quantity=max(1, min(MOST_KEYS, whole_number(request.POST.get("quantity")))),
-        )
-    except NotDone as refusal:
-        messages.error(request, refusal.says)
-        return redirect("bench:hand-over", number=number)
+    made = make_tag_again(
+        request.user,
+        tag,
+        authority=request.POST.get("authority", ""),
+        quantity=max(1, min(MOST_KEYS, whole_number(request.POST.get("quantity")))),
+    )
     return redirect("bench:settle", number=made.number)
 
 

@@ -50,6 +50,7 @@ MIDDLEWARE = [
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
     "django_htmx.middleware.HtmxMiddleware",
     "axes.middleware.AxesMiddleware",
+    "wryfalcon.presses.RefusalsAreSaid",
     "wryfalcon.requests.WhenNothingIsWritten",
     "wryfalcon.entries.EachEntryOnce",
 ]

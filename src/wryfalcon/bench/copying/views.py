@@ -6,7 +6,7 @@ from math import nan
 
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, render
-from django.views.decorators.http import require_http_methods, require_POST
+from django.views.decorators.http import require_http_methods
 
 from keycore.proving.brief import BLADE_PLACES
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
@@ -15,12 +15,13 @@ from wryfalcon.bench.cutting.hand_card import WHERE_IT_TURNS
 from wryfalcon.bench.forms import CopyForm
 from wryfalcon.bench.models import MadeHow, Piece
 from wryfalcon.bench.reading.actions import Typed
-from wryfalcon.bench.stage import attempt, find_tag, to_stage
+from wryfalcon.bench.stage import find_tag, to_stage
 from wryfalcon.bench.tags.actions import copy_or_read, take_in
 from wryfalcon.fields import unit_typed
 from wryfalcon.library.models import Blank
 from wryfalcon.machines.models import TRACES, Machine
 from wryfalcon.numbers import whole_number
+from wryfalcon.presses import press
 from wryfalcon.refusal import NotDone
 
 
@@ -41,42 +42,42 @@ def new_copy(request: PersonRequest) -> HttpResponse:
     return render(request, "bench/copying/copy.html", context, status=status)
 
 
-@require_POST
+@press
 @needs(Act.TAKE_IN)
 def change_way(request: PersonRequest, number: int) -> HttpResponse:
     """Copy this tag's key from its pattern, or read it after all."""
     tag = find_tag(number, without_family=True)
     is_copied = "copy" in request.POST
-    done = attempt(request, lambda: copy_or_read(request.user, tag, is_copied=is_copied))
-    if not done or (not is_copied and tag.family_record_id is None):
+    copy_or_read(request.user, tag, is_copied=is_copied)
+    if not is_copied and tag.family_record_id is None:
         return to_stage(tag, "take-in")
     return to_stage(tag, "cut" if is_copied else "read")
 
 
-@require_POST
+@press
 @needs(Act.CUT)
 def step(request: PersonRequest, number: int, machine: int) -> HttpResponse:
     """A step before copying was done at a duplicator, or it was put back where it was."""
     tag = find_tag(number, of_a_copy=True)
     kept = get_object_or_404(Machine, pk=machine, kind__in=TRACES)
     if "put-back" in request.POST:
-        attempt(request, lambda: put_back(request.user, kept))
+        put_back(request.user, kept)
     else:
-        attempt(request, lambda: do_step(request.user, tag, kept, request.POST.get("step", "")))
+        do_step(request.user, tag, kept, request.POST.get("step", ""))
     return to_stage(tag, "cut", f"?way={MadeHow.TRACED}:{kept.pk}")
 
 
-@require_POST
+@press
 @needs(Act.CUT)
 def clamped(request: PersonRequest, number: int, piece: int) -> HttpResponse:
     """Which key is in the one clamp now."""
     tag = find_tag(number, of_a_copy=True)
     kept = get_object_or_404(Piece.objects.select_related("machine"), pk=piece, tag=tag)
-    attempt(request, lambda: clamp_key(tag, kept, request.POST.get("which", "")))
+    clamp_key(tag, kept, request.POST.get("which", ""))
     return to_stage(tag, "cut", f"?piece={piece}")
 
 
-@require_POST
+@press
 @needs(Act.READ_KEYS)
 def brief(request: PersonRequest, number: int) -> HttpResponse:
     """What was measured of a pattern read briefly; or the duplicator was moved for it."""
@@ -84,7 +85,7 @@ def brief(request: PersonRequest, number: int) -> HttpResponse:
     track = tag.family.tracks[0].name
     if "move" in posted:
         machine = get_object_or_404(Machine, pk=whole_number(posted.get("machine")), kind__in=TRACES)
-        attempt(request, lambda: move_on_purpose(request.user, tag, machine, _number(posted.get("move", ""))))
+        move_on_purpose(request.user, tag, machine, _number(posted.get("move", "")))
         return to_stage(tag, "cut", f"?way={MadeHow.TRACED}:{machine.pk}")
     cuts = [
         Typed(track, space, posted.get(f"cut-{space}", ""), unit)
@@ -95,7 +96,7 @@ def brief(request: PersonRequest, number: int) -> HttpResponse:
         posted.get("look", ""), cuts, posted.get("blade", ""), at if at in BLADE_PLACES else 0.0,
         posted.get("generation"), unit,
     )  # fmt: skip
-    attempt(request, lambda: keep_brief(request.user, tag, said))
+    keep_brief(request.user, tag, said)
     return to_stage(tag, "cut")
 
 

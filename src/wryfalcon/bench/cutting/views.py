@@ -3,12 +3,11 @@
 from __future__ import annotations
 
 from typing import Any
-from urllib.parse import urlencode
 
 from django.contrib import messages
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404
-from django.views.decorators.http import require_POST, require_safe
+from django.views.decorators.http import require_safe
 
 from keycore.cutting.commands import Move
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
@@ -45,7 +44,7 @@ from wryfalcon.bench.piece_states import AT_MACHINE, OPEN, SENT_AGAIN, Operation
 from wryfalcon.bench.sentences import lapse_words, practice_words
 from wryfalcon.bench.setting_up.planning import place_of
 from wryfalcon.bench.setting_up.queries import Holding, clamping_checks, what_holds
-from wryfalcon.bench.stage import attempt, find_tag, key_of, key_to_cut, open_tag, show_stage, to_stage
+from wryfalcon.bench.stage import find_tag, key_of, key_to_cut, open_tag, show_stage, to_stage
 from wryfalcon.bench.trying.presenters import try_words
 from wryfalcon.bench.trying.queries import sheet_of_piece
 from wryfalcon.drawings.cut_key import CutKey
@@ -55,6 +54,7 @@ from wryfalcon.machines.models import LineEvent, Machine
 from wryfalcon.machines.queries.line import LineNow, OrderNow, last_order, line_of
 from wryfalcon.machines.views.press import press_of
 from wryfalcon.numbers import whole_number
+from wryfalcon.presses import press
 
 EVENTS_SHOWN = 8
 
@@ -82,17 +82,17 @@ def cut_stage(request: PersonRequest, number: int) -> HttpResponse:
     return show_stage(request, tag, "cut", {**context, "asked_for": wanted})
 
 
-@require_POST
+@press
 @needs(Act.CUT)
 def cut_next(request: PersonRequest, number: int) -> HttpResponse:
     """Send the next key to the machine."""
     tag = find_tag(number)
     expected, one_more = request.POST.get("expected", ""), "one-more" in request.POST
-    attempt(request, lambda: cut_key(press_of(request), tag, expected, one_more=one_more))
+    cut_key(press_of(request), tag, expected, one_more=one_more)
     return to_stage(tag, "cut")
 
 
-@require_POST
+@press
 @needs(Act.CUT)
 def operate_piece(request: PersonRequest, number: int, piece: int) -> HttpResponse:
     """One operation on the machine, sending again, or touching up."""
@@ -101,16 +101,16 @@ def operate_piece(request: PersonRequest, number: int, piece: int) -> HttpRespon
     operation, press = request.POST.get("operation", ""), press_of(request)
     known = request.POST.get("known", "")
     if operation == Operation.LOAD:
-        attempt(request, lambda: send_again(press, tag, kept, known))
+        send_again(press, tag, kept, known)
     elif operation == "touch-up":
-        attempt(request, lambda: touch_up(press, tag, kept))
+        touch_up(press, tag, kept)
     else:
         checked = request.POST.getlist("check")
-        attempt(request, lambda: operate(press, tag, kept, operation, known, checked))
+        operate(press, tag, kept, operation, known, checked)
     return to_stage(tag, "cut")
 
 
-@require_POST
+@press
 @needs(Act.CUT)
 def by_hand(request: PersonRequest, number: int) -> HttpResponse:
     """The next key is made by hand: begun, or begun, made and deburred in one press."""
@@ -121,50 +121,47 @@ def by_hand(request: PersonRequest, number: int) -> HttpResponse:
         one_more="one-more" in posted,
     )  # fmt: skip
     is_made = "made" in posted
-    done = attempt(request, lambda: (make_by_hand if is_made else begin_by_hand)(press_of(request), tag, work))
-    if not done:
-        return to_stage(tag, "cut", f"?{urlencode({'way': posted.get('way', '')})}")
+    (make_by_hand if is_made else begin_by_hand)(press_of(request), tag, work)
     return to_stage(tag, "prove" if is_made else "cut")
 
 
-@require_POST
+@press
 @needs(Act.CUT)
 def say_made(request: PersonRequest, number: int, piece: int) -> HttpResponse:
     """A key that was begun by hand is made, or a made one deburred."""
     tag = find_tag(number, of_a_copy=True)
     kept, press = get_object_or_404(Piece, pk=piece, tag=tag), press_of(request)
     if "deburred" in request.POST:
-        done = attempt(request, lambda: deburr(press, tag, kept))
+        deburr(press, tag, kept)
     else:
-        done = attempt(request, lambda: finish_by_hand(press, tag, kept, deburred=True))
-    return to_stage(tag, "prove" if done else "cut", f"?piece={piece}")
+        finish_by_hand(press, tag, kept, deburred=True)
+    return to_stage(tag, "prove", f"?piece={piece}")
 
 
-@require_POST
+@press
 @needs(Act.CUT)
 def walked(request: PersonRequest, number: int, piece: int) -> HttpResponse:
     """A step at the dials is done, or was not after all; one that was said before is noticed and changes nothing."""
     tag = find_tag(number)
     kept = get_object_or_404(Piece, pk=piece, tag=tag)
     walk, said = (walk_back, "back") if "back" in request.POST else (walk_on, "step")
-    step, news = whole_number(request.POST.get(said)), list[bool]()
-    if attempt(request, lambda: news.append(walk(tag, kept, step))) and not news[0]:
+    if not walk(tag, kept, whole_number(request.POST.get(said))):
         messages.info(request, "That was said already; the step below is next.")
     return to_stage(tag, "cut", f"?piece={piece}")
 
 
-@require_POST
+@press
 @needs(Act.CUT)
 def end(request: PersonRequest, number: int, piece: int) -> HttpResponse:
     """End a key as spoilt or given up, or say that it is whole whatever its machine says."""
     tag = find_tag(number, of_a_copy=True)
     kept = get_object_or_404(Piece.objects.select_related("machine", "tag"), pk=piece, tag=tag)
     if "made" in request.POST:
-        attempt(request, lambda: take_as_made(request.user, tag, kept))
+        take_as_made(request.user, tag, kept)
         return to_stage(tag, "cut", f"?piece={piece}")
     used, why = request.POST.get("blank") != "good", request.POST.get("why", "")
-    done = attempt(request, lambda: end_piece(press_of(request), tag, kept, blank_used=used, why=why))
-    return to_stage(tag, "cut", "" if done else f"?piece={piece}")
+    end_piece(press_of(request), tag, kept, blank_used=used, why=why)
+    return to_stage(tag, "cut")
 
 
 def _current(pieces: list[Piece], wanted: int) -> Piece | None:

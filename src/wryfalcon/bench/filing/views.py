@@ -5,7 +5,6 @@ from __future__ import annotations
 from django.contrib import messages
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404
-from django.views.decorators.http import require_POST
 
 from keycore.family import Family
 from keycore.units import Unit
@@ -14,32 +13,26 @@ from wryfalcon.bench.filing.actions import Seen, look_at_stage, take_look_back
 from wryfalcon.bench.filing.presenters import mark_words
 from wryfalcon.bench.filing.queries import marks_of
 from wryfalcon.bench.models import Piece, StageLook, Tag
-from wryfalcon.bench.stage import attempt, find_tag, to_stage
+from wryfalcon.bench.stage import find_tag, to_stage
 from wryfalcon.fields import unit_typed
 from wryfalcon.lengths import NotALength, parse_value
 from wryfalcon.numbers import whole_number
+from wryfalcon.presses import press
 from wryfalcon.refusal import NotDone
 
 
-@require_POST
+@press
 @needs(Act.CUT)
 def look(request: PersonRequest, number: int, piece: int) -> HttpResponse:
     """A step was filed to a height and tried: what it showed; or the last look was not so."""
     tag = find_tag(number)
     kept = get_object_or_404(Piece, pk=piece, tag=tag)
     if "back" in request.POST:
-        attempt(request, lambda: take_look_back(request.user, tag, kept, whole_number(request.POST.get("back"))))
+        take_look_back(request.user, tag, kept, whole_number(request.POST.get("back")))
         return to_stage(tag, "cut", f"?piece={piece}")
-    found: list[StageLook] = []
-
-    def keep() -> None:
-        seen = _seen(tag.family, request.POST.dict(), unit_typed(request))
-        found.append(look_at_stage(request.user, tag, kept, seen, whole_number(request.POST.get("known"))))
-
-    if attempt(request, keep):
-        _tell(request, tag, found[0])
-        return to_stage(tag, "cut", f"?piece={piece}")
-    return to_stage(tag, "cut", f"?piece={piece}&step={request.POST.get('step', '')[:130]}")
+    seen = _seen(tag.family, request.POST.dict(), unit_typed(request))
+    _tell(request, tag, look_at_stage(request.user, tag, kept, seen, whole_number(request.POST.get("known"))))
+    return to_stage(tag, "cut", f"?piece={piece}")
 
 
 def _tell(request: PersonRequest, tag: Tag, kept: StageLook) -> None:

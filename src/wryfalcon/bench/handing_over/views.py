@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 from django.http import HttpResponse
-from django.views.decorators.http import require_POST, require_safe
+from django.views.decorators.http import require_safe
 
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.bench.handing_over.actions import hand_over
 from wryfalcon.bench.proving.keys_made import keys_made
 from wryfalcon.bench.reading.record import readings_record
-from wryfalcon.bench.stage import attempt, find_tag, open_tag, settled_key_of, show_stage, to_stage
+from wryfalcon.bench.stage import find_tag, open_tag, settled_key_of, show_stage, to_stage
 from wryfalcon.bench.tags.history import history_of
+from wryfalcon.presses import press
 
 
 @require_safe
@@ -28,10 +29,10 @@ def hand_over_stage(request: PersonRequest, number: int) -> HttpResponse:
     return show_stage(request, tag, "hand-over", context)
 
 
-@require_POST
+@press
 @needs(Act.HAND_OVER)
 def close_tag(request: PersonRequest, number: int) -> HttpResponse:
     """Give the keys back and close the tag."""
     tag = find_tag(number, without_family=True)
-    attempt(request, lambda: hand_over(request.user, tag, request.POST.get("reason", "")))
+    hand_over(request.user, tag, request.POST.get("reason", ""))
     return to_stage(tag, "hand-over")

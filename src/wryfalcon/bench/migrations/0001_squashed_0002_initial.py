@@ -5,20 +5,27 @@ from django.db import migrations, models
 
 class Migration(migrations.Migration):
 
-    initial = True
-
     replaces = [
         ('bench', '0001_initial'),
         ('bench', '0002_initial'),
     ]
 
+    initial = True
+
     dependencies = [
+        migrations.swappable_dependency(settings.AUTH_USER_MODEL),
         ('codes', '0001_squashed_0002_bad_bittings'),
         ('library', '0001_squashed_0004_cards'),
-        migrations.swappable_dependency(settings.AUTH_USER_MODEL),
     ]
 
     operations = [
+        migrations.CreateModel(
+            name='Customer',
+            fields=[
+                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
+                ('name', models.CharField(max_length=80, unique=True)),
+            ],
+        ),
         migrations.CreateModel(
             name='Tag',
             fields=[
@@ -42,81 +49,10 @@ class Migration(migrations.Migration):
                 ('blank', models.ForeignKey(blank=True, null=True, on_delete=django.db.models.deletion.PROTECT, related_name='tags', to='library.blank')),
                 ('brought_back_from', models.ForeignKey(blank=True, null=True, on_delete=django.db.models.deletion.PROTECT, related_name='returns', to='bench.tag')),
                 ('family_record', models.ForeignKey(null=True, on_delete=django.db.models.deletion.PROTECT, related_name='tags', to='library.familyrecord')),
+                ('customer', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='tags', to='bench.customer')),
             ],
             options={
                 'ordering': ['-number'],
-            },
-        ),
-        migrations.CreateModel(
-            name='Customer',
-            fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('name', models.CharField(max_length=80, unique=True)),
-            ],
-        ),
-        migrations.CreateModel(
-            name='Piece',
-            fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('job', models.CharField(max_length=60, unique=True)),
-                ('key_number', models.PositiveIntegerField(default=1)),
-                ('try_number', models.PositiveIntegerField(default=1)),
-                ('state', models.CharField(choices=[('planned', 'ready to be sent'), ('begun', 'begun by hand'), ('loaded', 'at the machine, to be clamped'), ('clamped', 'clamped, ready to start'), ('cutting', 'cutting'), ('held', 'held'), ('turn', 'to be turned over'), ('index', 'to be turned to its next index'), ('tool', 'waiting for another tool'), ('stalled', 'stalled'), ('stopped', 'stopped'), ('aside', 'taken out of the machine'), ('lost', 'forgotten by its machine'), ('unsure', 'not known: look at the key'), ('finished', 'made'), ('spoilt', 'spoilt'), ('abandoned', 'given up before it was cut')], db_index=True, default='planned', max_length=10)),
-                ('made_how', models.CharField(choices=[('driven', 'driven from here'), ('plan-file', 'from a plan file'), ('traced', 'traced on a duplicator'), ('dials', 'milled by hand, by the dials'), ('filed', 'cut or filed by hand'), ('bought', 'bought in')], default='driven', max_length=9)),
-                ('bitting', models.JSONField(help_text='labels by track, where it is not that of its settlement', null=True)),
-                ('values', models.JSONField(help_text='wanted, by track, family unit; where not those of its settlement', null=True)),
-                ('cuts', models.JSONField(default=list, help_text='as commanded, see the commands of a card')),
-                ('touched', models.JSONField(default=list, help_text='of a touch-up: track, space, deeper by, reason, lock')),
-                ('finish', models.JSONField(default=list, help_text='what was looked at by eye: corners, bevel, burrs')),
-                ('clampings', models.PositiveSmallIntegerField(default=0, help_text='of an exchange in one clamp that are done')),
-                ('steps', models.JSONField(default=list, help_text='at the dials of its machine: act, track, space, reading, lower')),
-                ('walked', models.PositiveSmallIntegerField(default=0, help_text='steps at the dials that are done')),
-                ('aid', models.CharField(blank=True, help_text='what its cuts are measured over, by its name', max_length=12)),
-                ('aid_size', models.FloatField(help_text='of that, family unit', null=True)),
-                ('done', models.PositiveIntegerField(default=0, help_text='cuts its machine has reported')),
-                ('blank_taken', models.BooleanField(default=False)),
-                ('why_ended', models.CharField(blank=True, max_length=200)),
-                ('created_at', models.DateTimeField(auto_now_add=True)),
-                ('began_at', models.DateTimeField(help_text="when metal was first touched, by the machine's clock", null=True)),
-                ('finished_at', models.DateTimeField(help_text="by the machine's clock", null=True)),
-                ('ended_at', models.DateTimeField(null=True)),
-                ('deburred_at', models.DateTimeField(null=True)),
-                ('given_at', models.DateTimeField(help_text='to whom it was made for', null=True)),
-                ('blank', models.ForeignKey(help_text="that was taken; its tag's may be another by now", null=True, on_delete=django.db.models.deletion.SET_NULL, related_name='+', to='library.blank')),
-            ],
-            options={
-                'ordering': ['created_at', 'id'],
-            },
-        ),
-        migrations.CreateModel(
-            name='Proof',
-            fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('proven_by', models.CharField(choices=[('measured', 'measured'), ('tried', 'tried in the lock'), ('both', 'measured, and tried in the lock'), ('compared', 'compared with its pattern, not tried here')], default='measured', max_length=8)),
-                ('verdict', models.CharField(blank=True, choices=[('inside', 'inside'), ('doubtful', 'doubtful'), ('outside', 'outside')], help_text='of its measures; none where it was not measured whole', max_length=8)),
-                ('cuts', models.JSONField(help_text='track, space, error, verdict; family unit')),
-                ('causes', models.JSONField(help_text='cause, weight, says; likeliest first')),
-                ('passed', models.BooleanField(help_text='good enough to hand over, as the smith judged it')),
-                ('reason', models.CharField(blank=True, max_length=200)),
-                ('at', models.DateTimeField(auto_now=True)),
-            ],
-        ),
-        migrations.CreateModel(
-            name='ProofValue',
-            fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('track', models.CharField(max_length=120)),
-                ('space', models.PositiveSmallIntegerField()),
-                ('value', models.FloatField(help_text='family unit')),
-                ('position', models.FloatField(help_text='family unit, from the gauge', null=True)),
-                ('source', models.CharField(choices=[('typed', 'typed'), ('caliper', "machine's caliper")], max_length=8)),
-                ('typed', models.CharField(blank=True, max_length=24)),
-                ('key', models.CharField(blank=True, db_index=True, help_text='of the entry: said twice, kept once', max_length=32)),
-                ('withdrawn', models.BooleanField(default=False)),
-                ('at', models.DateTimeField(auto_now_add=True)),
-            ],
-            options={
-                'ordering': ['id'],
             },
         ),
         migrations.CreateModel(
@@ -134,89 +70,9 @@ class Migration(migrations.Migration):
                 ('is_try', models.BooleanField(default=False, help_text='a key of a trial sheet: what is cut, not what the key is')),
                 ('read_back_at', models.DateTimeField(blank=True, null=True)),
                 ('at', models.DateTimeField(auto_now_add=True)),
+                ('by', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='+', to=settings.AUTH_USER_MODEL)),
+                ('tag', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='settlements', to='bench.tag')),
             ],
-        ),
-        migrations.CreateModel(
-            name='SetUp',
-            fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('style', models.CharField(default='plunged', help_text='of the path, as its kind of key names it', max_length=20)),
-                ('ticks', models.JSONField(default=list)),
-                ('commands', models.JSONField(default=list, help_text='clamping, track, space, place; mm or degrees: position, value, offsets put in')),
-                ('rests_on', models.JSONField(default=dict, help_text='digest of the family, shape of the cutter, jaw; as they were')),
-                ('work_seen', models.PositiveIntegerField(default=0, help_text='the last work on the machine before the checks')),
-                ('checked_at', models.DateTimeField(blank=True, null=True)),
-                ('at', models.DateTimeField(auto_now_add=True)),
-            ],
-        ),
-        migrations.CreateModel(
-            name='SheetEntry',
-            fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('outcome', models.CharField(choices=[('no-turn', 'goes in, does not turn'), ('turns', 'turns'), ('spoiled', 'blank spoiled'), ('sent', 'being cut'), ('is-not', 'is not'), ('is', 'is')], max_length=7)),
-                ('blank', models.PositiveSmallIntegerField(help_text='which blank in hand, from 1', null=True)),
-                ('places', models.JSONField(default=list, help_text='2k for depth k, 2k + 1 for the half step beyond it')),
-                ('space', models.PositiveSmallIntegerField(help_text='family order', null=True)),
-                ('label', models.CharField(blank=True, max_length=3)),
-                ('withdrawn', models.BooleanField(default=False)),
-                ('at', models.DateTimeField(auto_now_add=True)),
-            ],
-            options={
-                'ordering': ['id'],
-            },
-        ),
-        migrations.CreateModel(
-            name='ShopTool',
-            fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('number', models.PositiveIntegerField(unique=True)),
-                ('kind', models.CharField(choices=[('depth-key', 'depth key'), ('test-key', 'test key')], max_length=9)),
-                ('label', models.CharField(help_text='as it is stamped on it: its depth, or its bitting', max_length=60)),
-                ('at', models.DateTimeField(auto_now_add=True)),
-                ('destroyed_at', models.DateTimeField(null=True)),
-                ('how_destroyed', models.CharField(blank=True, max_length=200)),
-            ],
-            options={
-                'ordering': ['number'],
-            },
-        ),
-        migrations.CreateModel(
-            name='SideBySide',
-            fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('what', models.CharField(choices=[('height', 'Blade height'), ('thickness', 'Thickness'), ('spine-bow', 'Spine at the bow'), ('spine-middle', 'Spine in the middle'), ('spine-tip', 'Spine at the tip'), ('length', 'Length')], max_length=12)),
-                ('old', models.FloatField(help_text='mm', null=True)),
-                ('new', models.FloatField(help_text='mm', null=True)),
-                ('at', models.DateTimeField(auto_now=True)),
-            ],
-            options={
-                'ordering': ['id'],
-            },
-        ),
-        migrations.CreateModel(
-            name='Sighting',
-            fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('look', models.PositiveIntegerField(default=0, help_text='sightings entered together share it')),
-                ('space', models.PositiveSmallIntegerField(help_text="in the family's own order")),
-                ('value', models.FloatField(help_text="family unit; a pin's length", null=True)),
-                ('master', models.FloatField(help_text="the master pin's length, family unit", null=True)),
-                ('wafers', models.JSONField(default=list, help_text='above the first, lengths in order, family unit')),
-                ('top', models.FloatField(help_text="the top pin's length, family unit; it tells no key", null=True)),
-                ('labels', models.JSONField(default=list, help_text='the depth stated, or the depths it lies between')),
-                ('depth', models.CharField(blank=True, help_text="of the depth key, or of the blank's cut", max_length=3)),
-                ('seen', models.CharField(blank=True, choices=[('flush', 'flush'), ('proud', 'not flush'), ('unsure', 'unsure')], max_length=6)),
-                ('beside', models.PositiveSmallIntegerField(help_text='the space that it was held against', null=True)),
-                ('compared', models.CharField(blank=True, choices=[('deeper', 'is deeper than'), ('level', 'is level with'), ('shallower', 'is shallower than')], help_text='how it looks beside that', max_length=9)),
-                ('mark', models.CharField(blank=True, choices=[('nicked', 'nicked'), ('dirty', 'dirty'), ('burred', 'burred'), ('on-ramp', 'on a ramp'), ('sound', 'sound after all')], max_length=7)),
-                ('typed', models.CharField(blank=True, max_length=24)),
-                ('key', models.CharField(blank=True, db_index=True, help_text='of the entry: said twice, kept once', max_length=32)),
-                ('withdrawn', models.BooleanField(default=False)),
-                ('at', models.DateTimeField(auto_now_add=True)),
-            ],
-            options={
-                'ordering': ['id'],
-            },
         ),
         migrations.CreateModel(
             name='Source',
@@ -236,42 +92,8 @@ class Migration(migrations.Migration):
                 ('of_lock', models.CharField(blank=True, help_text="which of the family's locks it is read in; without one every cut is there", max_length=80)),
                 ('is_on', models.BooleanField(default=True)),
                 ('removed', models.BooleanField(default=False)),
-            ],
-            options={
-                'ordering': ['id'],
-            },
-        ),
-        migrations.CreateModel(
-            name='StageLook',
-            fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('track', models.CharField(max_length=120)),
-                ('space', models.PositiveSmallIntegerField(help_text='from 1')),
-                ('height', models.FloatField(help_text='depth value it was filed to, family unit')),
-                ('showed', models.CharField(choices=[('high', 'marked: still high'), ('clear', 'no mark'), ('low', 'stays low')], max_length=5)),
-                ('mark_at', models.FloatField(help_text='where the mark lies along the key, family unit', null=True)),
-                ('by_mark', models.BooleanField(default=False, help_text='below its depth, since the mark said so')),
-                ('withdrawn', models.BooleanField(default=False)),
-                ('at', models.DateTimeField(auto_now_add=True)),
-            ],
-            options={
-                'ordering': ['id'],
-            },
-        ),
-        migrations.CreateModel(
-            name='Trial',
-            fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('way_up', models.CharField(choices=[('up', 'cuts up'), ('down', 'cuts down')], default='up', max_length=4)),
-                ('worked', models.BooleanField(default=False, help_text='after working it a few times')),
-                ('enters', models.CharField(blank=True, choices=[('free', 'freely'), ('rubs', 'rubs or is stiff'), ('snags', 'snags, then goes'), ('stuck', 'will not'), ('', 'not tried')], max_length=5)),
-                ('turns', models.CharField(blank=True, choices=[('free', 'freely'), ('rubs', 'rubs or is stiff'), ('snags', 'snags, then goes'), ('stuck', 'will not'), ('', 'not tried')], max_length=5)),
-                ('leaves', models.CharField(blank=True, choices=[('free', 'freely'), ('rubs', 'rubs or is stiff'), ('snags', 'snags, then goes'), ('stuck', 'will not'), ('', 'not tried')], max_length=5)),
-                ('grade', models.PositiveSmallIntegerField(help_text='0 will not to 10 as new', null=True)),
-                ('at_track', models.CharField(blank=True, help_text='of the cut that shows a mark, or that was felt', max_length=120)),
-                ('at_cut', models.PositiveSmallIntegerField(help_text='family order', null=True)),
-                ('at_tip', models.BooleanField(default=False, help_text='its tip catches as it goes in')),
-                ('at', models.DateTimeField(auto_now_add=True)),
+                ('code', models.ForeignKey(help_text='its edition with it', null=True, on_delete=django.db.models.deletion.PROTECT, related_name='sources', to='codes.code')),
+                ('tag', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='sources', to='bench.tag')),
             ],
             options={
                 'ordering': ['id'],
@@ -284,25 +106,11 @@ class Migration(migrations.Migration):
                 ('track', models.CharField(help_text='none is all tracks together', max_length=120)),
                 ('order', models.CharField(choices=[('cheapest', 'what costs least, time and blanks together'), ('within', 'likeliest first, within the fewest blanks'), ('blanks', 'one blank after another'), ('likeliest', 'likeliest first, whatever it takes')], default='cheapest', max_length=9)),
                 ('half_steps', models.BooleanField(default=False)),
-            ],
-        ),
-        migrations.CreateModel(
-            name='Progress',
-            fields=[
-                ('tag', models.OneToOneField(on_delete=django.db.models.deletion.DO_NOTHING, primary_key=True, related_name='progress', serialize=False, to='bench.tag')),
-                ('is_read', models.BooleanField()),
-                ('answers', models.PositiveIntegerField(help_text='to what must be known of a lock in a picture')),
-                ('is_settled', models.BooleanField()),
-                ('is_read_back', models.BooleanField()),
-                ('is_set_up', models.BooleanField(help_text='a card for the settlement in force, every check on it done')),
-                ('piece_state', models.CharField(blank=True, help_text='of the piece that is waited for', max_length=10)),
-                ('made_how', models.CharField(blank=True, help_text='that piece', max_length=9)),
-                ('passed', models.BooleanField(help_text='the verdict kept on that piece', null=True)),
-                ('proven', models.PositiveIntegerField(help_text='keys, each once')),
+                ('series', models.ForeignKey(help_text='only its codes are tried', null=True, on_delete=django.db.models.deletion.PROTECT, to='codes.series')),
+                ('tag', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='trial_sheets', to='bench.tag')),
             ],
             options={
-                'db_table': 'bench_progress',
-                'managed': False,
+                'constraints': [models.UniqueConstraint(fields=('tag', 'track'), name='one_trial_sheet_of_each_track')],
             },
         ),
         migrations.CreateModel(
@@ -313,11 +121,9 @@ class Migration(migrations.Migration):
                 ('text', models.CharField(max_length=120)),
                 ('tag', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='answers', to='bench.tag')),
             ],
-        ),
-        migrations.AddField(
-            model_name='tag',
-            name='customer',
-            field=models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='tags', to='bench.customer'),
+            options={
+                'constraints': [models.UniqueConstraint(fields=('tag', 'asked'), name='each_question_answered_once')],
+            },
         ),
         migrations.CreateModel(
             name='Lock',
@@ -362,9 +168,31 @@ class Migration(migrations.Migration):
                 ('tag', models.OneToOneField(on_delete=django.db.models.deletion.CASCADE, related_name='picture', to='bench.tag')),
             ],
         ),
-        migrations.AddField(
-            model_name='tag',
-            name='made_by',
-            field=models.ForeignKey(blank=True, null=True, on_delete=django.db.models.deletion.PROTECT, related_name='returns', to='bench.piece'),
+        migrations.CreateModel(
+            name='Sighting',
+            fields=[
+                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
+                ('look', models.PositiveIntegerField(default=0, help_text='sightings entered together share it')),
+                ('space', models.PositiveSmallIntegerField(help_text="in the family's own order")),
+                ('value', models.FloatField(help_text="family unit; a pin's length", null=True)),
+                ('master', models.FloatField(help_text="the master pin's length, family unit", null=True)),
+                ('wafers', models.JSONField(default=list, help_text='above the first, lengths in order, family unit')),
+                ('top', models.FloatField(help_text="the top pin's length, family unit; it tells no key", null=True)),
+                ('labels', models.JSONField(default=list, help_text='the depth stated, or the depths it lies between')),
+                ('depth', models.CharField(blank=True, help_text="of the depth key, or of the blank's cut", max_length=3)),
+                ('seen', models.CharField(blank=True, choices=[('flush', 'flush'), ('proud', 'not flush'), ('unsure', 'unsure')], max_length=6)),
+                ('beside', models.PositiveSmallIntegerField(help_text='the space that it was held against', null=True)),
+                ('compared', models.CharField(blank=True, choices=[('deeper', 'is deeper than'), ('level', 'is level with'), ('shallower', 'is shallower than')], help_text='how it looks beside that', max_length=9)),
+                ('mark', models.CharField(blank=True, choices=[('nicked', 'nicked'), ('dirty', 'dirty'), ('burred', 'burred'), ('on-ramp', 'on a ramp'), ('sound', 'sound after all')], max_length=7)),
+                ('typed', models.CharField(blank=True, max_length=24)),
+                ('key', models.CharField(blank=True, db_index=True, help_text='of the entry: said twice, kept once', max_length=32)),
+                ('withdrawn', models.BooleanField(default=False)),
+                ('at', models.DateTimeField(auto_now_add=True)),
+                ('by', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='+', to=settings.AUTH_USER_MODEL)),
+                ('source', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='sightings', to='bench.source')),
+            ],
+            options={
+                'ordering': ['id'],
+            },
         ),
     ]

@@ -8,7 +8,7 @@ from django.contrib import messages
 from django.http import HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404
 from django.urls import reverse
-from django.views.decorators.http import require_POST, require_safe
+from django.views.decorators.http import require_safe
 
 from keycore.coordinate import Coordinate
 from keycore.proving.measured import MeasuredKey
@@ -34,7 +34,7 @@ from wryfalcon.bench.proving.side_by_side import finish_of, keep_side_by_side
 from wryfalcon.bench.proving.taking import room_shown
 from wryfalcon.bench.reading.values import entries_posted, refused, wants_json
 from wryfalcon.bench.reading.values import kept as values_kept
-from wryfalcon.bench.stage import attempt, find_tag, key_of, open_tag, show_stage, to_stage
+from wryfalcon.bench.stage import find_tag, key_of, open_tag, show_stage, to_stage
 from wryfalcon.drawings.cut_key import CutKey
 from wryfalcon.drawings.errors import draw_errors
 from wryfalcon.fields import unit_typed
@@ -42,6 +42,7 @@ from wryfalcon.lengths import NotALength, parse_value, say_value
 from wryfalcon.machines.queries.line import last_order
 from wryfalcon.machines.views.press import press_of
 from wryfalcon.numbers import whole_number
+from wryfalcon.presses import press
 from wryfalcon.refusal import NotDone, SecondLook
 
 
@@ -53,7 +54,7 @@ def prove_stage(request: PersonRequest, number: int) -> HttpResponse:
     return _show(request, tag, whole_number(request.GET.get("piece")), whole_number(request.GET.get("cut")))
 
 
-@require_POST
+@press
 @needs(Act.PROVE)
 def type_proof_value(request: PersonRequest, number: int, piece: int) -> HttpResponse:
     """One value of the new key and Enter."""
@@ -73,29 +74,29 @@ def type_proof_value(request: PersonRequest, number: int, piece: int) -> HttpRes
     return to_stage(tag, "prove", f"?piece={piece}&cut={after if after <= len(cuts) else 0}")
 
 
-@require_POST
+@press
 @needs(Act.PROVE)
 def over(request: PersonRequest, number: int, piece: int) -> HttpResponse:
     """What the cuts are measured over from now on."""
     tag, kept = _find(number, piece)
     aid, size = request.POST.get("aid", ""), request.POST.get("aid_size", "")
-    attempt(request, lambda: measure_over(tag, kept, aid, size, unit_typed(request)))
+    measure_over(tag, kept, aid, size, unit_typed(request))
     return to_stage(tag, "prove", f"?piece={piece}")
 
 
-@require_POST
+@press
 @needs(Act.PROVE)
 def measure(request: PersonRequest, number: int, piece: int) -> HttpResponse:
     """Read the machine's caliper, or take the last measurement back."""
     tag, kept = _find(number, piece)
     if "withdraw" in request.POST:
-        attempt(request, lambda: withdraw_proof_values(request.user, tag, kept, whole_number(request.POST.get("last"))))
+        withdraw_proof_values(request.user, tag, kept, whole_number(request.POST.get("last")))
     else:
-        attempt(request, lambda: read_caliper(press_of(request), tag, kept))
+        read_caliper(press_of(request), tag, kept)
     return to_stage(tag, "prove", f"?piece={piece}")
 
 
-@require_POST
+@press
 @needs(Act.PROVE)
 def try_key(request: PersonRequest, number: int, piece: int) -> HttpResponse:
     """Note how the key feels in one lock."""
@@ -105,11 +106,11 @@ def try_key(request: PersonRequest, number: int, piece: int) -> HttpResponse:
         messages.error(request, "Choose how it felt from the list.")
         return to_stage(tag, "prove", f"?piece={piece}")
     lock = get_object_or_404(Lock, pk=form.cleaned_data["lock"], tag=tag)
-    attempt(request, lambda: try_in_lock(request.user, tag, kept, lock, form.felt()))
+    try_in_lock(request.user, tag, kept, lock, form.felt())
     return to_stage(tag, "prove", f"?piece={piece}")
 
 
-@require_POST
+@press
 @needs(Act.PROVE)
 def lay_beside(request: PersonRequest, number: int, piece: int) -> HttpResponse:
     """Keep the dimensions of old key and new, and what was looked at."""
@@ -120,31 +121,25 @@ def lay_beside(request: PersonRequest, number: int, piece: int) -> HttpResponse:
             what: (_size_mm(posted.get(f"{what}-old", ""), unit), _size_mm(posted.get(f"{what}-new", ""), unit))
             for what in Dimension.values
         }
-    except NotALength as refusal:
-        messages.error(request, f"{refusal} Nothing was kept.")
-        return to_stage(tag, "prove", f"?piece={piece}")
+    except NotALength as error:
+        raise NotDone(f"{error} Nothing was kept.") from None
     finish = request.POST.getlist("finish")
-    attempt(request, lambda: keep_side_by_side(request.user, tag, kept, dimensions, finish))
+    keep_side_by_side(request.user, tag, kept, dimensions, finish)
     return to_stage(tag, "prove", f"?piece={piece}")
 
 
-@require_POST
+@press
 @needs(Act.CUT)
 def take_off(request: PersonRequest, number: int, piece: int) -> HttpResponse:
     """Take a cut of a made key deeper, on its machine or with a file."""
     tag, kept = _find(number, piece)
     posted, unit = request.POST, unit_typed(request)
     track, _, space = posted.get("at", "").rpartition(":")
-    try:
-        by = _amount(tag, posted.get("by", ""), unit)
-    except NotALength as refusal:
-        messages.error(request, str(refusal))
-        return to_stage(tag, "prove", f"?piece={piece}")
+    by = _amount(tag, posted.get("by", ""), unit)
     lock = Lock.objects.filter(pk=whole_number(posted.get("lock")), tag=tag).first()
     cut = TouchedCut(track, whole_number(space), by, posted.get("reason", ""), lock)
-    by_file = "file" in posted
-    done = attempt(request, lambda: touch_up_cuts(press_of(request), tag, kept, [cut], by_file=by_file))
-    return to_stage(tag, "cut") if done else to_stage(tag, "prove", f"?piece={piece}")
+    touch_up_cuts(press_of(request), tag, kept, [cut], by_file="file" in posted)
+    return to_stage(tag, "cut")
 
 
 def _amount(tag: Tag, text: str, unit: Unit) -> float:
@@ -165,17 +160,15 @@ def _size_mm(text: str, unit: Unit) -> float | None:
     return parse_value(text, unit, Coordinate("length")).value if text.strip() else None
 
 
-@require_POST
+@press
 @needs(Act.PROVE)
 def keep_verdict(request: PersonRequest, number: int, piece: int) -> HttpResponse:
     """Keep the verdict: good enough, or not."""
     tag, kept = _find(number, piece)
     passed, compared = "passed" in request.POST or "compared" in request.POST, "compared" in request.POST
     reason = request.POST.get("reason", "")
-    done = attempt(
-        request, lambda: keep_proof(request.user, tag, kept, passed=passed, reason=reason, is_compared=compared)
-    )
-    if not done or not passed:
+    keep_proof(request.user, tag, kept, passed=passed, reason=reason, is_compared=compared)
+    if not passed:
         return to_stage(tag, "prove", f"?piece={piece}")
     return to_stage(tag, "cut" if passed_keys(tag) < tag.quantity else "hand-over")
 

@@ -9,7 +9,6 @@ from django.contrib import messages
 from django.db import transaction
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404
-from django.views.decorators.http import require_POST
 
 from keycore.family import Track
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
@@ -40,38 +39,32 @@ from wryfalcon.bench.reading.source_actions import (
     turn_source,
 )
 from wryfalcon.bench.reading.views import RefusedEntry, check_there, show_read, source_reading, to_source, track_reading
-from wryfalcon.bench.stage import attempt, find_tag, to_stage
+from wryfalcon.bench.stage import find_tag, to_stage
 from wryfalcon.codes.queries.family import series_read_by
 from wryfalcon.fields import unit_typed
 from wryfalcon.numbers import whole_number
+from wryfalcon.presses import press
 from wryfalcon.refusal import NotDone
 
 SETTLED = "Settled, over 99 in 100: you can stop here."
 
 
-@require_POST
+@press
 @needs(Act.READ_KEYS)
 def add(request: PersonRequest, number: int) -> HttpResponse:
     """Begin another source."""
     tag = find_tag(number)
     track, kind = request.POST.get("track", ""), request.POST.get("kind", "")
-    begun: list[Source] = []
-    name = request.POST.get("name", "")
-    attempt(request, lambda: begun.append(add_source(request.user, tag, track, kind, name)))
-    return to_source(tag, begun[0]) if begun else to_stage(tag, "read", f"?track={track}&add=1")
+    return to_source(tag, add_source(request.user, tag, track, kind, request.POST.get("name", "")))
 
 
-@require_POST
+@press
 @needs(Act.READ_KEYS)
 def describe(request: PersonRequest, number: int) -> HttpResponse:
     """Which end is counted from, how worn the key looks, and what else the kind asks."""
     tag, posted = find_tag(number), request.POST
     wanted = whole_number(posted.get("source"))
-    try:
-        source = _find(tag, wanted) if wanted else calipers_of(tag, posted.get("track") or tag.family.tracks[0].name)
-    except NotDone as refusal:
-        messages.error(request, refusal.says)
-        return to_stage(tag, "read")
+    source = _find(tag, wanted) if wanted else calipers_of(tag, posted.get("track") or tag.family.tracks[0].name)
     manner = SourceSettings(
         counted_from=posted.get("counted_from"),
         wear=posted.get("wear"),
@@ -83,11 +76,11 @@ def describe(request: PersonRequest, number: int) -> HttpResponse:
         aid=posted.get("aid"),
         aid_size=posted.get("aid_size"),
     )
-    attempt(request, lambda: describe_source(request.user, tag, source, manner, unit_typed(request)))
+    describe_source(request.user, tag, source, manner, unit_typed(request))
     return to_source(tag, source, f"&cut={whole_number(posted.get('cut'))}")
 
 
-@require_POST
+@press
 @needs(Act.READ_KEYS)
 def change(request: PersonRequest, number: int, source: int) -> HttpResponse:
     """Turn a source round, switch it off or on, or take it away."""
@@ -98,14 +91,14 @@ def change(request: PersonRequest, number: int, source: int) -> HttpResponse:
     }  # fmt: skip
     act = acts.get(request.POST.get("do", ""))
     if act is not None:
-        attempt(request, lambda: act(request.user, tag, found))
+        act(request.user, tag, found)
     back = request.POST.get("back")
     if back == "settle":
         return to_stage(tag, "settle", f"?track={found.track}&again=1")
     return to_stage(tag, "read", f"?track={found.track}") if found.removed else to_source(tag, found)
 
 
-@require_POST
+@press
 @needs(Act.READ_KEYS)
 def type_labels(request: PersonRequest, number: int, source: int) -> HttpResponse:
     """A machine's decode or stamped parts, typed or pasted as labels."""
@@ -132,7 +125,7 @@ def type_labels(request: PersonRequest, number: int, source: int) -> HttpRespons
     return _after_a_look(request, tag, found)
 
 
-@require_POST
+@press
 @needs(Act.READ_KEYS)
 def card(request: PersonRequest, number: int, source: int) -> HttpResponse:
     """A card's code, laid out to every row of the key."""
@@ -155,7 +148,7 @@ def _all_cuts(found: SourceReading, said: list[str]) -> list[str]:
     return [of_cut.get(number, "-") for number in found.spaces]
 
 
-@require_POST
+@press
 @needs(Act.READ_KEYS)
 def look_up(request: PersonRequest, number: int, source: int) -> HttpResponse:
     """A code of this family's series, typed as it is stamped."""
@@ -167,11 +160,11 @@ def look_up(request: PersonRequest, number: int, source: int) -> HttpResponse:
     except NotDone as refusal:
         refused = RefusedEntry(refusal=refusal.says, typed=text)
         return show_read(request, tag, track_reading(tag, None, source), found, refused)
-    attempt(request, lambda: read_code(request.user, tag, code, found.record))
+    read_code(request.user, tag, code, found.record)
     return _after_a_look(request, tag, found)
 
 
-@require_POST
+@press
 @needs(Act.READ_KEYS)
 def tap_grid(request: PersonRequest, number: int, source: int) -> HttpResponse:
     """One tap on a tool's grid: a label; a second one beside it means between the two; again takes it back."""
@@ -182,7 +175,7 @@ def tap_grid(request: PersonRequest, number: int, source: int) -> HttpResponse:
         return to_source(tag, found)
     space = found.shown_space(whole_number(shown))
     stated = _tapped(found.track, found.labels.get(space, []), label)
-    attempt(request, lambda: state_labels(request.user, tag, found.record, {space: stated}))
+    state_labels(request.user, tag, found.record, {space: stated})
     return _after_a_look(request, tag, found)
 
 
@@ -194,7 +187,7 @@ def _tapped(track: Track, stated: list[str], label: str) -> list[str]:
     return sorted(both, key=track.step) if beside else [label]
 
 
-@require_POST
+@press
 @needs(Act.READ_KEYS)
 def look(request: PersonRequest, number: int, source: int) -> HttpResponse:
     """One depth key's round, or doing a spoiled one again."""
@@ -202,29 +195,29 @@ def look(request: PersonRequest, number: int, source: int) -> HttpResponse:
     depth = request.POST.get("depth", "")
     if "spoiled" in request.POST:
         spoiled = request.POST["spoiled"]
-        attempt(request, lambda: spoil_round(request.user, tag, found.record, spoiled))
+        spoil_round(request.user, tag, found.record, spoiled)
         return to_source(tag, found, f"&depth={spoiled}")
     seen = {
         found.shown_space(whole_number(space)): how
         for how in (TumblerSeen.FLUSH, TumblerSeen.UNSURE)
         for space in request.POST.getlist(how)
     }
-    attempt(request, lambda: look_with_depth_key(request.user, tag, found.record, depth, seen))
+    look_with_depth_key(request.user, tag, found.record, depth, seen)
     return _after_a_look(request, tag, found)
 
 
-@require_POST
+@press
 @needs(Act.READ_KEYS)
 def stage(request: PersonRequest, number: int, source: int) -> HttpResponse:
     """The blank was cut one stage further: how the tumbler sits."""
     tag, found = _source_reading(number, source)
     cut = (found.shown_space(whole_number(request.POST.get("cut"))), request.POST.get("depth", ""))
     seen = request.POST.get("seen", "")
-    attempt(request, lambda: see_stage(request.user, tag, found.record, cut, seen))
+    see_stage(request.user, tag, found.record, cut, seen)
     return _after_a_look(request, tag, found)
 
 
-@require_POST
+@press
 @needs(Act.READ_KEYS)
 def mark(request: PersonRequest, number: int) -> HttpResponse:
     """What is the matter with one cut of a key that is measured."""
@@ -233,25 +226,22 @@ def mark(request: PersonRequest, number: int) -> HttpResponse:
     source = source_reading(tag, reading, wanted)
     cut, said = whole_number(request.POST.get("cut")), request.POST.get("mark", "")
 
-    @transaction.atomic
-    def do() -> None:
+    with transaction.atomic():
         check_there(source, wanted)
         record = source.record if source.record.pk else calipers_of(tag, reading.track.name)
         mark_cut(request.user, tag, record, source.shown_space(cut), said)
-
-    attempt(request, do)
     return to_source(tag, source, f"&cut={cut}")
 
 
-@require_POST
+@press
 @needs(Act.READ_KEYS)
 def compare(request: PersonRequest, number: int, source: int) -> HttpResponse:
     """Two cuts held against each other by eye."""
     tag, found = _source_reading(number, source)
     first, beside = (whole_number(request.POST.get(name)) for name in ("first", "beside"))
     pair, compared = (found.shown_space(first), found.shown_space(beside)), request.POST.get("compared", "")
-    done = attempt(request, lambda: compare_cuts(request.user, tag, found.record, pair, compared))
-    return to_source(tag, found) if done is False else _after_a_look(request, tag, found)
+    compare_cuts(request.user, tag, found.record, pair, compared)
+    return _after_a_look(request, tag, found)
 
 
 def _after_a_look(request: PersonRequest, tag: Tag, found: SourceReading) -> HttpResponse:
@@ -270,11 +260,11 @@ def _source_reading(number: int, source: int) -> tuple[Tag, SourceReading]:
     return tag, source_reading(tag, track_reading(tag, None, source), source)
 
 
-@require_POST
+@press
 @needs(Act.READ_KEYS)
 def swing(request: PersonRequest, number: int, source: int) -> HttpResponse:
     """How one disc moved at a click."""
     tag, found = _source_reading(number, source)
     space = found.shown_space(whole_number(request.POST.get("disc")))
-    attempt(request, lambda: note_swing(request.user, tag, found.record, space, request.POST.get("felt", "")))
+    note_swing(request.user, tag, found.record, space, request.POST.get("felt", ""))
     return _after_a_look(request, tag, found)

@@ -9,7 +9,7 @@ from urllib.parse import urlencode
 
 from django.http import HttpResponse, JsonResponse
 from django.urls import reverse
-from django.views.decorators.http import require_POST, require_safe
+from django.views.decorators.http import require_safe
 
 from keycore.codes.card import usual_card
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
@@ -26,13 +26,14 @@ from wryfalcon.bench.reading.taps import taps_of
 from wryfalcon.bench.reading.tool_walk import ToolStep, is_walked, tool_walk
 from wryfalcon.bench.reading.values import entries_posted, kept, refused, wants_json
 from wryfalcon.bench.sentences import influence_words, sentence_of
-from wryfalcon.bench.stage import attempt, find_tag, key_of, open_tag, shop_unit, show_stage, to_stage
+from wryfalcon.bench.stage import find_tag, key_of, open_tag, shop_unit, show_stage, to_stage
 from wryfalcon.bench.strip import strip_of
 from wryfalcon.drawings.kinds import counting_of
 from wryfalcon.fields import ENDS
 from wryfalcon.lengths import end_words, how_to_type
 from wryfalcon.library.models import CardRule
 from wryfalcon.numbers import whole_number
+from wryfalcon.presses import press
 from wryfalcon.refusal import NotDone, SecondLook
 
 NO_KEY = {OnBench.LOCK, OnBench.LOCK_PARTS, OnBench.PART_LOCK, OnBench.CODE}
@@ -73,7 +74,7 @@ def read_stage(request: PersonRequest, number: int) -> HttpResponse:
     return show_read(request, tag, reading, source, RefusedEntry(whole_number(request.GET.get("cut"))))
 
 
-@require_POST
+@press
 @needs(Act.READ_KEYS)
 def type_value(request: PersonRequest, number: int) -> HttpResponse:
     """One value and Enter; an empty entry passes over the cut."""
@@ -102,7 +103,7 @@ def type_value(request: PersonRequest, number: int) -> HttpResponse:
     return to_source(tag, source, f"&cut={_next(source, at, max(1, len(entries)))}")
 
 
-@require_POST
+@press
 @needs(Act.READ_KEYS)
 def withdraw_value(request: PersonRequest, number: int) -> HttpResponse:
     """Take the last look back, or the value named."""
@@ -112,14 +113,9 @@ def withdraw_value(request: PersonRequest, number: int) -> HttpResponse:
     source = source_reading(tag, reading, wanted)
     value = whole_number(request.POST.get("value")) or None
     record = source.record if source.record.pk else None
-    gone: list[Sighting] = []
-
-    def take_back() -> None:
-        check_there(source, wanted)
-        gone.append(withdraw(request.user, tag, record, value, last=whole_number(request.POST.get("last"))))
-
-    attempt(request, take_back)
-    return to_source(tag, source, f"&cut={source.shown_space(gone[0].space) if gone else 1}")
+    check_there(source, wanted)
+    gone = withdraw(request.user, tag, record, value, last=whole_number(request.POST.get("last")))
+    return to_source(tag, source, f"&cut={source.shown_space(gone.space)}")
 
 
 def track_reading(tag: Tag, track: str | None, source: int = 0) -> TrackReading:

@@ -7,11 +7,10 @@ from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any
 
-from django.contrib import messages
 from django.http import Http404, HttpResponse
 from django.shortcuts import render
 from django.urls import reverse
-from django.views.decorators.http import require_POST, require_safe
+from django.views.decorators.http import require_safe
 
 from keycore.cutting.commands import ways_of
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
@@ -25,7 +24,7 @@ from wryfalcon.bench.setting_up.cut_table import cut_table
 from wryfalcon.bench.setting_up.planning import Card, Planned, card_of, plan_by, planned_of, serves
 from wryfalcon.bench.setting_up.presenters import driven_machines, fittings_of, guide_words
 from wryfalcon.bench.setting_up.queries import hand_checks, what_holds
-from wryfalcon.bench.stage import attempt, find_tag, key_of, key_to_cut, open_tag, show_stage, to_stage
+from wryfalcon.bench.stage import find_tag, key_of, key_to_cut, open_tag, show_stage, to_stage
 from wryfalcon.bench.trying.presenters import try_words
 from wryfalcon.drawings.jaw import draw_jaw
 from wryfalcon.drawings.key import KeyDrawing
@@ -42,6 +41,8 @@ from wryfalcon.machines.queries.fittings import axes_of
 from wryfalcon.machines.queries.offsets import offsets_for
 from wryfalcon.machines.views.press import press_of
 from wryfalcon.numbers import whole_number
+from wryfalcon.presses import press
+from wryfalcon.refusal import NotDone
 
 
 @require_safe
@@ -65,14 +66,13 @@ def print_card(request: PersonRequest, number: int) -> HttpResponse:
         return render(request, "bench/setting_up/card_print.html", {"tag": tag, "family": tag.family, **context})
 
 
-@require_POST
+@press
 @needs(Act.CUT)
 def choose_fitting(request: PersonRequest, number: int) -> HttpResponse:
     """Choose the machine, cutter, jaw side and path."""
     tag = find_tag(number)
     if tag.family.kind.is_filed:
-        messages.error(request, FILED)
-        return to_stage(tag, "set-up")
+        raise NotDone(FILED)
     form = FittingForm(tag.family, request.POST)
     if not form.is_valid():
         return show_stage(
@@ -82,31 +82,31 @@ def choose_fitting(request: PersonRequest, number: int) -> HttpResponse:
             {**_context(request, tag), "form": form, "choosing": True, **_choices(request, tag)},
             status=422,
         )
-    attempt(request, lambda: set_up(request.user, tag, form.fitting()))
+    set_up(request.user, tag, form.fitting())
     return to_stage(tag, "set-up")
 
 
-@require_POST
+@press
 @needs(Act.CUT)
 def tick_checks(request: PersonRequest, number: int) -> HttpResponse:
     """Keep which checks are done; with all of them, go on to cutting."""
     tag = find_tag(number)
     done, seen = request.POST.getlist("tick"), request.POST.get("seen", "")
-    kept = attempt(request, lambda: tick(request.user, tag, done, seen))
-    ready = kept and tag.set_up is not None and set(done) >= {check.id for check in hand_checks(tag.family)}
+    tick(request.user, tag, done, seen)
+    ready = tag.set_up is not None and set(done) >= {check.id for check in hand_checks(tag.family)}
     return to_stage(tag, "cut" if ready and "go" in request.POST else "set-up")
 
 
-@require_POST
+@press
 @needs(Act.CUT)
 def make_anew(request: PersonRequest, number: int) -> HttpResponse:
     """Make the card anew as things are now, nothing ticked."""
     tag = find_tag(number)
-    attempt(request, lambda: remake(press_of(request), tag))
+    remake(press_of(request), tag)
     return to_stage(tag, "set-up")
 
 
-@require_POST
+@press
 @needs(Act.LOOK)
 def cut_plan_file(request: PersonRequest, number: int, kind: str) -> HttpResponse:
     """The plan of this card as G-code, DXF or SVG."""
@@ -115,8 +115,7 @@ def cut_plan_file(request: PersonRequest, number: int, kind: str) -> HttpRespons
     if not card:
         return to_stage(tag, "set-up")
     if what_holds(tag, card.set_up).to_remake:
-        messages.error(request, "The card no longer holds: a plan by it would cut a wrong key. Make it anew first.")
-        return to_stage(tag, "set-up")
+        raise NotDone("The card no longer holds: a plan by it would cut a wrong key. Make it anew first.")
     view = request.POST.get("view", "")
     if view and (kind == "nc" or view not in views_of(card.plan)):
         raise Http404

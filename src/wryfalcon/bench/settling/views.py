@@ -7,7 +7,7 @@ from typing import Any
 from django.http import Http404, HttpResponse
 from django.shortcuts import get_object_or_404
 from django.urls import reverse
-from django.views.decorators.http import require_POST, require_safe
+from django.views.decorators.http import require_safe
 
 from keycore.errors import InputError
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
@@ -28,7 +28,6 @@ from wryfalcon.bench.settling.actions import (
 )
 from wryfalcon.bench.settling.prospects import COMPENSATE_SHARE, choice_of, options_of
 from wryfalcon.bench.stage import (
-    attempt,
     find_tag,
     key_of,
     open_tag,
@@ -44,6 +43,7 @@ from wryfalcon.drawings.cut_key import CutKey
 from wryfalcon.fields import unit_typed
 from wryfalcon.lengths import NotALength, parse_value, show_value
 from wryfalcon.numbers import whole_number
+from wryfalcon.presses import press
 from wryfalcon.refusal import NotDone
 
 
@@ -87,7 +87,7 @@ def _codes(reading: TrackReading) -> tuple[FittingCode, ...]:
     return codes_that_fit(family_record, reading.track, evidence).codes if family_record else ()
 
 
-@require_POST
+@press
 @needs(Act.SETTLE)
 def overrule_cut(request: PersonRequest, number: int) -> HttpResponse:
     """Decide one cut otherwise, or take that back."""
@@ -95,21 +95,17 @@ def overrule_cut(request: PersonRequest, number: int) -> HttpResponse:
     track = request.POST.get("track") or tag.family.tracks[0].name
     cut = (track, whole_number(request.POST.get("cut")))
 
-    def act() -> None:
-        try:
-            if "withdraw" in request.POST:
-                withdraw_overruling(request.user, tag, cut)
-            else:
-                overrule(request.user, tag, cut, request.POST.get("label", ""), request.POST.get("reason", ""))
-        except InputError as error:
-            raise NotDone(error.reason) from None
-
-    done = attempt(request, act)
-    stay = "" if done else f"&cut={cut[1]}"
-    return to_stage(tag, "settle", f"?track={track}&again=1{stay}")
+    try:
+        if "withdraw" in request.POST:
+            withdraw_overruling(request.user, tag, cut)
+        else:
+            overrule(request.user, tag, cut, request.POST.get("label", ""), request.POST.get("reason", ""))
+    except InputError as error:
+        raise NotDone(error.reason) from None
+    return to_stage(tag, "settle", f"?track={track}&again=1")
 
 
-@require_POST
+@press
 @needs(Act.SETTLE)
 def fill_cuts(request: PersonRequest, number: int) -> HttpResponse:
     """Fill what was not seen: from a code, with the shallowest allowed; or take the bitting that breaks a rule."""
@@ -125,33 +121,32 @@ def fill_cuts(request: PersonRequest, number: int) -> HttpResponse:
             code = get_object_or_404(related, pk=wanted, series__track=name)
             if tag.family_record is None or not tag.family_record.reads(code.series.family_record):
                 raise Http404
-            attempt(request, lambda: take_code(request.user, tag, steps, reading.known, code))
+            take_code(request.user, tag, steps, reading.known, code)
         elif "beyond" in request.POST and beyond is not None:
-            attempt(request, lambda: take_beyond_rules(request.user, tag, name, beyond, steps))
+            take_beyond_rules(request.user, tag, name, beyond, steps)
         else:
             known = {space: steps[space - 1] for space in reading.known}
-            attempt(request, lambda: fill_unread(request.user, tag, name, known))
+            fill_unread(request.user, tag, name, known)
     return to_stage(tag, "settle", f"?track={name}&again=1")
 
 
-@require_POST
+@press
 @needs(Act.SETTLE)
 def settle_tag(request: PersonRequest, number: int) -> HttpResponse:
     """Write the choice down."""
     tag = find_tag(number)
 
-    def act() -> None:
-        settle(request.user, tag, _choice(request, readings_of(tag)))
-
-    return to_stage(tag, "settle") if attempt(request, act) else to_stage(tag, "settle", "?again=1")
+    settle(request.user, tag, _choice(request, readings_of(tag)))
+    return to_stage(tag, "settle")
 
 
-@require_POST
+@press
 @needs(Act.SETTLE)
 def read_back_tag(request: PersonRequest, number: int) -> HttpResponse:
     """The bitting was read back against its source and agrees."""
     tag = find_tag(number)
-    return to_stage(tag, "set-up" if attempt(request, lambda: read_back(request.user, tag)) else "settle")
+    read_back(request.user, tag)
+    return to_stage(tag, "set-up")
 
 
 def _choice(request: PersonRequest, readings: list[TrackReading]) -> Choice:

@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
-from django.contrib import messages
 from django.http import Http404, HttpResponse
-from django.views.decorators.http import require_POST, require_safe
+from django.views.decorators.http import require_safe
 
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.bench.models import Asked, Picture
-from wryfalcon.bench.stage import attempt, find_tag, open_tag, to_stage
+from wryfalcon.bench.stage import find_tag, open_tag, to_stage
 from wryfalcon.bench.tags.pictures import LARGEST_FILE, keep_answers, keep_picture
+from wryfalcon.presses import press
+from wryfalcon.refusal import NotDone
 
 
 @require_safe
@@ -23,24 +24,23 @@ def picture(request: PersonRequest, number: int) -> HttpResponse:
     return HttpResponse(bytes(kept.jpeg), content_type="image/jpeg")
 
 
-@require_POST
+@press
 @needs(Act.TAKE_IN)
 def send_picture(request: PersonRequest, number: int) -> HttpResponse:
     """Keep the picture that was sent."""
     tag = find_tag(number, without_family=True)
     upload = request.FILES.get("picture")
     if upload is None:
-        messages.error(request, "Choose the picture first.")
-    else:
-        attempt(request, lambda: keep_picture(request.user, tag, upload.read(LARGEST_FILE + 1)))
+        raise NotDone("Choose the picture first.")
+    keep_picture(request.user, tag, upload.read(LARGEST_FILE + 1))
     return to_stage(tag, "take-in")
 
 
-@require_POST
+@press
 @needs(Act.TAKE_IN)
 def answer(request: PersonRequest, number: int) -> HttpResponse:
     """Keep what was heard of the lock."""
     tag = find_tag(number, without_family=True)
     said = {asked: request.POST.get(asked, "") for asked in Asked.values}
-    attempt(request, lambda: keep_answers(request.user, tag, said))
+    keep_answers(request.user, tag, said)
     return to_stage(tag, "take-in")

@@ -11,14 +11,14 @@ from django.db import transaction
 from django.http import HttpResponse
 from django.shortcuts import redirect, render
 from django.utils import timezone
-from django.views.decorators.http import require_http_methods, require_POST, require_safe
+from django.views.decorators.http import require_http_methods, require_safe
 
 from wryfalcon.accounts.permissions import Act, PersonRequest, may, needs, needs_to_change
 from wryfalcon.bench.forms import KeptLockFormSet, LockFormSet, TakeInForm, locks_of
 from wryfalcon.bench.models import Asked, Felt, OnBench, Picture, Tag, TagState
 from wryfalcon.bench.reading.codes import find_code, read_code
 from wryfalcon.bench.reading.queries import another_bitting
-from wryfalcon.bench.stage import attempt, find_tag, key_of, open_tag, show_stage, to_stage
+from wryfalcon.bench.stage import find_tag, key_of, open_tag, show_stage, to_stage
 from wryfalcon.bench.tags.actions import TagDetails, change, decline, learn_family, take_in
 from wryfalcon.bench.tags.come_back import is_copied_again
 from wryfalcon.bench.tags.editions import go_over
@@ -31,6 +31,7 @@ from wryfalcon.library.queries.guide import found_row
 from wryfalcon.machines.models import Practice, Shift
 from wryfalcon.machines.queries.line import lines_of_machines
 from wryfalcon.numbers import whole_number
+from wryfalcon.presses import press
 from wryfalcon.refusal import NotDone
 
 LATELY = 6
@@ -105,7 +106,7 @@ def new(request: PersonRequest) -> HttpResponse:
     )
 
 
-@require_POST
+@press
 @needs(Act.TAKE_IN)
 def fill_from_maker(request: PersonRequest) -> HttpResponse:
     """The form of a new tag, filled from the tag whose number was typed: a key came back. Nothing is kept."""
@@ -190,7 +191,7 @@ def at_its_stage(request: PersonRequest, number: int) -> HttpResponse:
     return to_stage(tag, stage_of(tag).stage)
 
 
-@require_POST
+@press
 @needs(Act.TAKE_IN)
 def learn(request: PersonRequest, number: int) -> HttpResponse:
     """A row of the fitting guide says of which family a tag's key is."""
@@ -198,35 +199,34 @@ def learn(request: PersonRequest, number: int) -> HttpResponse:
     row = found_row(whole_number(request.POST.get("guide")))
     family = row.family if row is not None else None
     if row is None or family is None:
-        messages.error(request, "That row names no family of this library.")
-        return to_stage(tag, "take-in")
-    done = attempt(request, lambda: learn_family(request.user, tag, family, row.blank, row.entry.handling))
-    return to_stage(tag, "read" if done else "take-in")
+        raise NotDone("That row names no family of this library.")
+    learn_family(request.user, tag, family, row.blank, row.entry.handling)
+    return to_stage(tag, "read")
 
 
-@require_POST
+@press
 @needs(Act.TAKE_IN)
 def decline_tag(request: PersonRequest, number: int) -> HttpResponse:
     """End a job as not one for us."""
     tag = find_tag(number, without_family=True)
-    attempt(request, lambda: decline(request.user, tag, request.POST.get("why_declined", "")))
+    decline(request.user, tag, request.POST.get("why_declined", ""))
     return to_stage(tag, "take-in")
 
 
-@require_POST
+@press
 @needs(Act.SETTLE)
 def take_edition(request: PersonRequest, number: int) -> HttpResponse:
     """Make the tag's key by the edition of its family that is in force."""
     tag = find_tag(number)
-    if attempt(request, lambda: go_over(request.user, tag)):
-        tag = find_tag(number)
-        says = f"By {tag.family.edition or 'the edition in force'} from now on."
-        if tag.settlement is None:
-            messages.success(request, says)
-        elif doubt := another_bitting(tag):
-            messages.error(request, f"{says} By this table what was read says {doubt}: settle it again.")
-        else:
-            messages.success(request, f"{says} The bitting stands; read it back again.")
+    go_over(request.user, tag)
+    tag = find_tag(number)
+    says = f"By {tag.family.edition or 'the edition in force'} from now on."
+    if tag.settlement is None:
+        messages.success(request, says)
+    elif doubt := another_bitting(tag):
+        messages.error(request, f"{says} By this table what was read says {doubt}: settle it again.")
+    else:
+        messages.success(request, f"{says} The bitting stands; read it back again.")
     return to_stage(tag, stage_of(tag).stage)
 
 

@@ -2,20 +2,19 @@
 
 from __future__ import annotations
 
-from django.contrib import messages
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
-from django.views.decorators.http import require_POST, require_safe
+from django.views.decorators.http import require_safe
 
 from wryfalcon.accounts.models import Role, User
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.bench.models import ShopTool
 from wryfalcon.bench.reading.actions import labels_typed
-from wryfalcon.bench.stage import attempt
 from wryfalcon.bench.tools.actions import destroy_tool, hand_tool_on, make_depth_keys, make_test_key
 from wryfalcon.library.models import FamilyRecord
 from wryfalcon.machines.views.press import press_of
 from wryfalcon.numbers import whole_number
+from wryfalcon.presses import press
 from wryfalcon.refusal import NotDone
 
 SMITHS = (Role.SMITH, Role.OWNER)
@@ -35,37 +34,33 @@ def tools(request: PersonRequest) -> HttpResponse:
     return render(request, "bench/tools/tools.html", context)
 
 
-@require_POST
+@press
 @needs(Act.CUT)
 def make(request: PersonRequest) -> HttpResponse:
     """A set of depth keys, or a test key of the bitting typed."""
     record = get_object_or_404(FamilyRecord.objects.in_force(), pk=whole_number(request.POST.get("family")))
     typed = request.POST.get("bitting", "").strip()
 
-    def act() -> None:
-        if "set" in request.POST:
-            make_depth_keys(press_of(request), record)
-            return
-        labels = labels_typed(record.family.tracks[0], typed)
-        if None in labels:
-            raise NotDone("A test key has a depth at every cut.")
-        make_test_key(press_of(request), record, [label for label in labels if label is not None])
-
-    attempt(request, act)
+    if "set" in request.POST:
+        make_depth_keys(press_of(request), record)
+        return redirect("bench:tools")
+    labels = labels_typed(record.family.tracks[0], typed)
+    if None in labels:
+        raise NotDone("A test key has a depth at every cut.")
+    make_test_key(press_of(request), record, [label for label in labels if label is not None])
     return redirect("bench:tools")
 
 
-@require_POST
+@press
 @needs(Act.CUT)
 def change(request: PersonRequest, pk: int) -> HttpResponse:
     """Hand one on, or destroy it."""
     tool = get_object_or_404(ShopTool, pk=pk)
     if "destroy" in request.POST:
-        attempt(request, lambda: destroy_tool(request.user, tool, request.POST.get("how", "")))
+        destroy_tool(request.user, tool, request.POST.get("how", ""))
         return redirect("bench:tools")
     to = User.objects.filter(pk=whole_number(request.POST.get("holder")), role__in=SMITHS, is_active=True).first()
     if to is None:
-        messages.error(request, "Only a smith holds such a key.")
-    else:
-        attempt(request, lambda: hand_tool_on(request.user, tool, to))
+        raise NotDone("Only a smith holds such a key.")
+    hand_tool_on(request.user, tool, to)
     return redirect("bench:tools")

@@ -11,7 +11,7 @@ from django.conf import settings
 from django.http import HttpResponse
 from django.shortcuts import redirect, render
 from django.urls import reverse
-from django.views.decorators.http import require_POST, require_safe
+from django.views.decorators.http import require_safe
 
 from keycore.codes.half_steps import half_step_value
 from keycore.codes.trials import Places
@@ -21,7 +21,7 @@ from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.bench.models import ALL_TRACKS, Outcome, SheetEntry, Tag, TrialSheet
 from wryfalcon.bench.reading.queries import TrackReading, readings_of, track_of
 from wryfalcon.bench.sentences import sheet_problem
-from wryfalcon.bench.stage import allowed_on, attempt, find_tag, key_of, open_tag, to_stage
+from wryfalcon.bench.stage import allowed_on, find_tag, key_of, open_tag, to_stage
 from wryfalcon.bench.trying.actions import (
     SheetSettings,
     note_cut,
@@ -46,6 +46,7 @@ from wryfalcon.codes.models import Series
 from wryfalcon.codes.queries.family import series_read_by
 from wryfalcon.lengths import end_words
 from wryfalcon.numbers import whole_number
+from wryfalcon.presses import press
 
 
 @require_safe
@@ -85,7 +86,7 @@ def show(request: PersonRequest, number: int) -> HttpResponse:
     return render(request, "bench/trying/trial_sheet.html", context)
 
 
-@require_POST
+@press
 @needs(Act.SETTLE)
 def manner(request: PersonRequest, number: int) -> HttpResponse:
     """Choose how the sheet is worked through."""
@@ -93,42 +94,42 @@ def manner(request: PersonRequest, number: int) -> HttpResponse:
     looked = _sheet(tag, request.POST.get("track"))
     series = Series.objects.in_force().filter(pk=whole_number(request.POST.get("series"))).first()
     chosen = SheetSettings(request.POST.get("order", ""), "half_steps" in request.POST, series)
-    attempt(request, lambda: work_through(request.user, tag, looked.sheet.track, chosen))
+    work_through(request.user, tag, looked.sheet.track, chosen)
     return _back(looked.sheet)
 
 
-@require_POST
+@press
 @needs(Act.SETTLE)
 def tried(request: PersonRequest, number: int) -> HttpResponse:
     """Note what a key did in the lock."""
     tag = find_tag(number)
     looked = _sheet(tag, request.POST.get("track"))
     outcome, key = request.POST.get("outcome", ""), request.POST.get("key", "")
-    attempt(request, lambda: note_try(request.user, looked.sheet, looked.left, key, outcome))
+    note_try(request.user, looked.sheet, looked.left, key, outcome)
     return _back(looked.sheet)
 
 
-@require_POST
+@press
 @needs(Act.CUT)
 def send(request: PersonRequest, number: int) -> HttpResponse:
     """A key of the list is to be cut by a machine."""
     tag = find_tag(number)
     looked = _sheet(tag, request.POST.get("track"))
-    sent = attempt(request, lambda: send_try(request.user, looked.sheet, looked.left, request.POST.get("key", "")))
-    return to_stage(tag, "set-up") if sent else _back(looked.sheet)
+    send_try(request.user, looked.sheet, looked.left, request.POST.get("key", ""))
+    return to_stage(tag, "set-up")
 
 
-@require_POST
+@press
 @needs(Act.SETTLE)
 def tried_out(request: PersonRequest, number: int) -> HttpResponse:
     """Note what the key that a machine cut did in the lock."""
     tag = find_tag(number)
     sheet = _sheet(tag, request.POST.get("track")).sheet
-    attempt(request, lambda: note_out(request.user, sheet, request.POST.get("outcome", "")))
+    note_out(request.user, sheet, request.POST.get("outcome", ""))
     return _back(sheet)
 
 
-@require_POST
+@press
 @needs(Act.SETTLE)
 def learned(request: PersonRequest, number: int) -> HttpResponse:
     """Note that a cut is or is not a depth."""
@@ -137,17 +138,17 @@ def learned(request: PersonRequest, number: int) -> HttpResponse:
     reading, sheet, shown = looked.reading, looked.sheet, whole_number(request.POST.get("space"))
     space = reading.shown_space(shown) if reading and 1 <= shown <= len(reading.track.spaces) else 0
     label, is_so = request.POST.get("label", ""), request.POST.get("is") == "is"
-    attempt(request, lambda: note_cut(request.user, sheet, space, label, is_so=is_so))
+    note_cut(request.user, sheet, space, label, is_so=is_so)
     return _back(sheet)
 
 
-@require_POST
+@press
 @needs(Act.SETTLE)
 def take_back(request: PersonRequest, number: int) -> HttpResponse:
     """Take the last line back."""
     tag = find_tag(number)
     sheet = _sheet(tag, request.POST.get("track")).sheet
-    attempt(request, lambda: take_last_back(request.user, sheet, whole_number(request.POST.get("line"))))
+    take_last_back(request.user, sheet, whole_number(request.POST.get("line")))
     return _back(sheet)
 
 

@@ -5,51 +5,19 @@ from django.db import migrations, models
 
 class Migration(migrations.Migration):
 
-    initial = True
-
     replaces = [
         ('codes', '0001_initial'),
         ('codes', '0002_bad_bittings'),
     ]
 
+    initial = True
+
     dependencies = [
-        ('library', '0001_squashed_0004_cards'),
         migrations.swappable_dependency(settings.AUTH_USER_MODEL),
+        ('library', '0001_squashed_0004_cards'),
     ]
 
     operations = [
-        migrations.CreateModel(
-            name='Intake',
-            fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('file', models.CharField(max_length=200)),
-                ('size', models.PositiveBigIntegerField(help_text='bytes of the file')),
-                ('read', models.PositiveBigIntegerField(default=0, help_text='bytes read so far')),
-                ('rows', models.PositiveIntegerField(default=0)),
-                ('bad', models.PositiveIntegerField(default=0)),
-                ('problem', models.CharField(blank=True, help_text='what stopped the reading', max_length=300)),
-                ('reading', models.PositiveIntegerField(default=0, help_text='which reading of the file this is; an older one gives up')),
-                ('stop_asked', models.BooleanField(default=False)),
-                ('heard_at', models.DateTimeField(auto_now=True)),
-                ('added', models.PositiveIntegerField(help_text='codes that the edition before lacks', null=True)),
-                ('changed', models.PositiveIntegerField(help_text='codes with another bitting than before', null=True)),
-                ('gone', models.PositiveIntegerField(help_text='codes of the edition before that are missing', null=True)),
-            ],
-        ),
-        migrations.CreateModel(
-            name='BadCode',
-            fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('line', models.PositiveIntegerField()),
-                ('code', models.CharField(blank=True, max_length=40)),
-                ('bitting', models.CharField(blank=True, help_text='as it was written', max_length=240)),
-                ('reason', models.CharField(max_length=200)),
-                ('intake', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='bad_codes', to='codes.intake')),
-            ],
-            options={
-                'ordering': ['line'],
-            },
-        ),
         migrations.CreateModel(
             name='Series',
             fields=[
@@ -73,7 +41,27 @@ class Migration(migrations.Migration):
             ],
             options={
                 'ordering': ['name', '-at'],
+                'constraints': [models.UniqueConstraint(fields=('slug', 'edition'), name='one_of_each_edition')],
             },
+        ),
+        migrations.CreateModel(
+            name='Intake',
+            fields=[
+                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
+                ('file', models.CharField(max_length=200)),
+                ('size', models.PositiveBigIntegerField(help_text='bytes of the file')),
+                ('read', models.PositiveBigIntegerField(default=0, help_text='bytes read so far')),
+                ('rows', models.PositiveIntegerField(default=0)),
+                ('bad', models.PositiveIntegerField(default=0)),
+                ('problem', models.CharField(blank=True, help_text='what stopped the reading', max_length=300)),
+                ('reading', models.PositiveIntegerField(default=0, help_text='which reading of the file this is; an older one gives up')),
+                ('stop_asked', models.BooleanField(default=False)),
+                ('heard_at', models.DateTimeField(auto_now=True)),
+                ('added', models.PositiveIntegerField(help_text='codes that the edition before lacks', null=True)),
+                ('changed', models.PositiveIntegerField(help_text='codes with another bitting than before', null=True)),
+                ('gone', models.PositiveIntegerField(help_text='codes of the edition before that are missing', null=True)),
+                ('series', models.OneToOneField(on_delete=django.db.models.deletion.CASCADE, related_name='intake', to='codes.series')),
+            ],
         ),
         migrations.CreateModel(
             name='Names',
@@ -84,11 +72,9 @@ class Migration(migrations.Migration):
                 ('codes', models.BinaryField(help_text='UTF-8, filled up with zero bytes')),
                 ('series', models.ForeignKey(db_index=False, on_delete=django.db.models.deletion.CASCADE, related_name='names', to='codes.series')),
             ],
-        ),
-        migrations.AddField(
-            model_name='intake',
-            name='series',
-            field=models.OneToOneField(on_delete=django.db.models.deletion.CASCADE, related_name='intake', to='codes.series'),
+            options={
+                'constraints': [models.UniqueConstraint(fields=('series', 'first'), name='names_of_each_run')],
+            },
         ),
         migrations.CreateModel(
             name='Column',
@@ -99,6 +85,9 @@ class Migration(migrations.Migration):
                 ('steps', models.BinaryField(help_text='one byte a code, its place in the depth table')),
                 ('series', models.ForeignKey(db_index=False, on_delete=django.db.models.deletion.CASCADE, related_name='columns', to='codes.series')),
             ],
+            options={
+                'constraints': [models.UniqueConstraint(fields=('series', 'space', 'first'), name='one_column_of_each_run')],
+            },
         ),
         migrations.CreateModel(
             name='Code',
@@ -110,21 +99,22 @@ class Migration(migrations.Migration):
                 ('broken', models.CharField(blank=True, help_text='the rules of the family it breaks', max_length=60)),
                 ('series', models.ForeignKey(db_index=False, on_delete=django.db.models.deletion.CASCADE, related_name='codes', to='codes.series')),
             ],
+            options={
+                'constraints': [models.UniqueConstraint(fields=('looked_up', 'series'), name='one_code_once_in_a_series')],
+            },
         ),
-        migrations.AddConstraint(
-            model_name='series',
-            constraint=models.UniqueConstraint(fields=('slug', 'edition'), name='one_of_each_edition'),
-        ),
-        migrations.AddConstraint(
-            model_name='names',
-            constraint=models.UniqueConstraint(fields=('series', 'first'), name='names_of_each_run'),
-        ),
-        migrations.AddConstraint(
-            model_name='column',
-            constraint=models.UniqueConstraint(fields=('series', 'space', 'first'), name='one_column_of_each_run'),
-        ),
-        migrations.AddConstraint(
-            model_name='code',
-            constraint=models.UniqueConstraint(fields=('looked_up', 'series'), name='one_code_once_in_a_series'),
+        migrations.CreateModel(
+            name='BadCode',
+            fields=[
+                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
+                ('line', models.PositiveIntegerField()),
+                ('code', models.CharField(blank=True, max_length=40)),
+                ('bitting', models.CharField(blank=True, help_text='as it was written', max_length=240)),
+                ('reason', models.CharField(max_length=200)),
+                ('intake', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='bad_codes', to='codes.intake')),
+            ],
+            options={
+                'ordering': ['line'],
+            },
         ),
     ]

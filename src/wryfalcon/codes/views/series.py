@@ -2,16 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 
 from django.contrib import messages
 from django.core.paginator import Paginator
 from django.http import Http404, HttpResponse, HttpResponseBase, StreamingHttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
-from django.views.decorators.http import require_http_methods, require_POST
+from django.views.decorators.http import require_http_methods
 
 from keycore.documents.series import SeriesDocument
-from keycore.errors import InputError
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.codes.actions.intake import bring_in, discard, stop_reading
 from wryfalcon.codes.actions.looks import note_export, note_touched
@@ -19,6 +18,7 @@ from wryfalcon.codes.actions.offer import read_again
 from wryfalcon.codes.models import Code, Series, SeriesState
 from wryfalcon.codes.queries.editions import keys_touched
 from wryfalcon.codes.tables import as_csv, as_json, as_spreadsheet
+from wryfalcon.presses import press
 
 A_PAGE = 50
 TYPES = {
@@ -54,51 +54,48 @@ def show(request: PersonRequest, pk: int) -> HttpResponse:
     return render(request, "codes/one.html", context)
 
 
-@require_POST
+@press
 @needs(Act.KEEP_LIBRARY)
 def put_in_force(request: PersonRequest, pk: int) -> HttpResponse:
     """Bring a checked table in."""
     series = _series(pk)
     without = request.POST.get("without", "")
     left_out = int(without) if without.isascii() and without.isdecimal() and len(without) < 10 else None
-    if _try(request, lambda: bring_in(request.user, series, without=left_out)):
-        messages.success(request, f"{series} is in force, {series.count:,} codes.")
-        return redirect("codes:series")
-    return redirect("codes:one", pk=pk)
+    bring_in(request.user, series, without=left_out)
+    messages.success(request, f"{series} is in force, {series.count:,} codes.")
+    return redirect("codes:series")
 
 
-@require_POST
+@press
 @needs(Act.KEEP_LIBRARY)
 def stop(request: PersonRequest, pk: int) -> HttpResponse:
     """Stop a reading."""
     series = _series(pk)
-    if _try(request, lambda: stop_reading(request.user, series)):
-        messages.success(request, "The reading stops, and what was read is thrown away.")
-        return redirect("codes:series")
-    return redirect("codes:one", pk=pk)
+    stop_reading(request.user, series)
+    messages.success(request, "The reading stops, and what was read is thrown away.")
+    return redirect("codes:series")
 
 
-@require_POST
+@press
 @needs(Act.KEEP_LIBRARY)
 def again(request: PersonRequest, pk: int) -> HttpResponse:
     """Begin a reading again that has fallen silent."""
     series = _series(pk)
-    _try(request, lambda: read_again(request.user, series))
+    read_again(request.user, series)
     return redirect("codes:one", pk=pk)
 
 
-@require_POST
+@press
 @needs(Act.KEEP_LIBRARY)
 def throw_away(request: PersonRequest, pk: int) -> HttpResponse:
     """Throw a table away that is not in force."""
     series = _series(pk)
-    if _try(request, lambda: discard(request.user, series)):
-        messages.success(request, f"{series} was thrown away. Nothing else has changed.")
-        return redirect("codes:series")
-    return redirect("codes:one", pk=pk)
+    discard(request.user, series)
+    messages.success(request, f"{series} was thrown away. Nothing else has changed.")
+    return redirect("codes:series")
 
 
-@require_POST
+@press
 @needs(Act.KEEP_LIBRARY)
 def bad_rows(request: PersonRequest, pk: int) -> HttpResponseBase:
     """The rows that cannot be taken, as a table to mend: with their lines and what is wrong."""
@@ -113,7 +110,7 @@ def bad_rows(request: PersonRequest, pk: int) -> HttpResponseBase:
     return answer
 
 
-@require_POST
+@press
 @needs(Act.KEEP_LIBRARY)
 def export(request: PersonRequest, pk: int, ending: str) -> HttpResponseBase:
     """A series as a file: CSV, a series document, or a spreadsheet."""
@@ -150,12 +147,3 @@ def _about(series: Series) -> SeriesDocument:
 def _series(pk: int) -> Series:
     related = ("family_record", "replaces", "intake", "by")
     return get_object_or_404(Series.objects.select_related(*related), pk=pk)
-
-
-def _try(request: PersonRequest, act: Callable[[], object]) -> bool:
-    try:
-        act()
-    except InputError as refusal:
-        messages.error(request, f"{refusal.reason[0].upper()}{refusal.reason[1:]}. Nothing has changed.")
-        return False
-    return True

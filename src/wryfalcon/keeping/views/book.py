@@ -2,17 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import replace
 from functools import lru_cache
 
 from django.conf import settings
-from django.contrib import messages
 from django.db.models import QuerySet
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
-from django.views.decorators.http import require_http_methods, require_POST, require_safe
+from django.views.decorators.http import require_http_methods, require_safe
 
 from keycore.tools import Drill
 from keycore.units import Unit
@@ -52,7 +50,7 @@ from wryfalcon.machines.models import (
 from wryfalcon.machines.queries.care import care_of
 from wryfalcon.machines.queries.fittings import sides_of
 from wryfalcon.machines.sentences import home_words
-from wryfalcon.refusal import NotDone
+from wryfalcon.presses import press
 from wryfalcon.requests import or_404
 
 SHOWN = 8
@@ -77,15 +75,12 @@ def show(request: PersonRequest, pk: int) -> HttpResponse:
     return render(request, "keeping/book.html", context)
 
 
-@require_POST
+@press
 @needs(Act.CUT)
 def put_it_back(request: PersonRequest, pk: int) -> HttpResponse:
     """A duplicator that was moved on purpose is as it was."""
     machine = _machine(pk)
-    try:
-        put_back(request.user, machine)
-    except NotDone as refusal:
-        messages.error(request, refusal.says)
+    put_back(request.user, machine)
     return redirect("keeping:machine", pk=pk)
 
 
@@ -122,8 +117,8 @@ def care(request: PersonRequest, pk: int) -> HttpResponse:
     """The schedule of care and what was done, noting more of it; practice on the simulated machine."""
     machine = _machine(pk)
     if request.method == "POST":
-        what, note = request.POST.get("what", ""), request.POST.get("note", "")
-        return _done(request, machine, lambda: note_work(request.user, machine, what, note), "keeping:care")
+        note_work(request.user, machine, request.POST.get("what", ""), request.POST.get("note", ""))
+        return redirect("keeping:care", pk=pk)
     practices = machine.practices.select_related("by")[:SHOWN] if _can_practise(machine) else []
     context = {
         "machine": machine, "care": care_of(machine), "work": machine.work.select_related("by")[:SHOWN],
@@ -134,21 +129,13 @@ def care(request: PersonRequest, pk: int) -> HttpResponse:
     return render(request, "keeping/care.html", context)
 
 
-@require_POST
+@press
 @needs(Act.CUT)
 def undo(request: PersonRequest, pk: int, change: int) -> HttpResponse:
     """Put the old offsets back."""
-    machine = _machine(pk)
-    made = get_object_or_404(OffsetChange, pk=change, offset__machine=machine)
-    return _done(request, machine, lambda: undo_change(request.user, made), "keeping:machine")
-
-
-def _done(request: PersonRequest, machine: Machine, act: Callable[[], object], to: str) -> HttpResponse:
-    try:
-        act()
-    except NotDone as refusal:
-        messages.error(request, refusal.says)
-    return redirect(to, pk=machine.pk)
+    made = get_object_or_404(OffsetChange, pk=change, offset__machine=pk)
+    undo_change(request.user, made)
+    return redirect("keeping:machine", pk=pk)
 
 
 def _can_practise(machine: Machine) -> bool:

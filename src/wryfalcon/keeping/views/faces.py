@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Mapping
 
 from django.conf import settings
-from django.contrib import messages
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
-from django.views.decorators.http import require_POST, require_safe
+from django.views.decorators.http import require_safe
 
 from keycore.machines.faces import FaceTouched
 from keycore.units import Unit
@@ -16,13 +15,13 @@ from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.fields import unit_typed
 from wryfalcon.keeping.actions.faces import put_face_offset_in
 from wryfalcon.keeping.presenters.faces import face_shown
-from wryfalcon.lengths import NotALength, parse_length
+from wryfalcon.lengths import parse_length
 from wryfalcon.machines.actions.faces import ask_to_touch, note_touched
 from wryfalcon.machines.models import DriverKind, JawSide, Machine
 from wryfalcon.machines.queries.faces import faces_of
 from wryfalcon.machines.queries.line import last_order, line_of
 from wryfalcon.machines.views.press import press_of
-from wryfalcon.refusal import NotDone
+from wryfalcon.presses import press
 
 
 @require_safe
@@ -40,7 +39,7 @@ def show(request: PersonRequest, pk: int) -> HttpResponse:
     return render(request, "keeping/faces.html", context)
 
 
-@require_POST
+@press
 @needs(Act.CUT)
 def touch(request: PersonRequest, pk: int, side: int) -> HttpResponse:
     """Touch one step of a face: by the machine, or as a dial says."""
@@ -48,24 +47,21 @@ def touch(request: PersonRequest, pk: int, side: int) -> HttpResponse:
     posted = request.POST.dict()
     step = posted.get("step", "")
 
-    def do() -> None:
-        thickness = _length(posted, "thickness", unit_typed(request)) if posted.get("thickness") else 0.0
-        if "near" not in posted:
-            ask_to_touch(press_of(request), face, step, thickness)
-            return
+    thickness = _length(posted, "thickness", unit_typed(request)) if posted.get("thickness") else 0.0
+    if "near" in posted:
         near, far, apart = (_length(posted, name, unit_typed(request)) for name in ("near", "far", "apart"))
         note_touched(request.user, face, step, FaceTouched(near, far, apart), thickness)
-
-    _attempt(request, do)
+    else:
+        ask_to_touch(press_of(request), face, step, thickness)
     return redirect("keeping:faces", pk=pk)
 
 
-@require_POST
+@press
 @needs(Act.CUT)
 def put_in(request: PersonRequest, pk: int, side: int) -> HttpResponse:
     """Put in force what touching its edge asks for."""
     face = _face(pk, side)
-    _attempt(request, lambda: put_face_offset_in(request.user, face, request.POST.get("seen", "")))
+    put_face_offset_in(request.user, face, request.POST.get("seen", ""))
     return redirect("keeping:faces", pk=pk)
 
 
@@ -73,15 +69,5 @@ def _face(pk: int, side: int) -> JawSide:
     return get_object_or_404(JawSide.objects.select_related("clamp", "machine__fitted"), pk=side, machine=pk)
 
 
-def _attempt(request: PersonRequest, do: Callable[[], None]) -> None:
-    try:
-        do()
-    except NotDone as refusal:
-        messages.error(request, refusal.says)
-
-
 def _length(posted: Mapping[str, str], name: str, unit: Unit) -> float:
-    try:
-        return parse_length(posted.get(name, ""), unit, Unit.MILLIMETRE).value
-    except NotALength as error:
-        raise NotDone(str(error), name) from None
+    return parse_length(posted.get(name, ""), unit, Unit.MILLIMETRE).value

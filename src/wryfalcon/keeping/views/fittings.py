@@ -2,13 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-
 from django.contrib import messages
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, render
 from django.urls import reverse
-from django.views.decorators.http import require_POST, require_safe
+from django.views.decorators.http import require_safe
 
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.keeping.forms import ClampForm, FollowerForm
@@ -21,7 +19,7 @@ from wryfalcon.machines.queries.fittings import holdings_of, mismatch_of
 from wryfalcon.machines.sentences import mismatch_words
 from wryfalcon.machines.views.room import back_to
 from wryfalcon.numbers import whole_number
-from wryfalcon.refusal import NotDone
+from wryfalcon.presses import press
 
 
 @require_safe
@@ -38,51 +36,48 @@ def fitted(request: PersonRequest, pk: int) -> HttpResponse:
     return render(request, "keeping/fitted.html", context)
 
 
-@require_POST
+@press
 @needs(Act.CUT)
 def cutter(request: PersonRequest, pk: int) -> HttpResponse:
     """Note that a wheel was fitted."""
     machine, named = get_object_or_404(Machine, pk=pk), request.POST.get("cutter", "")
     wheel = get_object_or_404(Cutter, pk=whole_number(named))
-    return _done(request, machine, lambda: fit_cutter(request.user, machine, wheel), "Check the machine anew.")
+    fit_cutter(request.user, machine, wheel)
+    return _done(request, machine, "Check the machine anew.")
 
 
-@require_POST
+@press
 @needs(Act.CUT)
 def follower(request: PersonRequest, pk: int, follower: int) -> HttpResponse:
     """Note that a follower was fitted."""
     machine = get_object_or_404(Machine, pk=pk)
     fitted = get_object_or_404(Follower, pk=follower, machine=machine)
-    return _done(request, machine, lambda: fit_follower(request.user, machine, fitted), "Trim it by touch anew.")
+    fit_follower(request.user, machine, fitted)
+    return _done(request, machine, "Trim it by touch anew.")
 
 
-@require_POST
+@press
 @needs(Act.KEEP_LIBRARY)
 def new_clamp(request: PersonRequest, pk: int) -> HttpResponse:
     """Add a clamp, or a face."""
     machine, form = get_object_or_404(Machine, pk=pk), ClampForm(request.POST)
     if not form.is_valid():
         return particulars_page(request, machine, clamp=form)
-    new = NewClamp(**form.cleaned_data)
-    return _done(request, machine, lambda: add_clamp(request.user, machine, new), "It is in the book.")
+    add_clamp(request.user, machine, NewClamp(**form.cleaned_data))
+    return _done(request, machine, "It is in the book.")
 
 
-@require_POST
+@press
 @needs(Act.KEEP_LIBRARY)
 def new_follower(request: PersonRequest, pk: int) -> HttpResponse:
     """Add a follower."""
     machine, form = get_object_or_404(Machine, pk=pk), FollowerForm(request.POST)
     if not form.is_valid():
         return particulars_page(request, machine, follower=form)
-    return _done(
-        request, machine, lambda: add_follower(request.user, machine, **form.cleaned_data), "It is in the book."
-    )
+    add_follower(request.user, machine, **form.cleaned_data)
+    return _done(request, machine, "It is in the book.")
 
 
-def _done(request: PersonRequest, machine: Machine, act: Callable[[], object], says: str) -> HttpResponse:
-    try:
-        act()
-        messages.success(request, says)
-    except NotDone as refusal:
-        messages.error(request, refusal.says)
+def _done(request: PersonRequest, machine: Machine, says: str) -> HttpResponse:
+    messages.success(request, says)
     return back_to(request, reverse("keeping:fitted", args=[machine.pk]))

@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from django.contrib import messages
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
-from django.views.decorators.http import require_POST, require_safe
+from django.views.decorators.http import require_safe
 
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.keeping.actions.trimming import MakerFigures, change_offset
@@ -13,6 +12,7 @@ from wryfalcon.keeping.forms import ClampForm, FollowerForm, OffsetForm, Particu
 from wryfalcon.library.models import FamilyRecord
 from wryfalcon.machines.actions.care import describe_machine
 from wryfalcon.machines.models import TRACES, JawSide, Machine, MachineOffset
+from wryfalcon.presses import press
 from wryfalcon.refusal import NotDone
 
 
@@ -23,7 +23,7 @@ def show(request: PersonRequest, pk: int) -> HttpResponse:
     return particulars_page(request, get_object_or_404(Machine, pk=pk))
 
 
-@require_POST
+@press
 @needs(Act.KEEP_LIBRARY)
 def describe(request: PersonRequest, pk: int) -> HttpResponse:
     """Write its particulars down."""
@@ -39,7 +39,7 @@ def describe(request: PersonRequest, pk: int) -> HttpResponse:
     return redirect("keeping:machine", pk=pk)
 
 
-@require_POST
+@press
 @needs(Act.KEEP_LIBRARY)
 def offset(request: PersonRequest, pk: int) -> HttpResponse:
     """Set an offset by hand, with why: the machine's own, a jaw side's or a family's."""
@@ -50,10 +50,7 @@ def offset(request: PersonRequest, pk: int) -> HttpResponse:
     said = form.cleaned_data
     row = _offset_of(machine, said["gauge"], said["jaw_side"], said["family"])
     maker = MakerFigures(said["maker_value"], said["maker_space"])
-    try:
-        change_offset(request.user, row, said["value"], said["space"], why=said["why"], maker=maker)
-    except NotDone as refusal:
-        messages.error(request, refusal.says)
+    change_offset(request.user, row, said["value"], said["space"], why=said["why"], maker=maker)
     return redirect("keeping:machine", pk=pk)
 
 

@@ -6,15 +6,14 @@ from django.conf import settings
 from django.contrib import messages
 from django.http import Http404, HttpResponse
 from django.shortcuts import get_object_or_404, redirect
-from django.views.decorators.http import require_POST
 
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.keeping.actions.practice import begin_practice, end_practice, score_words
 from wryfalcon.machines.models import Machine
-from wryfalcon.refusal import NotDone
+from wryfalcon.presses import press
 
 
-@require_POST
+@press
 @needs(Act.CUT)
 def practice(request: PersonRequest, pk: int) -> HttpResponse:
     """Hide a fault in the simulated machine, or score how it was found; only in the demonstration."""
@@ -22,15 +21,11 @@ def practice(request: PersonRequest, pk: int) -> HttpResponse:
     if not settings.DEMONSTRATION:
         raise Http404
     on = machine.practices.filter(ended_at=None).first()
-    try:
-        if on is None:
-            begin_practice(request.user, machine)
-            messages.success(
-                request,
-                "Something may be wrong with it now. Find it, trim it if a trim mends it, then say what it was.",
-            )
-        else:
-            messages.success(request, score_words(end_practice(on, request.POST.get("named", ""))))
-    except NotDone as refusal:
-        messages.error(request, refusal.says)
+    if on is None:
+        begin_practice(request.user, machine)
+        messages.success(
+            request, "Something may be wrong with it now. Find it, trim it if a trim mends it, then say what it was."
+        )
+    else:
+        messages.success(request, score_words(end_practice(on, request.POST.get("named", ""))))
     return redirect("keeping:care", pk=pk)

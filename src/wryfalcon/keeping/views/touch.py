@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from django.contrib import messages
 from django.http import Http404, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
-from django.views.decorators.http import require_POST, require_safe
+from django.views.decorators.http import require_safe
 
 from keycore.errors import InputError
 from keycore.machines.side_mill import correct_side_mill, set_side_mill
@@ -18,7 +17,7 @@ from wryfalcon.machines.queries.fittings import mismatch_of
 from wryfalcon.machines.queries.hands import caliper_sd_mm
 from wryfalcon.machines.queries.touches import is_to_be_proven, touches_of
 from wryfalcon.machines.sentences import mismatch_words
-from wryfalcon.refusal import NotDone
+from wryfalcon.presses import press
 
 
 @require_safe
@@ -37,7 +36,7 @@ def show(request: PersonRequest, pk: int) -> HttpResponse:
     return render(request, "keeping/touch.html", context)
 
 
-@require_POST
+@press
 @needs(Act.CUT)
 def showed(request: PersonRequest, pk: int) -> HttpResponse:
     """Note what the blanks showed, or begin anew."""
@@ -46,14 +45,10 @@ def showed(request: PersonRequest, pk: int) -> HttpResponse:
         begin_anew(machine)
         return redirect("keeping:touch", pk=pk)
     answer = redirect("keeping:touch", pk=pk)
-    try:
-        if "cylinder" in request.POST:
-            if note_cylinder(request.user, machine, request.POST["cylinder"]).is_right:
-                answer["Location"] += "?proven=1"
-        else:
-            note_touch(request.user, machine, request.POST.get("mark", ""))
-    except NotDone as refusal:
-        messages.error(request, refusal.says)
+    if "cylinder" not in request.POST:
+        note_touch(request.user, machine, request.POST.get("mark", ""))
+    elif note_cylinder(request.user, machine, request.POST["cylinder"]).is_right:
+        answer["Location"] += "?proven=1"
     return answer
 
 

@@ -6,7 +6,7 @@ from django.contrib import messages
 from django.db.models import QuerySet
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
-from django.views.decorators.http import require_http_methods, require_POST
+from django.views.decorators.http import require_http_methods
 
 from keycore.coordinate import Coordinate
 from keycore.units import Unit
@@ -16,11 +16,12 @@ from wryfalcon.fields import unit_typed
 from wryfalcon.keeping.actions.tracing import TracedKey, keep_duplicate, note_copy_seen, withdraw_duplicate
 from wryfalcon.keeping.presenters.tracing import verdict_words
 from wryfalcon.keeping.queries.tracing import duplicates_on, measured_pattern, tracks_to_trace
-from wryfalcon.lengths import NotALength, parse_value, show_value, split_lengths
+from wryfalcon.lengths import parse_value, show_value, split_lengths
 from wryfalcon.library.models import FamilyRecord
 from wryfalcon.log.actions import note_tag_opened
 from wryfalcon.machines.models import TRACES, Duplicate, Machine
 from wryfalcon.numbers import whole_number
+from wryfalcon.presses import press
 from wryfalcon.refusal import NotDone
 from wryfalcon.requests import or_404
 
@@ -43,8 +44,8 @@ def duplicates(request: PersonRequest, pk: int) -> HttpResponse:
         try:
             keep_duplicate(request.user, machine, _traced(request, typed))
             return redirect("keeping:duplicates", pk=pk)
-        except (NotDone, NotALength) as refusal:
-            problem = str(refusal)
+        except NotDone as refusal:
+            problem = refusal.says
     elif typed["tag"]:
         typed |= _from_tag(request, typed["tag"])
     context = {
@@ -58,16 +59,13 @@ def _that_traces(pk: int) -> QuerySet[Machine]:
     return Machine.objects.filter(pk=pk, kind__in=TRACES)
 
 
-@require_POST
+@press
 @needs(Act.PROVE)
 def withdraw(request: PersonRequest, pk: int, duplicate: int) -> HttpResponse:
     """Take a duplicate back."""
     kept = get_object_or_404(Duplicate.objects.select_related("machine", "tag"), pk=duplicate, machine=pk)
-    try:
-        withdraw_duplicate(request.user, kept)
-        messages.success(request, "Taken back.")
-    except NotDone as refusal:
-        messages.error(request, refusal.says)
+    withdraw_duplicate(request.user, kept)
+    messages.success(request, "Taken back.")
     return redirect("keeping:duplicates", pk=pk)
 
 

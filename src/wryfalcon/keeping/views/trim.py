@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Mapping
 from typing import Any
 
 from django.contrib import messages
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
-from django.views.decorators.http import require_POST, require_safe
+from django.views.decorators.http import require_safe
 
 from keycore.coordinate import Coordinate
 from keycore.machines.trim import Advice
@@ -35,13 +35,14 @@ from wryfalcon.machines.models import Machine, Trim
 from wryfalcon.machines.queries.line import last_order, line_of
 from wryfalcon.machines.views.press import press_of
 from wryfalcon.numbers import whole_number
+from wryfalcon.presses import press
 from wryfalcon.refusal import NotDone, OnlyPartly
 
 BLOCK = Coordinate("size of a gauge block")
 MOST_CLAMPINGS = 12
 
 
-@require_POST
+@press
 @needs(Act.CUT)
 def begin(request: PersonRequest, pk: int) -> HttpResponse:
     """Begin a trim, or a morning check."""
@@ -49,17 +50,13 @@ def begin(request: PersonRequest, pk: int) -> HttpResponse:
     wanted = request.POST.get("family", "")
     in_force = FamilyRecord.objects.in_force()
     record = in_force.filter(pk=whole_number(wanted)).first()
-    try:
-        if record is None:
-            raise NotDone("Choose the family whose blanks the test key is cut on.")
-        held = request.POST.get("side", "")
-        side = machine.jaw_sides.filter(pk=whole_number(held)).first()
-        trim = begin_trim(
-            request.user, machine, record, side=side, own=request.POST.get("own", ""), is_check="check" in request.POST
-        )
-    except NotDone as refusal:
-        messages.error(request, refusal.says)
-        return redirect("keeping:machine", pk=pk)
+    if record is None:
+        raise NotDone("Choose the family whose blanks the test key is cut on.")
+    held = request.POST.get("side", "")
+    side = machine.jaw_sides.filter(pk=whole_number(held)).first()
+    trim = begin_trim(
+        request.user, machine, record, side=side, own=request.POST.get("own", ""), is_check="check" in request.POST
+    )
     return redirect("keeping:trim", pk=trim.pk)
 
 
@@ -82,22 +79,22 @@ def paper(request: PersonRequest, pk: int) -> HttpResponse:
     return render(request, "keeping/trim_print.html", context)
 
 
-@require_POST
+@press
 @needs(Act.CUT)
 def caliper(request: PersonRequest, pk: int) -> HttpResponse:
     """What the caliper says of a known size."""
     trim = _trim(pk)
-
-    def act() -> None:
+    try:
         known, read = (_value(request, request.POST.get(name, ""), BLOCK) for name in ("known", "read"))
         if known is None or read is None:
             raise NotDone("Type the known size and what the caliper says of it.")
         try_caliper(request.user, trim, known, read)
+    except NotDone as refusal:
+        return _page(request, trim_state(trim), typed=request.POST, problem=refusal.says)
+    return redirect("keeping:trim", pk=pk)
 
-    return _done(request, trim, act)
 
-
-@require_POST
+@press
 @needs(Act.CUT)
 def measured(request: PersonRequest, pk: int) -> HttpResponse:
     """What was measured of one clamping."""
@@ -123,50 +120,40 @@ def measured(request: PersonRequest, pk: int) -> HttpResponse:
     return redirect("keeping:trim", pk=pk)
 
 
-@require_POST
+@press
 @needs(Act.CUT)
 def read_caliper(request: PersonRequest, pk: int, piece: int) -> HttpResponse:
     """Ask the caliper of the machine that made a test key to read it."""
     trim = _trim(pk)
     made = get_object_or_404(Piece.objects.select_related("machine", "tag"), pk=piece, tag=trim.tag_id or 0)
-    try:
-        ask_caliper(press_of(request), made.tag, made)
-    except NotDone as refusal:
-        messages.error(request, refusal.says)
+    ask_caliper(press_of(request), made.tag, made)
     return redirect("keeping:trim", pk=pk)
 
 
-@require_POST
+@press
 @needs(Act.CUT)
 def withdraw(request: PersonRequest, pk: int, clamping: int) -> HttpResponse:
     """Take a clamping back."""
     trim = _trim(pk)
-    return _done(request, trim, lambda: withdraw_clamping(request.user, trim, clamping))
+    withdraw_clamping(request.user, trim, clamping)
+    return redirect("keeping:trim", pk=pk)
 
 
-@require_POST
+@press
 @needs(Act.CUT)
 def hang(request: PersonRequest, pk: int) -> HttpResponse:
     """Hang a tag for the test keys."""
     trim = _trim(pk)
-    try:
-        tag = hang_test_key(request.user, trim, 1 if trim.is_check else CLAMPINGS)
-    except NotDone as refusal:
-        messages.error(request, refusal.says)
-        return redirect("keeping:trim", pk=pk)
+    tag = hang_test_key(request.user, trim, 1 if trim.is_check else CLAMPINGS)
     return redirect("bench:settle", number=tag.number)
 
 
-@require_POST
+@press
 @needs(Act.CUT)
 def close(request: PersonRequest, pk: int) -> HttpResponse:
     """Put the adjustment in force, or leave the machine alone."""
     trim = _trim(pk)
-    try:
-        change = close_trim(request.user, trim, request.POST.get("seen", ""), apply="apply" in request.POST)
-    except NotDone as refusal:
-        messages.error(request, refusal.says)
-        return redirect("keeping:trim", pk=pk)
+    change = close_trim(request.user, trim, request.POST.get("seen", ""), apply="apply" in request.POST)
     done = (
         "The new offsets are in force: cut a test key again and prove it." if change else "Kept; nothing was adjusted."
     )
@@ -215,14 +202,6 @@ def _test_keys(state: TrimState) -> dict[str, Any]:
     to_read = made.exclude(proof_values__withdrawn=False).distinct()
     is_measuring = order is not None and order.order.command == "measure"
     return {"to_read": to_read, "order": order if is_measuring else None, "line": line_of(trim.machine)}
-
-
-def _done(request: PersonRequest, trim: Trim, act: Callable[[], None]) -> HttpResponse:
-    try:
-        act()
-    except NotDone as refusal:
-        return _page(request, trim_state(trim), typed=request.POST, problem=refusal.says)
-    return redirect("keeping:trim", pk=trim.pk)
 
 
 def _spread(request: PersonRequest, letter: str, count: int) -> list[str]:

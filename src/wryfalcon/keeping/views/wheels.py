@@ -15,7 +15,7 @@ from wryfalcon.fields import unit_typed
 from wryfalcon.keeping.actions.wheels import look_at_wheel
 from wryfalcon.keeping.presenters.wheels import verdict_words
 from wryfalcon.keeping.queries.wheels import wheel_of
-from wryfalcon.lengths import NotALength, parse_length, split_lengths
+from wryfalcon.lengths import parse_length, split_lengths
 from wryfalcon.machines.models import Cutter, CutterLook
 from wryfalcon.refusal import NotDone
 from wryfalcon.requests import or_404
@@ -33,8 +33,8 @@ def wheel(request: PersonRequest, pk: int) -> HttpResponse:
         try:
             look_at_wheel(request.user, cutter, _cuts(typed, unit_typed(request)))
             return redirect("keeping:wheel", pk=pk)
-        except (NotDone, NotALength) as refusal:
-            problem = str(refusal)
+        except NotDone as refusal:
+            problem = refusal.says
     found = wheel_of(cutter)
     context = {
         "wheel": found, "says": verdict_words(found.verdict), "cutter": cutter, "typed": typed, "problem": problem,

@@ -6,7 +6,7 @@ from typing import Any
 
 from django.http import Http404, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, render
-from django.views.decorators.http import require_POST, require_safe
+from django.views.decorators.http import require_safe
 
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.bench.models import Piece, Tag
@@ -16,6 +16,7 @@ from wryfalcon.keeping.presenters.help_file import help_file
 from wryfalcon.keeping.queries.why import Why, why_wrong
 from wryfalcon.log.actions import note_document
 from wryfalcon.machines.sentences import home_words
+from wryfalcon.presses import press
 
 
 @require_safe
@@ -34,7 +35,7 @@ def show(request: PersonRequest, number: int, piece: int) -> HttpResponse:
     return render(request, "keeping/why.html", context)
 
 
-@require_POST
+@press
 @needs(Act.PROVE)
 def file(request: PersonRequest, number: int, piece: int) -> HttpResponse:
     """The same as a file for whoever must help."""

@@ -10,7 +10,7 @@ from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.utils.http import urlencode
-from django.views.decorators.http import require_http_methods, require_POST, require_safe
+from django.views.decorators.http import require_http_methods, require_safe
 
 from keycore.documents.family import assumed_of
 from keycore.errors import InputError
@@ -29,6 +29,7 @@ from wryfalcon.library.presenters import count_words, track_tables
 from wryfalcon.library.queries.families import with_blanks
 from wryfalcon.library.queries.sections import same_section
 from wryfalcon.numbers import whole_number
+from wryfalcon.presses import press
 from wryfalcon.requests import or_404
 
 LARGEST_UPLOAD = 5_000_001
@@ -187,7 +188,7 @@ def measured(request: PersonRequest) -> HttpResponse:
     return render(request, "library/measured.html", context, status=422 if error else 200)
 
 
-@require_POST
+@press
 @needs(Act.KEEP_LIBRARY)
 def count(request: PersonRequest, pk: int) -> HttpResponse:
     """Say where a blank hangs and how many are left."""

@@ -12,7 +12,7 @@ from django.contrib import messages
 from django.http import Http404, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
-from django.views.decorators.http import require_http_methods, require_POST, require_safe
+from django.views.decorators.http import require_http_methods, require_safe
 
 from keycore.documents.guide import COLUMNS, read_rows, write_guide, write_rows
 from keycore.documents.guide import Guide as GuideDocument
@@ -24,6 +24,7 @@ from wryfalcon.library.actions.guide import About, bring_in_guide, change_row, n
 from wryfalcon.library.models import METAL_ALONE, Guide, GuideEntry
 from wryfalcon.library.presenters import QUESTIONS
 from wryfalcon.library.queries.guide import missing, search
+from wryfalcon.presses import press
 from wryfalcon.refusal import NotDone
 
 ASKED = ("words", "year", "cuts", "blank", "use", "electronics", "before", "since")
@@ -78,16 +79,13 @@ def _answers(question: Question, asked: Mapping[str, str], for_tag: Mapping[str,
     return {"words": QUESTIONS[question.field].words, "answers": answers}
 
 
-@require_POST
+@press
 @needs(Act.TAKE_IN)
 def cannot(request: PersonRequest) -> HttpResponse:
     """We cannot do this one: what was asked for is kept, so that the shop sees what it could not do."""
     asked = {name: request.POST.get(name, "").strip() for name in ASKED}
-    try:
-        note_missing(request.user, _known(asked))
-        messages.success(request, "Written down: asked for, and not in the guide.")
-    except NotDone as refusal:
-        messages.error(request, refusal.says)
+    note_missing(request.user, _known(asked))
+    messages.success(request, "Written down: asked for, and not in the guide.")
     return redirect("library:guide")
 
 

@@ -8,8 +8,6 @@ from django.db import migrations, models
 
 class Migration(migrations.Migration):
 
-    initial = True
-
     replaces = [
         ('machines', '0001_initial'),
         ('machines', '0002_trims'),
@@ -24,26 +22,15 @@ class Migration(migrations.Migration):
         ('machines', '0011_trims_of_two_tracks'),
     ]
 
+    initial = True
+
     dependencies = [
+        migrations.swappable_dependency(settings.AUTH_USER_MODEL),
         ('bench', '0001_squashed_0002_initial'),
         ('library', '0001_squashed_0004_cards'),
-        migrations.swappable_dependency(settings.AUTH_USER_MODEL),
     ]
 
     operations = [
-        migrations.CreateModel(
-            name='Clamp',
-            fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('name', models.CharField(max_length=40)),
-                ('space_axis', models.CharField(default='X', help_text='moves from space to space', max_length=2)),
-                ('depth_axis', models.CharField(default='Z', help_text='makes the depth', max_length=2)),
-                ('note', models.CharField(blank=True, max_length=200)),
-            ],
-            options={
-                'ordering': ['name'],
-            },
-        ),
         migrations.CreateModel(
             name='Cutter',
             fields=[
@@ -55,23 +42,6 @@ class Migration(migrations.Migration):
             ],
             options={
                 'ordering': ['name'],
-            },
-        ),
-        migrations.CreateModel(
-            name='CutterLook',
-            fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('cuts', models.JSONField(help_text='mm: depth below the edge, width at the edge')),
-                ('flat', models.FloatField(help_text='mm')),
-                ('flat_sd', models.FloatField(help_text='mm')),
-                ('angle', models.FloatField(help_text='included, degrees')),
-                ('angle_sd', models.FloatField(help_text='degrees')),
-                ('at', models.DateTimeField(auto_now_add=True)),
-                ('by', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='+', to=settings.AUTH_USER_MODEL)),
-                ('cutter', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='looks', to='machines.cutter')),
-            ],
-            options={
-                'ordering': ['-at', '-id'],
             },
         ),
         migrations.CreateModel(
@@ -91,34 +61,20 @@ class Migration(migrations.Migration):
             },
         ),
         migrations.CreateModel(
-            name='JawSide',
+            name='CutterLook',
             fields=[
                 ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('name', models.CharField(max_length=10)),
-                ('slot_depth', models.FloatField(help_text='mm')),
-                ('clamp', models.ForeignKey(blank=True, help_text="none is the machine's own jaw", null=True, on_delete=django.db.models.deletion.CASCADE, related_name='faces', to='machines.clamp')),
-            ],
-            options={
-                'ordering': ['-slot_depth'],
-            },
-        ),
-        migrations.CreateModel(
-            name='FaceTouch',
-            fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('step', models.CharField(choices=[('floor', 'floor'), ('top', 'top'), ('edge', 'edge')], max_length=5)),
-                ('thickness', models.FloatField(default=0.0, help_text='of the flat that lay there, mm')),
-                ('near', models.FloatField(help_text='mm')),
-                ('far', models.FloatField(help_text='mm')),
-                ('apart', models.FloatField(help_text='mm between the two')),
-                ('faults', models.JSONField(default=list, help_text='what it says is wrong; nothing rests on one that has any')),
+                ('cuts', models.JSONField(help_text='mm: depth below the edge, width at the edge')),
+                ('flat', models.FloatField(help_text='mm')),
+                ('flat_sd', models.FloatField(help_text='mm')),
+                ('angle', models.FloatField(help_text='included, degrees')),
+                ('angle_sd', models.FloatField(help_text='degrees')),
                 ('at', models.DateTimeField(auto_now_add=True)),
                 ('by', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='+', to=settings.AUTH_USER_MODEL)),
-                ('cutter', models.ForeignKey(help_text='fitted then', null=True, on_delete=django.db.models.deletion.SET_NULL, related_name='+', to='machines.cutter')),
-                ('side', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='touches', to='machines.jawside')),
+                ('cutter', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='looks', to='machines.cutter')),
             ],
             options={
-                'ordering': ['id'],
+                'ordering': ['-at', '-id'],
             },
         ),
         migrations.CreateModel(
@@ -151,6 +107,21 @@ class Migration(migrations.Migration):
             },
         ),
         migrations.CreateModel(
+            name='Clamp',
+            fields=[
+                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
+                ('name', models.CharField(max_length=40)),
+                ('space_axis', models.CharField(default='X', help_text='moves from space to space', max_length=2)),
+                ('depth_axis', models.CharField(default='Z', help_text='makes the depth', max_length=2)),
+                ('note', models.CharField(blank=True, max_length=200)),
+                ('machine', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='clamps', to='machines.machine')),
+            ],
+            options={
+                'ordering': ['name'],
+                'constraints': [models.UniqueConstraint(fields=('machine', 'name'), name='one_clamp_of_each_name')],
+            },
+        ),
+        migrations.CreateModel(
             name='Line',
             fields=[
                 ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
@@ -164,11 +135,6 @@ class Migration(migrations.Migration):
                 ('clock_off', models.FloatField(default=0.0, help_text='seconds that its clock is ahead of ours')),
                 ('machine', models.OneToOneField(on_delete=django.db.models.deletion.CASCADE, related_name='line', to='machines.machine')),
             ],
-        ),
-        migrations.AddField(
-            model_name='jawside',
-            name='machine',
-            field=models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='jaw_sides', to='machines.machine'),
         ),
         migrations.CreateModel(
             name='Duplicate',
@@ -202,29 +168,6 @@ class Migration(migrations.Migration):
             ],
             options={
                 'ordering': ['id'],
-            },
-        ),
-        migrations.AddField(
-            model_name='clamp',
-            name='machine',
-            field=models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='clamps', to='machines.machine'),
-        ),
-        migrations.CreateModel(
-            name='MachineOffset',
-            fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('gauge', models.CharField(choices=[('shoulder', 'Shoulder'), ('tip', 'Tip')], max_length=8)),
-                ('value', models.FloatField(default=0.0, help_text='added to depth values, mm')),
-                ('space', models.FloatField(default=0.0, help_text='added to positions, mm')),
-                ('maker_value', models.FloatField(default=0.0, help_text="the maker's own figure, mm")),
-                ('maker_space', models.FloatField(default=0.0, help_text="the maker's own figure, mm")),
-                ('why', models.CharField(blank=True, max_length=200)),
-                ('family_record', models.ForeignKey(blank=True, null=True, on_delete=django.db.models.deletion.CASCADE, related_name='+', to='library.familyrecord')),
-                ('jaw_side', models.ForeignKey(blank=True, null=True, on_delete=django.db.models.deletion.CASCADE, related_name='offsets', to='machines.jawside')),
-                ('machine', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='offsets', to='machines.machine')),
-            ],
-            options={
-                'ordering': ['gauge', 'jaw_side', 'family_record'],
             },
         ),
         migrations.CreateModel(
@@ -314,6 +257,7 @@ class Migration(migrations.Migration):
             ],
             options={
                 'ordering': ['id'],
+                'constraints': [models.UniqueConstraint(condition=models.Q(('put_back_at', None)), fields=('machine',), name='one_shift_at_a_time')],
             },
         ),
         migrations.CreateModel(
@@ -330,6 +274,90 @@ class Migration(migrations.Migration):
             ],
             options={
                 'ordering': ['id'],
+            },
+        ),
+        migrations.CreateModel(
+            name='LineEvent',
+            fields=[
+                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
+                ('log', models.CharField(max_length=40)),
+                ('number', models.PositiveBigIntegerField()),
+                ('kind', models.CharField(max_length=20)),
+                ('job', models.CharField(blank=True, db_index=True, max_length=60)),
+                ('data', models.JSONField(default=dict)),
+                ('at', models.DateTimeField(help_text="by the machine's own clock; entries of old have none", null=True)),
+                ('seen_at', models.DateTimeField(auto_now_add=True)),
+                ('machine', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='line_events', to='machines.machine')),
+            ],
+            options={
+                'ordering': ['id'],
+                'constraints': [models.UniqueConstraint(fields=('machine', 'log', 'number'), name='entry_recorded_once')],
+            },
+        ),
+        migrations.CreateModel(
+            name='Follower',
+            fields=[
+                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
+                ('name', models.CharField(max_length=40)),
+                ('flat', models.FloatField(help_text='mm')),
+                ('angle', models.FloatField(help_text='included, degrees')),
+                ('is_fitted', models.BooleanField(default=False)),
+                ('machine', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='followers', to='machines.machine')),
+            ],
+            options={
+                'ordering': ['name'],
+                'constraints': [models.UniqueConstraint(fields=('machine', 'name'), name='one_follower_of_each_name')],
+            },
+        ),
+        migrations.CreateModel(
+            name='JawSide',
+            fields=[
+                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
+                ('name', models.CharField(max_length=10)),
+                ('slot_depth', models.FloatField(help_text='mm')),
+                ('clamp', models.ForeignKey(blank=True, help_text="none is the machine's own jaw", null=True, on_delete=django.db.models.deletion.CASCADE, related_name='faces', to='machines.clamp')),
+                ('machine', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='jaw_sides', to='machines.machine')),
+            ],
+            options={
+                'ordering': ['-slot_depth'],
+            },
+        ),
+        migrations.CreateModel(
+            name='FaceTouch',
+            fields=[
+                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
+                ('step', models.CharField(choices=[('floor', 'floor'), ('top', 'top'), ('edge', 'edge')], max_length=5)),
+                ('thickness', models.FloatField(default=0.0, help_text='of the flat that lay there, mm')),
+                ('near', models.FloatField(help_text='mm')),
+                ('far', models.FloatField(help_text='mm')),
+                ('apart', models.FloatField(help_text='mm between the two')),
+                ('faults', models.JSONField(default=list, help_text='what it says is wrong; nothing rests on one that has any')),
+                ('at', models.DateTimeField(auto_now_add=True)),
+                ('by', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='+', to=settings.AUTH_USER_MODEL)),
+                ('cutter', models.ForeignKey(help_text='fitted then', null=True, on_delete=django.db.models.deletion.SET_NULL, related_name='+', to='machines.cutter')),
+                ('side', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='touches', to='machines.jawside')),
+            ],
+            options={
+                'ordering': ['id'],
+            },
+        ),
+        migrations.CreateModel(
+            name='MachineOffset',
+            fields=[
+                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
+                ('gauge', models.CharField(choices=[('shoulder', 'Shoulder'), ('tip', 'Tip')], max_length=8)),
+                ('value', models.FloatField(default=0.0, help_text='added to depth values, mm')),
+                ('space', models.FloatField(default=0.0, help_text='added to positions, mm')),
+                ('maker_value', models.FloatField(default=0.0, help_text="the maker's own figure, mm")),
+                ('maker_space', models.FloatField(default=0.0, help_text="the maker's own figure, mm")),
+                ('why', models.CharField(blank=True, max_length=200)),
+                ('family_record', models.ForeignKey(blank=True, null=True, on_delete=django.db.models.deletion.CASCADE, related_name='+', to='library.familyrecord')),
+                ('jaw_side', models.ForeignKey(blank=True, null=True, on_delete=django.db.models.deletion.CASCADE, related_name='offsets', to='machines.jawside')),
+                ('machine', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='offsets', to='machines.machine')),
+            ],
+            options={
+                'ordering': ['gauge', 'jaw_side', 'family_record'],
+                'constraints': [models.UniqueConstraint(models.F('machine'), models.F('gauge'), django.db.models.functions.comparison.Coalesce('jaw_side', 0), django.db.models.functions.comparison.Coalesce('family_record', 0), name='one_offset_of_each_sort')],
             },
         ),
         migrations.CreateModel(
@@ -395,50 +423,5 @@ class Migration(migrations.Migration):
             options={
                 'ordering': ['clamping', 'space', 'id'],
             },
-        ),
-        migrations.CreateModel(
-            name='LineEvent',
-            fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('log', models.CharField(max_length=40)),
-                ('number', models.PositiveBigIntegerField()),
-                ('kind', models.CharField(max_length=20)),
-                ('job', models.CharField(blank=True, db_index=True, max_length=60)),
-                ('data', models.JSONField(default=dict)),
-                ('at', models.DateTimeField(help_text="by the machine's own clock; entries of old have none", null=True)),
-                ('seen_at', models.DateTimeField(auto_now_add=True)),
-                ('machine', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='line_events', to='machines.machine')),
-            ],
-            options={
-                'ordering': ['id'],
-                'constraints': [models.UniqueConstraint(fields=('machine', 'log', 'number'), name='entry_recorded_once')],
-            },
-        ),
-        migrations.CreateModel(
-            name='Follower',
-            fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('name', models.CharField(max_length=40)),
-                ('flat', models.FloatField(help_text='mm')),
-                ('angle', models.FloatField(help_text='included, degrees')),
-                ('is_fitted', models.BooleanField(default=False)),
-                ('machine', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='followers', to='machines.machine')),
-            ],
-            options={
-                'ordering': ['name'],
-                'constraints': [models.UniqueConstraint(fields=('machine', 'name'), name='one_follower_of_each_name')],
-            },
-        ),
-        migrations.AddConstraint(
-            model_name='clamp',
-            constraint=models.UniqueConstraint(fields=('machine', 'name'), name='one_clamp_of_each_name'),
-        ),
-        migrations.AddConstraint(
-            model_name='machineoffset',
-            constraint=models.UniqueConstraint(models.F('machine'), models.F('gauge'), django.db.models.functions.comparison.Coalesce('jaw_side', 0), django.db.models.functions.comparison.Coalesce('family_record', 0), name='one_offset_of_each_sort'),
-        ),
-        migrations.AddConstraint(
-            model_name='shift',
-            constraint=models.UniqueConstraint(condition=models.Q(('put_back_at', None)), fields=('machine',), name='one_shift_at_a_time'),
         ),
     ]

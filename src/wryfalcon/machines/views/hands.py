@@ -32,8 +32,8 @@ def hands(request: PersonRequest) -> HttpResponse:
             study = keep_study(request.user, request.POST.get("instrument", ""), people, readings)
             messages.success(request, f"Kept: one reading is good to {say_mm(study.whole, 4)} from now on.")
             return redirect("machines:hands")
-        except (NotDone, NotALength) as refusal:
-            problem = str(refusal)
+        except NotDone as refusal:
+            problem = refusal.says
     context = {
         "studies": HandStudy.objects.select_related("by")[:12], "typed": typed, "problem": problem,
         "instrument": request.POST.get("instrument", ""), "sd": caliper_sd_mm(),

@@ -9,7 +9,7 @@ from django.http import Http404, HttpResponse, HttpResponseRedirect
 from django.shortcuts import get_object_or_404, render
 from django.urls import reverse
 from django.utils.http import url_has_allowed_host_and_scheme
-from django.views.decorators.http import require_POST, require_safe
+from django.views.decorators.http import require_safe
 
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.machines.actions.misreports import note_as_seen
@@ -17,6 +17,7 @@ from wryfalcon.machines.actions.orders import place_order
 from wryfalcon.machines.models import DriverKind, Machine
 from wryfalcon.machines.queries.line import lines_in_full
 from wryfalcon.machines.views.press import press_of
+from wryfalcon.presses import press
 
 FLAT_MM, KEY_MM = 3.0, 2.6
 """How thick the flat and the key are that lie beside the stand-in."""
@@ -42,7 +43,7 @@ def machines(request: PersonRequest) -> HttpResponse:
     return render(request, "machines/machines.html", context)
 
 
-@require_POST
+@press
 @needs(Act.CUT)
 def home(request: PersonRequest, pk: int) -> HttpResponse:
     """Ask a machine to home itself, spindle off and hands away; that it did is told by its log."""
@@ -51,7 +52,7 @@ def home(request: PersonRequest, pk: int) -> HttpResponse:
     return back_to(request, reverse("machines:machines"))
 
 
-@require_POST
+@press
 @needs(Act.CUT)
 def misreports(request: PersonRequest, pk: int) -> HttpResponse:
     """Somebody has looked at what a machine said that cannot be so."""
@@ -59,7 +60,7 @@ def misreports(request: PersonRequest, pk: int) -> HttpResponse:
     return back_to(request, reverse("machines:machines"))
 
 
-@require_POST
+@press
 @needs(Act.CUT)
 def panel(request: PersonRequest, pk: int) -> HttpResponse:
     """Work the simulated machine's lid or upset it; only in the demonstration."""
