@@ -16,7 +16,7 @@ from wryfalcon.bench.models import OnBench, SourceKind
 from wryfalcon.bench.reading.actions import state_labels
 from wryfalcon.bench.reading.source_actions import add_source
 from wryfalcon.demonstration.making import family_record
-from wryfalcon.keeping.actions.trimming import begin_trim
+from wryfalcon.keeping.trimming.actions import begin_trim
 from wryfalcon.machines.models import Machine
 
 CARD = 85.6  # mm, ISO/IEC 7810 ID-1

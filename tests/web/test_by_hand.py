@@ -25,8 +25,8 @@ from wryfalcon.bench.proving.room import rooms_of
 from wryfalcon.bench.tags.actions import Baseline, copy_or_read
 from wryfalcon.bench.tags.queries import stage_of
 from wryfalcon.demonstration.making import family_record, type_values
-from wryfalcon.keeping.queries.course import course_of
-from wryfalcon.keeping.queries.why import why_wrong
+from wryfalcon.keeping.course.queries import course_of
+from wryfalcon.keeping.why.queries import why_wrong
 from wryfalcon.library.models import Blank
 from wryfalcon.log.models import AuditEntry, Event
 from wryfalcon.machines.actions.care import note_work

@@ -33,8 +33,8 @@ from wryfalcon.bench.proving.queries import cuts_to_deepen, proof_of
 from wryfalcon.bench.setting_up.actions import Chosen, remake, set_up, tick
 from wryfalcon.bench.setting_up.queries import what_holds
 from wryfalcon.demonstration.making import again, settle_as
-from wryfalcon.keeping.actions.practice import begin_practice
-from wryfalcon.keeping.actions.trimming import change_offset, undo_change
+from wryfalcon.keeping.practising.actions import begin_practice
+from wryfalcon.keeping.trimming.actions import change_offset, undo_change
 from wryfalcon.lengths import shown_in
 from wryfalcon.library.models import Blank, FamilyRecord
 from wryfalcon.machines.actions.care import note_work

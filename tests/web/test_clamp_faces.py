@@ -18,9 +18,9 @@ from wryfalcon.bench.following import LISTENER
 from wryfalcon.bench.models import PieceState
 from wryfalcon.bench.proving.actions import keep_proof, read_caliper
 from wryfalcon.demonstration.making import family_record
-from wryfalcon.keeping.queries.course import noise_of
-from wryfalcon.keeping.queries.proven import proven_keys
-from wryfalcon.keeping.queries.why import why_wrong
+from wryfalcon.keeping.course.proven import proven_keys
+from wryfalcon.keeping.course.queries import noise_of
+from wryfalcon.keeping.why.queries import why_wrong
 from wryfalcon.machines.actions.care import note_work
 from wryfalcon.machines.actions.faces import ask_to_touch, keep_touch_told
 from wryfalcon.machines.following import follow

@@ -16,13 +16,13 @@ from web.test_bench import words
 from wryfalcon.bench.models import OnBench, Piece, Tag
 from wryfalcon.bench.tags.actions import Baseline
 from wryfalcon.demonstration.making import family_record, finished_key, measured, proven, type_values
-from wryfalcon.keeping.presenters.course import due_words, forecast_words, offset_words
-from wryfalcon.keeping.presenters.help_file import help_file
-from wryfalcon.keeping.presenters.wheels import verdict_words
-from wryfalcon.keeping.queries.counters import counters_of
-from wryfalcon.keeping.queries.course import course_of, offset_before
-from wryfalcon.keeping.queries.wheels import wheel_of
-from wryfalcon.keeping.queries.why import why_wrong
+from wryfalcon.keeping.course.presenters import due_words, forecast_words, offset_words
+from wryfalcon.keeping.course.queries import course_of, offset_before
+from wryfalcon.keeping.fittings.queries import counters_of
+from wryfalcon.keeping.wheels.presenters import verdict_words
+from wryfalcon.keeping.wheels.queries import wheel_of
+from wryfalcon.keeping.why.help_file import help_file
+from wryfalcon.keeping.why.queries import why_wrong
 from wryfalcon.log.models import AuditEntry, Event
 from wryfalcon.machines.models import (
     Clamp,

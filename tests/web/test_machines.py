@@ -17,12 +17,12 @@ from wryfalcon.bench.models import Felt, Piece, SetUp, Tag, Trial
 from wryfalcon.bench.reading.source_actions import add_source
 from wryfalcon.bench.setting_up.cutters import cutters_for
 from wryfalcon.demonstration.making import again, family_record, finished_key, measured, proven
-from wryfalcon.keeping.actions.practice import begin_practice
-from wryfalcon.keeping.actions.trimming import begin_trim, change_offset, hang_test_key
-from wryfalcon.keeping.presenters.test_key import errors_of
-from wryfalcon.keeping.queries.course import course_of
-from wryfalcon.keeping.queries.trimming import trim_state
-from wryfalcon.keeping.queries.why import why_wrong
+from wryfalcon.keeping.course.queries import course_of
+from wryfalcon.keeping.practising.actions import begin_practice
+from wryfalcon.keeping.trimming.actions import begin_trim, change_offset, hang_test_key
+from wryfalcon.keeping.trimming.queries import trim_state
+from wryfalcon.keeping.trimming.test_key import errors_of
+from wryfalcon.keeping.why.queries import why_wrong
 from wryfalcon.machines.drivers import Delivery, driver_of
 from wryfalcon.machines.models import (
     Cutter,

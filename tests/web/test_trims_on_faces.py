@@ -12,8 +12,8 @@ from wryfalcon.bench.models import PieceState, Tag
 from wryfalcon.bench.proving.actions import read_caliper
 from wryfalcon.bench.settling.actions import read_back
 from wryfalcon.demonstration.making import family_record
-from wryfalcon.keeping.actions.trimming import begin_trim, hang_test_key
-from wryfalcon.keeping.queries.trimming import planned_cuts, trim_state
+from wryfalcon.keeping.trimming.actions import begin_trim, hang_test_key
+from wryfalcon.keeping.trimming.queries import planned_cuts, trim_state
 from wryfalcon.library.models import FamilyRecord
 from wryfalcon.machines.models import JawSide, Machine, MachineOffset, MachineWork, Trim, TrimReading, Work
 from wryfalcon.machines.queries.offsets import offsets_for

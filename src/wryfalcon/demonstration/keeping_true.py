@@ -11,8 +11,8 @@ from django.utils import timezone
 from keycore.machines.wheel import TestCut
 from wryfalcon.accounts.models import User
 from wryfalcon.demonstration.making import bitting_of, family_record
-from wryfalcon.keeping.actions.tracing import TracedKey, keep_duplicate
-from wryfalcon.keeping.actions.trimming import (
+from wryfalcon.keeping.tracing.actions import TracedKey, keep_duplicate
+from wryfalcon.keeping.trimming.actions import (
     ClampingReadings,
     begin_trim,
     change_offset,
@@ -20,7 +20,7 @@ from wryfalcon.keeping.actions.trimming import (
     measure_clamping,
     try_caliper,
 )
-from wryfalcon.keeping.actions.wheels import look_at_wheel
+from wryfalcon.keeping.wheels.actions import look_at_wheel
 from wryfalcon.machines.actions.care import keep_study, note_work
 from wryfalcon.machines.models import Cutter, Duplicate, Machine, MachineWork, OffsetChange, Trim
 

@@ -1,0 +1,1 @@
+"""A machine's book: its offsets, care and particulars."""

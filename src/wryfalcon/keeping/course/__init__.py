@@ -1,0 +1,1 @@
+"""The course of a machine over its keys."""

@@ -1,0 +1,1 @@
+"""Trim by touch, for duplicators."""

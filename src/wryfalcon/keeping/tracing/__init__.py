@@ -1,0 +1,1 @@
+"""Duplicates beside their patterns."""

@@ -1,0 +1,1 @@
+"""Trims: test keys measured, and the adjustment they ask for."""

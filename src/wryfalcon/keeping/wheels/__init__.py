@@ -1,0 +1,1 @@
+"""Cutting wheels looked at."""

@@ -1,0 +1,1 @@
+"""Why a key came out wrong."""
