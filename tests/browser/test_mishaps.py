@@ -15,8 +15,8 @@ from wryfalcon.accounts.models import User
 from wryfalcon.bench.models import Piece, Tag
 from wryfalcon.demonstration.making import family_record
 from wryfalcon.demonstration.shop import PASSWORD
-from wryfalcon.machines.actions.fitting import fit_cutter
 from wryfalcon.machines.drivers.bench import BenchDriver
+from wryfalcon.machines.fittings.actions import fit_cutter
 from wryfalcon.machines.models import Cutter, Machine, Order
 
 BOTH_EDGES = {"A": ["2", "3", "1", "2", "4", "3", "2", "1"]}

@@ -13,8 +13,8 @@ from wryfalcon.bench.models import OnBench, Piece, Tag
 from wryfalcon.bench.setting_up.queries import clamping_checks
 from wryfalcon.bench.tags.actions import Baseline, TagDetails, take_in
 from wryfalcon.demonstration.making import card_for, family_record, settle_as, type_values
-from wryfalcon.machines.actions.orders import Press, place_order
 from wryfalcon.machines.drivers.bench import BenchDriver
+from wryfalcon.machines.line.orders import Press, place_order
 from wryfalcon.machines.models import DriverKind, Machine, Order
 
 if TYPE_CHECKING:

@@ -19,7 +19,7 @@ from wryfalcon.codes.actions.offer import offer
 from wryfalcon.demonstration.making import bitting_of, measured, settle_as, type_values
 from wryfalcon.library.actions.families import import_family
 from wryfalcon.library.models import FamilyRecord
-from wryfalcon.machines.actions.orders import Press
+from wryfalcon.machines.line.orders import Press
 from wryfalcon.machines.models import TRACES, Machine
 from wryfalcon.refusal import NotDone
 

@@ -29,7 +29,7 @@ from wryfalcon.keeping.course.queries import course_of
 from wryfalcon.keeping.why.queries import why_wrong
 from wryfalcon.library.models import Blank
 from wryfalcon.log.models import AuditEntry, Event
-from wryfalcon.machines.actions.care import note_work
+from wryfalcon.machines.care.actions import note_work
 from wryfalcon.machines.models import CopyStep, Machine
 from wryfalcon.refusal import NotDone
 

@@ -37,8 +37,8 @@ from wryfalcon.keeping.practising.actions import begin_practice
 from wryfalcon.keeping.trimming.actions import change_offset, undo_change
 from wryfalcon.lengths import shown_in
 from wryfalcon.library.models import Blank, FamilyRecord
-from wryfalcon.machines.actions.care import note_work
-from wryfalcon.machines.actions.fitting import fit_cutter
+from wryfalcon.machines.care.actions import note_work
+from wryfalcon.machines.fittings.actions import fit_cutter
 from wryfalcon.machines.models import Cutter, JawSide, Machine, MachineOffset, OffsetChange, Order
 from wryfalcon.refusal import NotDone
 

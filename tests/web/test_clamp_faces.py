@@ -21,12 +21,12 @@ from wryfalcon.demonstration.making import family_record
 from wryfalcon.keeping.course.proven import proven_keys
 from wryfalcon.keeping.course.queries import noise_of
 from wryfalcon.keeping.why.queries import why_wrong
-from wryfalcon.machines.actions.care import note_work
-from wryfalcon.machines.actions.faces import ask_to_touch, keep_touch_told
-from wryfalcon.machines.following import follow
+from wryfalcon.machines.care.actions import note_work
+from wryfalcon.machines.faces.actions import ask_to_touch, keep_touch_told
+from wryfalcon.machines.faces.queries import face_now
+from wryfalcon.machines.line.following import follow
 from wryfalcon.machines.models import FaceTouch, JawSide, Machine, MachineOffset, Order, Work
-from wryfalcon.machines.queries.faces import face_now
-from wryfalcon.machines.queries.offsets import offsets_for
+from wryfalcon.machines.offsets import offsets_for
 from wryfalcon.refusal import NotDone
 
 pytestmark = pytest.mark.django_db

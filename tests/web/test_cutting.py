@@ -29,8 +29,8 @@ from wryfalcon.bench.proving.actions import keep_proof, read_caliper
 from wryfalcon.bench.proving.queries import cuts_to_deepen, proof_of
 from wryfalcon.bench.tags.queries import stage_of
 from wryfalcon.library.models import Blank
+from wryfalcon.machines.line.queries import line_of
 from wryfalcon.machines.models import LineEvent, Machine
-from wryfalcon.machines.queries.line import line_of
 from wryfalcon.refusal import NotDone
 
 pytestmark = pytest.mark.django_db

@@ -30,9 +30,9 @@ from wryfalcon.library.actions.editions import put_in_force, throw_away
 from wryfalcon.library.actions.families import import_family
 from wryfalcon.library.models import Blank, EditionState, FamilyRecord
 from wryfalcon.log.models import AuditEntry, Event
-from wryfalcon.machines.actions.orders import Press
+from wryfalcon.machines.line.orders import Press
 from wryfalcon.machines.models import Machine, MachineOffset
-from wryfalcon.machines.queries.offsets import offsets_for
+from wryfalcon.machines.offsets import offsets_for
 from wryfalcon.refusal import NotDone
 
 if TYPE_CHECKING:

@@ -22,9 +22,9 @@ from wryfalcon.bench.tags.queries import stage_of
 from wryfalcon.demonstration.making import family_record
 from wryfalcon.library.actions.families import import_family
 from wryfalcon.library.models import FamilyRecord
+from wryfalcon.machines.fittings.queries import makes
 from wryfalcon.machines.formats.outline import views_of
 from wryfalcon.machines.models import JawSide, Machine
-from wryfalcon.machines.queries.fittings import makes
 from wryfalcon.refusal import NotDone
 
 pytestmark = pytest.mark.django_db

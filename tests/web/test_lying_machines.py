@@ -19,9 +19,9 @@ from wryfalcon.bench.following import follow_once
 from wryfalcon.bench.models import Piece, PieceState
 from wryfalcon.library.models import Blank
 from wryfalcon.machines.drivers.registry import client_name
-from wryfalcon.machines.following import note_failed_turn
+from wryfalcon.machines.line.following import note_failed_turn
+from wryfalcon.machines.line.queries import line_of
 from wryfalcon.machines.models import DriverKind, LineEvent, Machine, Misreport
-from wryfalcon.machines.queries.line import line_of
 from wryfalcon.refusal import NotDone
 
 pytestmark = pytest.mark.django_db

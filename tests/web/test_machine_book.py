@@ -24,6 +24,7 @@ from wryfalcon.keeping.wheels.queries import wheel_of
 from wryfalcon.keeping.why.help_file import help_file
 from wryfalcon.keeping.why.queries import why_wrong
 from wryfalcon.log.models import AuditEntry, Event
+from wryfalcon.machines.fittings.queries import makes
 from wryfalcon.machines.models import (
     Clamp,
     Cutter,
@@ -38,7 +39,6 @@ from wryfalcon.machines.models import (
     MachineWork,
     Trim,
 )
-from wryfalcon.machines.queries.fittings import makes
 from wryfalcon.machines.sentences import dial_words, turn_words
 from wryfalcon.refusal import NotDone
 

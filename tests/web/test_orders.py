@@ -24,10 +24,10 @@ from wryfalcon.bench.handing_over.actions import hand_over
 from wryfalcon.bench.models import Piece, Tag, TagState
 from wryfalcon.bench.tags.actions import decline
 from wryfalcon.library.models import Blank
-from wryfalcon.machines.actions.orders import WAKE, Press
-from wryfalcon.machines.following import follow, is_cutting
+from wryfalcon.machines.line.following import follow, is_cutting
+from wryfalcon.machines.line.orders import WAKE, Press
+from wryfalcon.machines.line.queries import line_of
 from wryfalcon.machines.models import Line, LineEvent, Machine, MachineWork, Order, OrderState
-from wryfalcon.machines.queries.line import line_of
 from wryfalcon.refusal import NotDone
 
 pytestmark = pytest.mark.django_db

@@ -13,7 +13,7 @@ from wryfalcon.bench.tools.actions import destroy_tool, hand_tool_on, make_depth
 from wryfalcon.demonstration.making import family_record
 from wryfalcon.library.models import Blank
 from wryfalcon.log.models import AuditEntry
-from wryfalcon.machines.actions.orders import Press
+from wryfalcon.machines.line.orders import Press
 from wryfalcon.refusal import NotDone
 
 pytestmark = pytest.mark.django_db

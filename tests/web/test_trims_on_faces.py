@@ -16,7 +16,7 @@ from wryfalcon.keeping.trimming.actions import begin_trim, hang_test_key
 from wryfalcon.keeping.trimming.queries import planned_cuts, trim_state
 from wryfalcon.library.models import FamilyRecord
 from wryfalcon.machines.models import JawSide, Machine, MachineOffset, MachineWork, Trim, TrimReading, Work
-from wryfalcon.machines.queries.offsets import offsets_for
+from wryfalcon.machines.offsets import offsets_for
 from wryfalcon.refusal import NotDone
 
 pytestmark = pytest.mark.django_db

@@ -28,7 +28,7 @@ from web.odd_posts import Form, Walk
 from wryfalcon.accounts.models import User
 from wryfalcon.bench.cutting.by_hand import HandWork, begin_by_hand
 from wryfalcon.demonstration.making import bitting_of, family_record, finished_key
-from wryfalcon.machines.actions.orders import Press
+from wryfalcon.machines.line.orders import Press
 from wryfalcon.machines.models import Machine, MachineWork, Trim
 
 A_LOOK = "who looks at bittings is kept, each time"

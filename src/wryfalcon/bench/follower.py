@@ -13,8 +13,14 @@ from time import monotonic
 from django.db import close_old_connections, connection
 
 from wryfalcon.bench.following import follow_once, has_a_piece
-from wryfalcon.machines.actions.orders import WAKE
-from wryfalcon.machines.following import followed_machines, has_orders, is_cutting, machines_asked, note_failed_turn
+from wryfalcon.machines.line.following import (
+    followed_machines,
+    has_orders,
+    is_cutting,
+    machines_asked,
+    note_failed_turn,
+)
+from wryfalcon.machines.line.orders import WAKE
 from wryfalcon.machines.models import Machine
 
 BUSY, QUIET = 0.25, 15.0  # seconds between two turns, with a key in the machine's hands and without

@@ -14,10 +14,10 @@ from wryfalcon.bench.piece_states import AT_MACHINE, BY_MACHINE, SENT_AGAIN, STA
 from wryfalcon.bench.proving.actions import lift_verdict
 from wryfalcon.log.actions import write_down
 from wryfalcon.log.models import Event
-from wryfalcon.machines.actions.care import note_work
-from wryfalcon.machines.actions.misreports import note_misreport
+from wryfalcon.machines.care.actions import note_work
 from wryfalcon.machines.drivers.interface import Status, Whereabouts
-from wryfalcon.machines.following import LogEntry, follow, followed_machines
+from wryfalcon.machines.line.following import LogEntry, follow, followed_machines
+from wryfalcon.machines.line.misreports import note_misreport
 from wryfalcon.machines.models import Machine, Order, Work
 
 BEGINS = ("started", "resumed", "cut-done")

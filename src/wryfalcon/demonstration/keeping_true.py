@@ -21,7 +21,7 @@ from wryfalcon.keeping.trimming.actions import (
     try_caliper,
 )
 from wryfalcon.keeping.wheels.actions import look_at_wheel
-from wryfalcon.machines.actions.care import keep_study, note_work
+from wryfalcon.machines.care.actions import keep_study, note_work
 from wryfalcon.machines.models import Cutter, Duplicate, Machine, MachineWork, OffsetChange, Trim
 
 COPIES = 9

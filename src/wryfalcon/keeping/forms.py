@@ -9,7 +9,7 @@ from django import forms
 from keycore.machines.side_mill import CLEARANCE, FEWEST_MM, MOST_MM
 from wryfalcon.fields import MmField, TypedInForm
 from wryfalcon.library.models import FamilyRecord
-from wryfalcon.machines.actions.care import PARTICULARS, Particulars
+from wryfalcon.machines.care.actions import PARTICULARS, Particulars
 from wryfalcon.machines.models import Closer, JawSide, Machine, MachineKind
 
 AXES = [(axis, axis) for axis in "XYZABCUVW"]

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from wryfalcon.lengths import say_mm
+from wryfalcon.machines.fittings.queries import Mismatch
 from wryfalcon.machines.models import Closer, Machine, MachineWork, Work
-from wryfalcon.machines.queries.fittings import Mismatch
 
 HOME_FIRST = "Home it before anything else: spindle off, hands away, then a morning check."
 

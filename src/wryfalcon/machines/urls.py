@@ -2,13 +2,14 @@
 
 from django.urls import path
 
-from wryfalcon.machines.views import hands, room
+from wryfalcon.machines.hands import views as hands
+from wryfalcon.machines.line import views as line
 
 app_name = "machines"
 urlpatterns = [
-    path("", room.machines, name="machines"),
+    path("", line.machines, name="machines"),
     path("hands", hands.hands, name="hands"),
-    path("<int:pk>/home", room.home, name="home"),
-    path("<int:pk>/misreports", room.misreports, name="misreports"),
-    path("<int:pk>/panel", room.panel, name="panel"),
+    path("<int:pk>/home", line.home, name="home"),
+    path("<int:pk>/misreports", line.misreports, name="misreports"),
+    path("<int:pk>/panel", line.panel, name="panel"),
 ]

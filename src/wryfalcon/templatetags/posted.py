@@ -11,7 +11,7 @@ from django import template
 from django.utils.html import format_html
 from django.utils.safestring import SafeString
 
-from wryfalcon.machines.queries.line import LineNow
+from wryfalcon.machines.line.queries import LineNow
 
 register = template.Library()
 

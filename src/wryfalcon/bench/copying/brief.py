@@ -29,8 +29,8 @@ from wryfalcon.bench.reading.queries import TrackReading, readings_of
 from wryfalcon.bench.settling.prospects import FEELS, LOCK_WEAR_MM, UNKNOWN_MAKING, worst_turn
 from wryfalcon.documents import parsed
 from wryfalcon.kept import kept
+from wryfalcon.machines.hands.queries import caliper_sd_mm
 from wryfalcon.machines.models import Machine
-from wryfalcon.machines.queries.hands import caliper_sd_mm
 
 TRACED = Making(0.012, 0.018)
 """A duplicator whose own figures are not known: scatter of a cut and of a clamping, mm; common practice, no source."""

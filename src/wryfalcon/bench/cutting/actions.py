@@ -34,11 +34,11 @@ from wryfalcon.bench.tags.actions import check_open
 from wryfalcon.library.models import Blank
 from wryfalcon.log.actions import write_down
 from wryfalcon.log.models import Event
-from wryfalcon.machines.actions.orders import Press, give_up_orders, is_asked, place_order
+from wryfalcon.machines.fittings.queries import axes_of
+from wryfalcon.machines.line.orders import Press, give_up_orders, is_asked, place_order
+from wryfalcon.machines.line.queries import LineNow, line_of
 from wryfalcon.machines.models import DriverKind, Machine, Order
-from wryfalcon.machines.queries.fittings import axes_of
-from wryfalcon.machines.queries.line import LineNow, line_of
-from wryfalcon.machines.queries.offsets import offsets_for
+from wryfalcon.machines.offsets import offsets_for
 from wryfalcon.numbers import plain_word
 from wryfalcon.refusal import NotDone
 

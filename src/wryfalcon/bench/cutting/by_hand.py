@@ -22,7 +22,7 @@ from wryfalcon.bench.setting_up.queries import is_practised
 from wryfalcon.bench.tags.actions import check_open
 from wryfalcon.log.actions import write_down
 from wryfalcon.log.models import Event
-from wryfalcon.machines.actions.orders import Press
+from wryfalcon.machines.line.orders import Press
 from wryfalcon.machines.models import TRACES, Machine
 from wryfalcon.refusal import NotDone
 

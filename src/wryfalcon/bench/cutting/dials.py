@@ -7,9 +7,9 @@ from keycore.cutting.dials import DialStep, dial_steps
 from keycore.errors import InputError
 from wryfalcon.bench.models import Tag
 from wryfalcon.bench.setting_up.planning import plan_of
+from wryfalcon.machines.fittings.queries import makes
 from wryfalcon.machines.models import JawSide, Machine
-from wryfalcon.machines.queries.fittings import makes
-from wryfalcon.machines.queries.offsets import offsets_for
+from wryfalcon.machines.offsets import offsets_for
 
 
 def holder_on(machine: Machine, tag: Tag) -> tuple[JawSide | None, bool]:

@@ -12,7 +12,7 @@ from wryfalcon.bench.cutting.presenters import HandWay
 from wryfalcon.bench.models import MadeHow, Piece, Tag
 from wryfalcon.lengths import say_mm
 from wryfalcon.machines.models import TRACES, CopyStep, MachineKind, Shift
-from wryfalcon.machines.queries.touches import is_to_be_proven, touches_of
+from wryfalcon.machines.touches import is_to_be_proven, touches_of
 
 TRACE = (
     "Both keys’ backs level in their jaws, cuts towards the wheel.",

@@ -26,7 +26,7 @@ from wryfalcon.bench.sentences import practice_words
 from wryfalcon.bench.setting_up.queries import is_practised, moved_since
 from wryfalcon.log.actions import write_down
 from wryfalcon.log.models import Event
-from wryfalcon.machines.actions.orders import Press
+from wryfalcon.machines.line.orders import Press
 from wryfalcon.refusal import NotDone
 
 MOST_MM = 1.0

@@ -50,9 +50,9 @@ from wryfalcon.bench.trying.queries import sheet_of_piece
 from wryfalcon.drawings.cut_key import CutKey
 from wryfalcon.drawings.kinds import look_of
 from wryfalcon.drawings.sheet import FRONT, Sheet, px
+from wryfalcon.machines.line.press import press_of
+from wryfalcon.machines.line.queries import LineNow, OrderNow, last_order, line_of
 from wryfalcon.machines.models import LineEvent, Machine
-from wryfalcon.machines.queries.line import LineNow, OrderNow, last_order, line_of
-from wryfalcon.machines.views.press import press_of
 from wryfalcon.numbers import whole_number
 from wryfalcon.presses import press
 

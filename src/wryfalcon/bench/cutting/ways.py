@@ -9,7 +9,7 @@ from keycore.cutting.commands import stretches, ways_of
 from keycore.kind import Way
 from wryfalcon.bench.models import Piece
 from wryfalcon.bench.setting_up.planning import plan_of
-from wryfalcon.machines.queries.offsets import offsets_for
+from wryfalcon.machines.offsets import offsets_for
 
 
 def ways_told(piece: Piece) -> dict[str, Way]:

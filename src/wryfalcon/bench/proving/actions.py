@@ -16,7 +16,7 @@ from wryfalcon.bench.tags.actions import check_open
 from wryfalcon.lengths import Understood
 from wryfalcon.log.actions import write_down
 from wryfalcon.log.models import Event
-from wryfalcon.machines.actions.orders import Press, place_order
+from wryfalcon.machines.line.orders import Press, place_order
 from wryfalcon.machines.models import Order
 from wryfalcon.refusal import NotDone, refuse_another_last
 

@@ -21,7 +21,7 @@ from wryfalcon.bench.piece_states import ENDED
 from wryfalcon.documents import parsed
 from wryfalcon.kept import kept
 from wryfalcon.lengths import say_depth, unit_shown
-from wryfalcon.machines.queries.hands import caliper_sd_mm
+from wryfalcon.machines.hands.queries import caliper_sd_mm
 
 ZERO_MM = 0.004
 """What a caliper's zero and resolution leave however often it reads, mm; common practice, no source."""

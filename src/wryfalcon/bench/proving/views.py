@@ -39,8 +39,8 @@ from wryfalcon.drawings.cut_key import CutKey
 from wryfalcon.drawings.errors import draw_errors
 from wryfalcon.fields import unit_typed
 from wryfalcon.lengths import NotALength, parse_value, say_value
-from wryfalcon.machines.queries.line import last_order
-from wryfalcon.machines.views.press import press_of
+from wryfalcon.machines.line.press import press_of
+from wryfalcon.machines.line.queries import last_order
 from wryfalcon.numbers import whole_number
 from wryfalcon.presses import press
 from wryfalcon.refusal import NotDone, SecondLook

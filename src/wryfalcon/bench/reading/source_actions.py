@@ -16,7 +16,7 @@ from wryfalcon.bench.tags.actions import check_read
 from wryfalcon.lengths import NotALength, parse_length
 from wryfalcon.log.actions import write_down
 from wryfalcon.log.models import Event
-from wryfalcon.machines.queries.hands import studied_sd_mm
+from wryfalcon.machines.hands.queries import studied_sd_mm
 from wryfalcon.refusal import NotDone
 
 

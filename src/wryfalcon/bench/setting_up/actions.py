@@ -17,11 +17,11 @@ from wryfalcon.bench.setting_up.queries import commands_of, hand_checks, last_wo
 from wryfalcon.bench.tags.actions import check_open
 from wryfalcon.log.actions import write_down
 from wryfalcon.log.models import Event
-from wryfalcon.machines.actions.fitting import fit_cutter
-from wryfalcon.machines.actions.orders import Press
+from wryfalcon.machines.fittings.actions import fit_cutter
+from wryfalcon.machines.fittings.queries import makes
+from wryfalcon.machines.line.orders import Press
 from wryfalcon.machines.models import Cutter, JawSide, Machine
-from wryfalcon.machines.queries.fittings import makes
-from wryfalcon.machines.queries.offsets import offsets_for
+from wryfalcon.machines.offsets import offsets_for
 from wryfalcon.refusal import NotDone
 
 

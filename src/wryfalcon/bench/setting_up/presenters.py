@@ -11,8 +11,8 @@ from keycore.tools import Tool
 from wryfalcon.bench.models import Settlement, Tag
 from wryfalcon.bench.setting_up.planning import made_tool, plan_of, serves, showing_of
 from wryfalcon.lengths import say_tool
+from wryfalcon.machines.fittings.queries import makes, sides_of
 from wryfalcon.machines.models import Cutter, DriverKind, JawSide, Machine
-from wryfalcon.machines.queries.fittings import makes, sides_of
 
 
 @dataclass(frozen=True)

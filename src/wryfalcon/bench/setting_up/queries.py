@@ -29,7 +29,7 @@ from wryfalcon.machines.models import (
     Trim,
     Work,
 )
-from wryfalcon.machines.queries.offsets import OFFSET_NOW, OffsetNow, added_up
+from wryfalcon.machines.offsets import OFFSET_NOW, OffsetNow, added_up
 
 EVERY_TICK = None
 """All checks fall, whichever the kind of key has."""

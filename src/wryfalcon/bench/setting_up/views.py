@@ -33,13 +33,13 @@ from wryfalcon.drawings.loading import Loading, draw_loadings
 from wryfalcon.drawings.paper import DESK, laid_on
 from wryfalcon.drawings.real_size import RealSize, draw_sections
 from wryfalcon.log.actions import note_document
+from wryfalcon.machines.faces.queries import face_now, has_faces
+from wryfalcon.machines.fittings.queries import axes_of
 from wryfalcon.machines.formats.gcode import Program, write_gcode
 from wryfalcon.machines.formats.outline import views_of, write_dxf, write_svg
+from wryfalcon.machines.line.press import press_of
 from wryfalcon.machines.models import TRACES_SURFACE, JawSide, Machine
-from wryfalcon.machines.queries.faces import face_now, has_faces
-from wryfalcon.machines.queries.fittings import axes_of
-from wryfalcon.machines.queries.offsets import offsets_for
-from wryfalcon.machines.views.press import press_of
+from wryfalcon.machines.offsets import offsets_for
 from wryfalcon.numbers import whole_number
 from wryfalcon.presses import press
 from wryfalcon.refusal import NotDone

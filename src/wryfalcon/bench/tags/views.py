@@ -28,8 +28,8 @@ from wryfalcon.codes.queries.family import edition_to_make_by
 from wryfalcon.drawings.paper import PHONE, laid_on
 from wryfalcon.library.models import Blank, FamilyRecord
 from wryfalcon.library.queries.guide import found_row
+from wryfalcon.machines.line.queries import lines_of_machines
 from wryfalcon.machines.models import Practice, Shift
-from wryfalcon.machines.queries.line import lines_of_machines
 from wryfalcon.numbers import whole_number
 from wryfalcon.presses import press
 from wryfalcon.refusal import NotDone

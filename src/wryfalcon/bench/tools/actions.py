@@ -15,7 +15,7 @@ from wryfalcon.bench.tags.actions import TagDetails, take_in
 from wryfalcon.library.models import Blank, FamilyRecord
 from wryfalcon.log.actions import write_down
 from wryfalcon.log.models import Event
-from wryfalcon.machines.actions.orders import Press
+from wryfalcon.machines.line.orders import Press
 from wryfalcon.refusal import NotDone
 
 SHOP = "The shop itself"

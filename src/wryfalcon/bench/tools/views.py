@@ -12,7 +12,7 @@ from wryfalcon.bench.models import ShopTool
 from wryfalcon.bench.reading.actions import labels_typed
 from wryfalcon.bench.tools.actions import destroy_tool, hand_tool_on, make_depth_keys, make_test_key
 from wryfalcon.library.models import FamilyRecord
-from wryfalcon.machines.views.press import press_of
+from wryfalcon.machines.line.press import press_of
 from wryfalcon.numbers import whole_number
 from wryfalcon.presses import press
 from wryfalcon.refusal import NotDone

@@ -10,7 +10,7 @@ from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.keeping.forms import ClampForm, FollowerForm, OffsetForm, ParticularsForm
 from wryfalcon.keeping.trimming.actions import MakerFigures, change_offset
 from wryfalcon.library.models import FamilyRecord
-from wryfalcon.machines.actions.care import describe_machine
+from wryfalcon.machines.care.actions import describe_machine
 from wryfalcon.machines.models import TRACES, JawSide, Machine, MachineOffset
 from wryfalcon.presses import press
 from wryfalcon.refusal import NotDone

@@ -15,7 +15,9 @@ from wryfalcon.keeping.book.machine_drawing import machine_picture
 from wryfalcon.keeping.practising.actions import score_words
 from wryfalcon.keeping.trimming.actions import undo_change
 from wryfalcon.keeping.trimming.queries import families_to_trim_by
-from wryfalcon.machines.actions.care import note_work
+from wryfalcon.machines.care.actions import note_work
+from wryfalcon.machines.care.queries import care_of
+from wryfalcon.machines.fittings.queries import sides_of
 from wryfalcon.machines.models import (
     TRACES,
     Cutter,
@@ -26,8 +28,6 @@ from wryfalcon.machines.models import (
     Trim,
     Work,
 )
-from wryfalcon.machines.queries.care import care_of
-from wryfalcon.machines.queries.fittings import sides_of
 from wryfalcon.presses import press
 
 SHOWN = 8

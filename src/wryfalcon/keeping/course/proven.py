@@ -22,8 +22,8 @@ from wryfalcon.bench.brought_back import BroughtBack, brought_back
 from wryfalcon.bench.models import MadeHow, Piece, PieceState, Tag
 from wryfalcon.keeping.tracing.queries import measured_pattern
 from wryfalcon.library.queries.families import families_by_pk
+from wryfalcon.machines.fittings.queries import makes
 from wryfalcon.machines.models import TRACES, Cutter, Duplicate, Machine, Shift, Trim
-from wryfalcon.machines.queries.fittings import makes
 
 USUAL_TOLERANCE_MM = 0.05
 

@@ -17,9 +17,9 @@ from keycore.machines.trim import Noise
 from keycore.reading.evidence import Spread
 from wryfalcon.bench.models import PieceState
 from wryfalcon.keeping.course.proven import ProvenKey, proven_keys
+from wryfalcon.machines.care.queries import lost_its_place
+from wryfalcon.machines.hands.queries import caliper_sd_mm
 from wryfalcon.machines.models import TRACES, Machine, MachineWork, OffsetChange, Trim, Work
-from wryfalcon.machines.queries.care import lost_its_place
-from wryfalcon.machines.queries.hands import caliper_sd_mm
 
 FEWEST_KEYS = 6  # fewer tell nothing of a course
 BUSY, BRISK = 100, 12  # keys a day: daily, weekly, else monthly; common practice, no source

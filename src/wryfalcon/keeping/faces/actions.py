@@ -6,8 +6,8 @@ from wryfalcon.accounts.models import User
 from wryfalcon.action import action
 from wryfalcon.keeping.faces.presenters import face_shown
 from wryfalcon.keeping.trimming.actions import change_offset
+from wryfalcon.machines.faces.queries import face_now
 from wryfalcon.machines.models import JawSide, MachineOffset
-from wryfalcon.machines.queries.faces import face_now
 from wryfalcon.refusal import NotDone
 
 GAUGES = ("shoulder", "tip")

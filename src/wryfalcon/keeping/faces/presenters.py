@@ -8,8 +8,8 @@ from django.utils import timezone
 
 from keycore.machines.faces import BLADE_MM, FaceFault, FaceStep
 from wryfalcon.lengths import say_mm
+from wryfalcon.machines.faces.queries import FaceNow, StepHeld
 from wryfalcon.machines.models import JawSide, MachineOffset
-from wryfalcon.machines.queries.faces import FaceNow, StepHeld
 
 IN_CLAMP = {
     FaceStep.FLOOR: "Nothing in the clamp, the face brushed: touch its floor at both ends.",

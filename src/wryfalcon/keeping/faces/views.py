@@ -16,11 +16,11 @@ from wryfalcon.fields import unit_typed
 from wryfalcon.keeping.faces.actions import put_face_offset_in
 from wryfalcon.keeping.faces.presenters import face_shown
 from wryfalcon.lengths import parse_length
-from wryfalcon.machines.actions.faces import ask_to_touch, note_touched
+from wryfalcon.machines.faces.actions import ask_to_touch, note_touched
+from wryfalcon.machines.faces.queries import faces_of
+from wryfalcon.machines.line.press import press_of
+from wryfalcon.machines.line.queries import last_order, line_of
 from wryfalcon.machines.models import DriverKind, JawSide, Machine
-from wryfalcon.machines.queries.faces import faces_of
-from wryfalcon.machines.queries.line import last_order, line_of
-from wryfalcon.machines.views.press import press_of
 from wryfalcon.presses import press
 
 

@@ -13,11 +13,11 @@ from wryfalcon.keeping.book.particulars import particulars_page
 from wryfalcon.keeping.fittings.presenters import since_words
 from wryfalcon.keeping.fittings.queries import counters_of
 from wryfalcon.keeping.forms import ClampForm, FollowerForm
-from wryfalcon.machines.actions.fitting import NewClamp, add_clamp, add_follower, fit_cutter, fit_follower
+from wryfalcon.machines.fittings.actions import NewClamp, add_clamp, add_follower, fit_cutter, fit_follower
+from wryfalcon.machines.fittings.queries import holdings_of, mismatch_of
+from wryfalcon.machines.line.views import back_to
 from wryfalcon.machines.models import Cutter, Follower, Machine
-from wryfalcon.machines.queries.fittings import holdings_of, mismatch_of
 from wryfalcon.machines.sentences import mismatch_words
-from wryfalcon.machines.views.room import back_to
 from wryfalcon.numbers import whole_number
 from wryfalcon.presses import press
 

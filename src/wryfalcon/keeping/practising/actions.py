@@ -13,10 +13,10 @@ from wryfalcon.accounts.models import User
 from wryfalcon.action import action
 from wryfalcon.bench.models import PieceState
 from wryfalcon.lengths import say_mm
-from wryfalcon.machines.actions.orders import Press, place_order
+from wryfalcon.machines.line.orders import Press, place_order
+from wryfalcon.machines.line.queries import line_of
 from wryfalcon.machines.models import HiddenFault, Machine, Practice
-from wryfalcon.machines.queries.line import line_of
-from wryfalcon.machines.queries.offsets import offsets_for
+from wryfalcon.machines.offsets import offsets_for
 from wryfalcon.refusal import NotDone
 
 GOOD = 0.015  # mm left over at most, and no more keys than

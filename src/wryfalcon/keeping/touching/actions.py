@@ -8,9 +8,9 @@ from wryfalcon.accounts.models import User
 from wryfalcon.action import action
 from wryfalcon.log.actions import write_down
 from wryfalcon.log.models import Event
-from wryfalcon.machines.actions.care import note_work
+from wryfalcon.machines.care.actions import note_work
 from wryfalcon.machines.models import Machine, TouchTry, Work
-from wryfalcon.machines.queries.touches import is_to_be_proven, touches_of
+from wryfalcon.machines.touches import is_to_be_proven, touches_of
 from wryfalcon.refusal import NotDone
 
 

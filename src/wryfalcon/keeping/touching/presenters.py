@@ -14,8 +14,8 @@ from keycore.machines.touch import TouchMark
 from keycore.proving.lock import Feel
 from wryfalcon.lengths import say_mm
 from wryfalcon.machines.models import Machine, MachineKind, TouchTry
-from wryfalcon.machines.queries.touches import is_to_be_proven
 from wryfalcon.machines.sentences import turn_words
+from wryfalcon.machines.touches import is_to_be_proven
 
 STEPS = {
     MachineKind.TRACING: (

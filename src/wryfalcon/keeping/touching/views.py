@@ -12,11 +12,11 @@ from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.keeping.forms import MillForm, MillProofForm
 from wryfalcon.keeping.touching.actions import begin_anew, note_cylinder, note_touch
 from wryfalcon.keeping.touching.presenters import FELT_IN_CYLINDER, MARKS, STEPS, last_advice, tries_shown
+from wryfalcon.machines.fittings.queries import mismatch_of
+from wryfalcon.machines.hands.queries import caliper_sd_mm
 from wryfalcon.machines.models import Machine, MachineKind
-from wryfalcon.machines.queries.fittings import mismatch_of
-from wryfalcon.machines.queries.hands import caliper_sd_mm
-from wryfalcon.machines.queries.touches import is_to_be_proven, touches_of
 from wryfalcon.machines.sentences import mismatch_words
+from wryfalcon.machines.touches import is_to_be_proven, touches_of
 from wryfalcon.presses import press
 
 

@@ -15,8 +15,8 @@ from wryfalcon.keeping.tracing.queries import compared
 from wryfalcon.library.models import FamilyRecord
 from wryfalcon.log.actions import write_down
 from wryfalcon.log.models import Event
+from wryfalcon.machines.hands.queries import caliper_sd_mm
 from wryfalcon.machines.models import Duplicate, Machine
-from wryfalcon.machines.queries.hands import caliper_sd_mm
 from wryfalcon.refusal import NotDone
 
 FAR = 3.0  # gaps between depths: a value so far from every depth was mistyped

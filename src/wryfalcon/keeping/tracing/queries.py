@@ -15,8 +15,8 @@ from wryfalcon.bench.models import Sighting, SourceKind, Tag
 from wryfalcon.documents import parsed
 from wryfalcon.lengths import say_depth, unit_shown
 from wryfalcon.library.queries.families import families_of
+from wryfalcon.machines.hands.queries import caliper_sd_mm
 from wryfalcon.machines.models import TRACES_SURFACE, Duplicate, Machine
-from wryfalcon.machines.queries.hands import caliper_sd_mm
 
 SHOWN = 8
 

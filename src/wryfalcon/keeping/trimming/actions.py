@@ -33,8 +33,8 @@ from wryfalcon.lengths import figure
 from wryfalcon.library.models import FamilyRecord
 from wryfalcon.log.actions import write_down
 from wryfalcon.log.models import Event
+from wryfalcon.machines.fittings.queries import makes
 from wryfalcon.machines.models import JawSide, Machine, MachineOffset, OffsetChange, Trim, TrimReading
-from wryfalcon.machines.queries.fittings import makes
 from wryfalcon.refusal import NotDone, OnlyPartly
 
 FARTHEST = 3.0  # mm: an offset beyond this is a typing mistake

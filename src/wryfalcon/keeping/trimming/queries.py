@@ -25,8 +25,8 @@ from wryfalcon.keeping.course.queries import course_of, noise_of
 from wryfalcon.lengths import say_mm
 from wryfalcon.library.models import FamilyRecord
 from wryfalcon.library.queries.families import families_of
+from wryfalcon.machines.fittings.queries import makes
 from wryfalcon.machines.models import JawSide, OffsetChange, Trim, TrimReading, Work
-from wryfalcon.machines.queries.fittings import makes
 
 CLAMPINGS = 2  # fewer cannot tell a badly seated key from a machine out of true
 

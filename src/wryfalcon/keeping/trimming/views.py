@@ -31,9 +31,9 @@ from wryfalcon.keeping.trimming.queries import CLAMPINGS, TrimState, can_be_cut,
 from wryfalcon.keeping.trimming.test_key import drawn_test_errors, drawn_test_key
 from wryfalcon.lengths import NotALength, can_measure, meant_in_other_unit, parse_value, split_lengths
 from wryfalcon.library.models import FamilyRecord
+from wryfalcon.machines.line.press import press_of
+from wryfalcon.machines.line.queries import last_order, line_of
 from wryfalcon.machines.models import Machine, Trim
-from wryfalcon.machines.queries.line import last_order, line_of
-from wryfalcon.machines.views.press import press_of
 from wryfalcon.numbers import whole_number
 from wryfalcon.presses import press
 from wryfalcon.refusal import NotDone, OnlyPartly

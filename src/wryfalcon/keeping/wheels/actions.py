@@ -10,8 +10,8 @@ from wryfalcon.accounts.models import User
 from wryfalcon.action import action
 from wryfalcon.log.actions import write_down
 from wryfalcon.log.models import Event
+from wryfalcon.machines.hands.queries import caliper_sd_mm
 from wryfalcon.machines.models import Cutter, CutterLook
-from wryfalcon.machines.queries.hands import caliper_sd_mm
 from wryfalcon.refusal import NotDone
 
 

@@ -28,8 +28,8 @@ from wryfalcon.keeping.course.proven import USUAL_TOLERANCE_MM, edge_mm, shallow
 from wryfalcon.keeping.course.queries import noise_of
 from wryfalcon.lengths import say_mm
 from wryfalcon.library.queries.families import families_by_pk
+from wryfalcon.machines.fittings.queries import shape_of
 from wryfalcon.machines.models import Cutter, CutterLook, Machine, MachineWork, Work
-from wryfalcon.machines.queries.fittings import shape_of
 
 FEWEST_KEYS = 3  # fewer tell nothing of steep neighbours
 

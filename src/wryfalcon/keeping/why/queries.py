@@ -19,7 +19,7 @@ from wryfalcon.bench.proving.queries import proof_brought_back, proof_of
 from wryfalcon.bench.settling.prospects import FEELS
 from wryfalcon.keeping.course.proven import left_mm, shallow_mm
 from wryfalcon.keeping.course.queries import MachineCourse, course_of, offset_before
-from wryfalcon.machines.queries.fittings import makes
+from wryfalcon.machines.fittings.queries import makes
 
 SHOWN = 5
 

@@ -8,7 +8,7 @@ from wryfalcon.accounts.models import User
 from wryfalcon.action import action
 from wryfalcon.log.actions import write_down
 from wryfalcon.log.models import Event
-from wryfalcon.machines.actions.care import note_work
+from wryfalcon.machines.care.actions import note_work
 from wryfalcon.machines.models import Clamp, Cutter, Follower, JawSide, Machine, Work
 from wryfalcon.refusal import NotDone
 

@@ -18,13 +18,13 @@ from django.db import transaction
 from django.db.models import Max, Q, QuerySet
 from django.utils import timezone
 
-from wryfalcon.machines.actions.faces import TOUCH_OFF, keep_touch_told
-from wryfalcon.machines.actions.misreports import note_misreport
-from wryfalcon.machines.actions.orders import EXPIRES_AFTER, OPEN, URGENT
 from wryfalcon.machines.drivers import Delivery, Driver, MachineNonsense, MachineRefused, MachineUnreachable, driver_of
 from wryfalcon.machines.drivers.interface import Heard, MachineEvent, Status, Whereabouts
+from wryfalcon.machines.faces.actions import TOUCH_OFF, keep_touch_told
+from wryfalcon.machines.line.misreports import note_misreport
+from wryfalcon.machines.line.orders import EXPIRES_AFTER, OPEN, URGENT
+from wryfalcon.machines.line.queries import FAILED_HERE
 from wryfalcon.machines.models import CUTTING, DriverKind, Line, LineEvent, Machine, Order, OrderState
-from wryfalcon.machines.queries.line import FAILED_HERE
 
 CLOCK_SLACK = 60.0  # seconds: a clock further off is named, and its times are put right by as much
 HEARD_AGAIN = timedelta(seconds=1)  # a quiet line is written down as often as this

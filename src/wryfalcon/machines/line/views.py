@@ -12,11 +12,11 @@ from django.utils.http import url_has_allowed_host_and_scheme
 from django.views.decorators.http import require_safe
 
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
-from wryfalcon.machines.actions.misreports import note_as_seen
-from wryfalcon.machines.actions.orders import place_order
+from wryfalcon.machines.line.misreports import note_as_seen
+from wryfalcon.machines.line.orders import place_order
+from wryfalcon.machines.line.press import press_of
+from wryfalcon.machines.line.queries import lines_in_full
 from wryfalcon.machines.models import DriverKind, Machine
-from wryfalcon.machines.queries.line import lines_in_full
-from wryfalcon.machines.views.press import press_of
 from wryfalcon.presses import press
 
 FLAT_MM, KEY_MM = 3.0, 2.6

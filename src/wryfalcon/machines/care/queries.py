@@ -9,7 +9,7 @@ from datetime import datetime, timedelta
 from django.db.models import Max
 from django.utils import timezone
 
-from wryfalcon.machines.care_schedule import SCHEDULE
+from wryfalcon.machines.care.schedule import SCHEDULE
 from wryfalcon.machines.models import Machine, MachineWork, Work
 
 LOST_ITS_PLACE = (Work.JAM, Work.THUMPED)

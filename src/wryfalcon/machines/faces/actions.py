@@ -9,9 +9,9 @@ from wryfalcon.accounts.models import User
 from wryfalcon.action import action
 from wryfalcon.log.actions import write_down
 from wryfalcon.log.models import Event
-from wryfalcon.machines.actions.orders import Press, place_order
+from wryfalcon.machines.faces.queries import face_now, has_faces
+from wryfalcon.machines.line.orders import Press, place_order
 from wryfalcon.machines.models import DriverKind, FaceTouch, JawSide, Order
-from wryfalcon.machines.queries.faces import face_now, has_faces
 from wryfalcon.refusal import NotDone
 
 TOUCH_OFF = "touch"

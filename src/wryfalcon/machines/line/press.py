@@ -7,7 +7,7 @@ from uuid import UUID
 from django.http import HttpRequest
 
 from wryfalcon.accounts.models import User
-from wryfalcon.machines.actions.orders import Press
+from wryfalcon.machines.line.orders import Press
 
 
 def press_of(request: HttpRequest) -> Press:

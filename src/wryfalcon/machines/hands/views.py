@@ -13,9 +13,9 @@ from keycore.units import Unit
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs_to_change
 from wryfalcon.fields import unit_typed
 from wryfalcon.lengths import NotALength, parse_length, say_mm
-from wryfalcon.machines.actions.care import keep_study
+from wryfalcon.machines.care.actions import keep_study
+from wryfalcon.machines.hands.queries import caliper_sd_mm
 from wryfalcon.machines.models import HandStudy
-from wryfalcon.machines.queries.hands import caliper_sd_mm
 from wryfalcon.refusal import NotDone
 
 MOST_LINES = 400

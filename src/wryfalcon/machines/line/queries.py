@@ -11,8 +11,8 @@ from typing import TypeVar
 from django.db.models import Count, Exists, OuterRef, Q, QuerySet
 from django.utils import timezone
 
-from wryfalcon.machines.actions.orders import LATE_AFTER, OPEN
 from wryfalcon.machines.drivers import Status
+from wryfalcon.machines.line.orders import LATE_AFTER, OPEN
 from wryfalcon.machines.models import (
     CUTTING,
     STATE_WORDS,

@@ -1,1 +1,0 @@
-"""What changes the machines and their pieces."""

@@ -1,0 +1,1 @@
+"""The care of machines: what was done, and what is due."""

@@ -1,0 +1,1 @@
+"""The faces of clamps, touched off."""

@@ -1,0 +1,1 @@
+"""What is fitted to a machine and how a key is held."""

@@ -1,0 +1,1 @@
+"""How well a person reads an instrument."""

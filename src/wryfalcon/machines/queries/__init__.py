@@ -1,1 +1,0 @@
-"""What the pages show of the machines."""

@@ -1,1 +1,0 @@
-"""The machines on screen."""
