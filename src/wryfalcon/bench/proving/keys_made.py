@@ -11,6 +11,12 @@ from wryfalcon.bench.models import Piece, Tag, Trial
 from wryfalcon.bench.proving.presenters import trial_words
 
 
+SHOWN = (
+    "tag", "key_number", "try_number", "onto", "values", "touched", "state", "why_ended", "given_at", "deburred_at",
+    "made_how", "machine__name", "proof__piece", "proof__proven_by", "proof__verdict", "proof__passed", "proof__reason",
+)  # fmt: skip
+
+
 @dataclass(frozen=True)
 class KeyMade:
     """One key, in words."""
@@ -30,7 +36,7 @@ def keys_made(tag: Tag) -> list[KeyMade]:
 
 
 def _pieces(tag: Tag) -> list[Piece]:
-    pieces = Piece.objects.filter(tag=tag).select_related("machine", "proof").defer("cuts").order_by("id")
+    pieces = Piece.objects.filter(tag=tag).select_related("machine", "proof").only(*SHOWN).order_by("id")
     return list(pieces.prefetch_related(Prefetch("trials", Trial.objects.select_related("lock"))))
 
 
