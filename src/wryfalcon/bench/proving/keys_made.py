@@ -10,7 +10,6 @@ from django.utils import timezone
 from wryfalcon.bench.models import Piece, Tag, Trial
 from wryfalcon.bench.proving.presenters import trial_words
 
-
 SHOWN = (
     "tag", "key_number", "try_number", "onto", "values", "touched", "state", "why_ended", "given_at", "deburred_at",
     "made_how", "machine__name", "proof__piece", "proof__proven_by", "proof__verdict", "proof__passed", "proof__reason",
