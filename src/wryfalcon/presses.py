@@ -52,10 +52,12 @@ class RefusalsAreSaid:
 
 
 def page_pressed_on(request: HttpRequest) -> str:
-    """The page of the form that was sent, as the browser says; else the nearest page above the form's own address.
+    """The page of the form that was sent: as its view says, or the browser; else the nearest above the form's address.
 
-    The page may itself have been the answer to a form that was refused, which cannot be asked for again.
+    What the browser names may itself have been the answer to a form that was refused, which cannot be asked for again.
     """
+    if told := getattr(request, "goes_back_to", ""):
+        return str(told)
     came = urlsplit(request.headers.get("Referer", ""))
     if came.netloc == request.get_host() and _is_page(came.path):
         return f"{came.path}?{came.query}" if came.query else came.path

@@ -76,6 +76,12 @@ def test_every_main_view_is_accessible_and_fits_every_screen(demonstration: Smit
         demonstration.looks_right(name)
 
 
+def test_what_is_not_accessible_is_found(demonstration: Smith) -> None:
+    demonstration.page.evaluate("() => document.querySelector('#main').insertAdjacentHTML('beforeend', '<button>')")
+    with pytest.raises(AssertionError, match="button-name"):
+        demonstration.looks_right("a button without a name")
+
+
 def test_the_dark_theme_is_as_legible(demonstration: Smith) -> None:
     demonstration.press_button("dark")
     demonstration.page.wait_for_selector("html[data-theme=dark]")

@@ -31,7 +31,7 @@ SHIPPED = {
 }  # fmt: skip
 STAGES = ("take-in", "read", "settle", "settle?again=1", "tries", "codes", "set-up", "cut", "prove", "hand-over")
 PAPERS = ("real-size", "cutters", "set-up/card", "measure-lock")
-LEFT_OUT = ("play", "tolerance", "blank", "setup", "macs", "tools")
+LEFT_OUT = ("tolerance", "blank", "setup", "macs", "tools")
 TOOLS = ("cut", "mill", "drill", "slot", "cut_width", "levers", "row", "tumbler", "blade", "clearance")
 
 
@@ -49,7 +49,7 @@ def document(slug: str, left_out: str) -> dict[str, Any]:
     return {**given, "id": "bare", "name": "Bare"}
 
 
-CASES = [*((kind, "all") for kind in SHIPPED), *zip(SHIPPED, LEFT_OUT, strict=False)]
+CASES = [*((kind, each) for kind in SHIPPED for each in ("all", "play")), *(("edge", each) for each in LEFT_OUT)]
 
 
 def look(client: Client, tag: Tag, at: str) -> None:

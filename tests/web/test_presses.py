@@ -4,9 +4,12 @@ from __future__ import annotations
 
 import pytest
 from django.test import Client
+from django.utils import timezone
 
 from conftest import SOURCE
-from web.jobs import People, hang
+from web.jobs import People, carded, hang, settled
+from wryfalcon.bench.reading.source_actions import add_source
+from wryfalcon.demonstration.making import finished_key
 from wryfalcon.machines.models import Machine
 
 US = "http://testserver"
@@ -15,22 +18,46 @@ US = "http://testserver"
 @pytest.mark.parametrize(
     ("came_from", "leads_to"),
     [
-        ("", "/tags/{tag}/read"),
+        ("", "/tags/{tag}/settle"),
         (US + "/tags/{tag}/read?track=A&cut=2", "/tags/{tag}/read?track=A&cut=2"),
-        (US + "/tags/{tag}/settle", "/tags/{tag}/settle"),
+        (US + "/library/", "/library/"),
         (US + "/tags/{tag}/read/mark", "/tags/{tag}/read"),  # the answer to a form: no page of its own
         (US + "/no/such/page", "/"),
-        ("http://elsewhere.example/tags/{tag}/settle", "/tags/{tag}/read"),
-        ("rubbish", "/tags/{tag}/read"),
+        ("http://elsewhere.example/tags/{tag}/read", "/tags/{tag}/settle"),
+        ("rubbish", "/tags/{tag}/settle"),
     ],
 )
 def test_a_refused_press_leads_back_and_says_why(smith: Client, people: People, came_from: str, leads_to: str) -> None:
     tag = hang(people)
-    at = f"/tags/{tag}/read/withdraw"
-    answer = smith.post(at, {"track": "A"}, headers={"Referer": came_from.format(tag=tag)} if came_from else {})
+    at = f"/tags/{tag}/settle/keep"
+    answer = smith.post(at, {}, headers={"Referer": came_from.format(tag=tag)} if came_from else {})
     assert (answer.status_code, answer.headers["Location"]) == (302, leads_to.format(tag=tag))
     said = smith.get(leads_to.format(tag=tag)).context["messages"]
-    assert [str(each) for each in said] == ["There is nothing to take back."]
+    assert [str(each) for each in said] == ["Track A has not been read yet."]
+
+
+def test_what_is_said_of_a_key_is_said_on_its_page_whichever_was_made_since(smith: Client, people: People) -> None:
+    tag = hang(people, quantity=2)
+    settled(people, tag)
+    carded(people, tag, Machine.objects.get(name="Old Gannet"))
+    first, since = (finished_key(tag, timezone.now(), number) for number in (1, 2))
+    page = f"{US}/tags/{tag}/prove"  # shows the last one made
+    assert smith.get(page).context["piece"] == since
+    answer = smith.post(f"/tags/{tag}/prove/{first.pk}/take-off", {"at": "A:2"}, headers={"Referer": page}, follow=True)
+    assert answer.context["piece"] == first
+    assert [str(each) for each in answer.context["messages"]] == ["Say by how much."]
+
+
+def test_what_is_said_of_a_source_is_said_on_its_page_whichever_stands_first_by_now(
+    smith: Client, people: People
+) -> None:
+    tag = hang(people)
+    calipers, beside = (add_source(people["tam"], tag, "A", kind) for kind in ("calipers", "calipers"))
+    page = f"{US}/tags/{tag}/read"
+    assert smith.get(page).context["source"].record == calipers
+    at = f"/tags/{tag}/read/{beside.pk}/compare"
+    answer = smith.post(at, {"first": "1", "beside": "1", "compared": "x"}, headers={"Referer": page}, follow=True)
+    assert answer.context["source"].record == beside
 
 
 def test_a_press_at_a_machine_leads_back_to_its_page(client: Client, people: People) -> None:

@@ -46,6 +46,8 @@ class PersonRequest(HttpRequest):
 
     user: User
     htmx: HtmxDetails
+    goes_back_to: str
+    """Where a refusal leads, if not to the page that was pressed on: that may show another record by now."""
 
 
 View = Callable[Concatenate[PersonRequest, ...], HttpResponseBase]

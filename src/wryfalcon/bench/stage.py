@@ -115,9 +115,14 @@ def allowed_on(person: User, tag: Tag) -> dict[str, bool]:
     return {act.name.lower(): tag.is_open and may(person, act) for act in Act}
 
 
+def stage_at(tag: Tag, stage: str, query: str = "") -> str:
+    """The address of a stage of a tag."""
+    return f"{reverse(f'bench:{stage}', args=[tag.number])}{query}"
+
+
 def to_stage(tag: Tag, stage: str, query: str = "") -> HttpResponse:
     """Go to a stage of a tag."""
-    return redirect(f"{reverse(f'bench:{stage}', args=[tag.number])}{query}")
+    return redirect(stage_at(tag, stage, query))
 
 
 def shop_unit(request: PersonRequest) -> Unit:

@@ -15,7 +15,7 @@ from wryfalcon.bench.cutting.hand_card import WHERE_IT_TURNS
 from wryfalcon.bench.forms import CopyForm
 from wryfalcon.bench.models import MadeHow, Piece
 from wryfalcon.bench.reading.actions import Typed
-from wryfalcon.bench.stage import find_tag, to_stage
+from wryfalcon.bench.stage import find_tag, stage_at, to_stage
 from wryfalcon.bench.tags.actions import copy_or_read, take_in
 from wryfalcon.fields import unit_typed
 from wryfalcon.library.models import Blank
@@ -73,6 +73,7 @@ def clamped(request: PersonRequest, number: int, piece: int) -> HttpResponse:
     """Which key is in the one clamp now."""
     tag = find_tag(number, of_a_copy=True)
     kept = get_object_or_404(Piece.objects.select_related("machine"), pk=piece, tag=tag)
+    request.goes_back_to = stage_at(tag, "cut", f"?piece={piece}")
     clamp_key(tag, kept, request.POST.get("which", ""))
     return to_stage(tag, "cut", f"?piece={piece}")
 

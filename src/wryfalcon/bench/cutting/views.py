@@ -44,7 +44,7 @@ from wryfalcon.bench.piece_states import AT_MACHINE, OPEN, SENT_AGAIN, Operation
 from wryfalcon.bench.sentences import lapse_words, practice_words
 from wryfalcon.bench.setting_up.planning import place_of
 from wryfalcon.bench.setting_up.queries import Holding, clamping_checks, what_holds
-from wryfalcon.bench.stage import find_tag, key_of, key_to_cut, open_tag, show_stage, to_stage
+from wryfalcon.bench.stage import find_tag, key_of, key_to_cut, open_tag, show_stage, stage_at, to_stage
 from wryfalcon.bench.trying.presenters import try_words
 from wryfalcon.bench.trying.queries import sheet_of_piece
 from wryfalcon.drawings.cut_key import CutKey
@@ -98,15 +98,15 @@ def operate_piece(request: PersonRequest, number: int, piece: int) -> HttpRespon
     """One operation on the machine, sending again, or touching up."""
     tag = find_tag(number)
     kept = get_object_or_404(Piece.objects.select_related("machine", "tag", "set_up"), pk=piece, tag=tag)
-    operation, press = request.POST.get("operation", ""), press_of(request)
+    operation, pressed = request.POST.get("operation", ""), press_of(request)
     known = request.POST.get("known", "")
     if operation == Operation.LOAD:
-        send_again(press, tag, kept, known)
+        send_again(pressed, tag, kept, known)
     elif operation == "touch-up":
-        touch_up(press, tag, kept)
+        touch_up(pressed, tag, kept)
     else:
         checked = request.POST.getlist("check")
-        operate(press, tag, kept, operation, known, checked)
+        operate(pressed, tag, kept, operation, known, checked)
     return to_stage(tag, "cut")
 
 
@@ -130,11 +130,12 @@ def by_hand(request: PersonRequest, number: int) -> HttpResponse:
 def say_made(request: PersonRequest, number: int, piece: int) -> HttpResponse:
     """A key that was begun by hand is made, or a made one deburred."""
     tag = find_tag(number, of_a_copy=True)
-    kept, press = get_object_or_404(Piece, pk=piece, tag=tag), press_of(request)
+    kept, pressed = get_object_or_404(Piece, pk=piece, tag=tag), press_of(request)
+    request.goes_back_to = stage_at(tag, "cut", f"?piece={piece}")
     if "deburred" in request.POST:
-        deburr(press, tag, kept)
+        deburr(pressed, tag, kept)
     else:
-        finish_by_hand(press, tag, kept, deburred=True)
+        finish_by_hand(pressed, tag, kept, deburred=True)
     return to_stage(tag, "prove", f"?piece={piece}")
 
 
@@ -144,6 +145,7 @@ def walked(request: PersonRequest, number: int, piece: int) -> HttpResponse:
     """A step at the dials is done, or was not after all; one that was said before is noticed and changes nothing."""
     tag = find_tag(number)
     kept = get_object_or_404(Piece, pk=piece, tag=tag)
+    request.goes_back_to = stage_at(tag, "cut", f"?piece={piece}")
     walk, said = (walk_back, "back") if "back" in request.POST else (walk_on, "step")
     if not walk(tag, kept, whole_number(request.POST.get(said))):
         messages.info(request, "That was said already; the step below is next.")
@@ -156,6 +158,7 @@ def end(request: PersonRequest, number: int, piece: int) -> HttpResponse:
     """End a key as spoilt or given up, or say that it is whole whatever its machine says."""
     tag = find_tag(number, of_a_copy=True)
     kept = get_object_or_404(Piece.objects.select_related("machine", "tag"), pk=piece, tag=tag)
+    request.goes_back_to = stage_at(tag, "cut", f"?piece={piece}")
     if "made" in request.POST:
         take_as_made(request.user, tag, kept)
         return to_stage(tag, "cut", f"?piece={piece}")

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from urllib.parse import urlencode
+
 from django.contrib import messages
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404
@@ -13,7 +15,7 @@ from wryfalcon.bench.filing.actions import Seen, look_at_stage, take_look_back
 from wryfalcon.bench.filing.presenters import mark_words
 from wryfalcon.bench.filing.queries import marks_of
 from wryfalcon.bench.models import Piece, StageLook, Tag
-from wryfalcon.bench.stage import find_tag, to_stage
+from wryfalcon.bench.stage import find_tag, stage_at, to_stage
 from wryfalcon.fields import unit_typed
 from wryfalcon.lengths import NotALength, parse_value
 from wryfalcon.numbers import whole_number
@@ -30,6 +32,8 @@ def look(request: PersonRequest, number: int, piece: int) -> HttpResponse:
     if "back" in request.POST:
         take_look_back(request.user, tag, kept, whole_number(request.POST.get("back")))
         return to_stage(tag, "cut", f"?piece={piece}")
+    step = urlencode({"piece": piece, "step": request.POST.get("step", "")[:130]})
+    request.goes_back_to = stage_at(tag, "cut", f"?{step}")
     seen = _seen(tag.family, request.POST.dict(), unit_typed(request))
     _tell(request, tag, look_at_stage(request.user, tag, kept, seen, whole_number(request.POST.get("known"))))
     return to_stage(tag, "cut", f"?piece={piece}")

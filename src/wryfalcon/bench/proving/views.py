@@ -34,7 +34,7 @@ from wryfalcon.bench.proving.side_by_side import finish_of, keep_side_by_side
 from wryfalcon.bench.proving.taking import room_shown
 from wryfalcon.bench.reading.values import entries_posted, refused, wants_json
 from wryfalcon.bench.reading.values import kept as values_kept
-from wryfalcon.bench.stage import find_tag, key_of, open_tag, show_stage, to_stage
+from wryfalcon.bench.stage import find_tag, key_of, open_tag, show_stage, stage_at, to_stage
 from wryfalcon.drawings.cut_key import CutKey
 from wryfalcon.drawings.errors import draw_errors
 from wryfalcon.fields import unit_typed
@@ -58,7 +58,7 @@ def prove_stage(request: PersonRequest, number: int) -> HttpResponse:
 @needs(Act.PROVE)
 def type_proof_value(request: PersonRequest, number: int, piece: int) -> HttpResponse:
     """One value of the new key and Enter."""
-    tag, kept = _find(number, piece)
+    tag, kept = _find(request, number, piece)
     at, cuts = whole_number(request.POST.get("cut")), _all_cuts(tag)
     try:
         entries = entries_posted(request, cuts[at - 1 :] if at else [])
@@ -78,7 +78,7 @@ def type_proof_value(request: PersonRequest, number: int, piece: int) -> HttpRes
 @needs(Act.PROVE)
 def over(request: PersonRequest, number: int, piece: int) -> HttpResponse:
     """What the cuts are measured over from now on."""
-    tag, kept = _find(number, piece)
+    tag, kept = _find(request, number, piece)
     aid, size = request.POST.get("aid", ""), request.POST.get("aid_size", "")
     measure_over(tag, kept, aid, size, unit_typed(request))
     return to_stage(tag, "prove", f"?piece={piece}")
@@ -88,7 +88,7 @@ def over(request: PersonRequest, number: int, piece: int) -> HttpResponse:
 @needs(Act.PROVE)
 def measure(request: PersonRequest, number: int, piece: int) -> HttpResponse:
     """Read the machine's caliper, or take the last measurement back."""
-    tag, kept = _find(number, piece)
+    tag, kept = _find(request, number, piece)
     if "withdraw" in request.POST:
         withdraw_proof_values(request.user, tag, kept, whole_number(request.POST.get("last")))
     else:
@@ -100,7 +100,7 @@ def measure(request: PersonRequest, number: int, piece: int) -> HttpResponse:
 @needs(Act.PROVE)
 def try_key(request: PersonRequest, number: int, piece: int) -> HttpResponse:
     """Note how the key feels in one lock."""
-    tag, kept = _find(number, piece)
+    tag, kept = _find(request, number, piece)
     form = TrialForm(request.POST)
     if not form.is_valid():
         messages.error(request, "Choose how it felt from the list.")
@@ -114,7 +114,7 @@ def try_key(request: PersonRequest, number: int, piece: int) -> HttpResponse:
 @needs(Act.PROVE)
 def lay_beside(request: PersonRequest, number: int, piece: int) -> HttpResponse:
     """Keep the dimensions of old key and new, and what was looked at."""
-    tag, kept = _find(number, piece)
+    tag, kept = _find(request, number, piece)
     posted, unit = request.POST, unit_typed(request)
     try:
         dimensions = {
@@ -132,7 +132,7 @@ def lay_beside(request: PersonRequest, number: int, piece: int) -> HttpResponse:
 @needs(Act.CUT)
 def take_off(request: PersonRequest, number: int, piece: int) -> HttpResponse:
     """Take a cut of a made key deeper, on its machine or with a file."""
-    tag, kept = _find(number, piece)
+    tag, kept = _find(request, number, piece)
     posted, unit = request.POST, unit_typed(request)
     track, _, space = posted.get("at", "").rpartition(":")
     by = _amount(tag, posted.get("by", ""), unit)
@@ -164,7 +164,7 @@ def _size_mm(text: str, unit: Unit) -> float | None:
 @needs(Act.PROVE)
 def keep_verdict(request: PersonRequest, number: int, piece: int) -> HttpResponse:
     """Keep the verdict: good enough, or not."""
-    tag, kept = _find(number, piece)
+    tag, kept = _find(request, number, piece)
     passed, compared = "passed" in request.POST or "compared" in request.POST, "compared" in request.POST
     reason = request.POST.get("reason", "")
     keep_proof(request.user, tag, kept, passed=passed, reason=reason, is_compared=compared)
@@ -173,8 +173,10 @@ def keep_verdict(request: PersonRequest, number: int, piece: int) -> HttpRespons
     return to_stage(tag, "cut" if passed_keys(tag) < tag.quantity else "hand-over")
 
 
-def _find(number: int, piece: int) -> tuple[Tag, Piece]:
+def _find(request: PersonRequest, number: int, piece: int) -> tuple[Tag, Piece]:
+    """The piece that is meant; what is refused is said on its own page, whichever was made since."""
     tag = find_tag(number, of_a_copy=True)
+    request.goes_back_to = stage_at(tag, "prove", f"?piece={piece}")
     return tag, get_object_or_404(Piece.objects.select_related("machine", "settlement", "set_up"), pk=piece, tag=tag)
 
 

@@ -38,7 +38,15 @@ from wryfalcon.bench.reading.source_actions import (
     switch_source,
     turn_source,
 )
-from wryfalcon.bench.reading.views import RefusedEntry, check_there, show_read, source_reading, to_source, track_reading
+from wryfalcon.bench.reading.views import (
+    RefusedEntry,
+    check_there,
+    show_read,
+    source_at,
+    source_reading,
+    to_source,
+    track_reading,
+)
 from wryfalcon.bench.stage import find_tag, to_stage
 from wryfalcon.codes.queries.family import series_read_by
 from wryfalcon.fields import unit_typed
@@ -76,6 +84,7 @@ def describe(request: PersonRequest, number: int) -> HttpResponse:
         aid=posted.get("aid"),
         aid_size=posted.get("aid_size"),
     )
+    request.goes_back_to = source_at(tag, source, f"&cut={whole_number(posted.get('cut'))}")
     describe_source(request.user, tag, source, manner, unit_typed(request))
     return to_source(tag, source, f"&cut={whole_number(posted.get('cut'))}")
 
@@ -102,7 +111,7 @@ def change(request: PersonRequest, number: int, source: int) -> HttpResponse:
 @needs(Act.READ_KEYS)
 def type_labels(request: PersonRequest, number: int, source: int) -> HttpResponse:
     """A machine's decode or stamped parts, typed or pasted as labels."""
-    tag, found = _source_reading(number, source)
+    tag, found = _source_reading(request, number, source)
     text = request.POST.get("labels", "")
     try:
         if found.record.kind == SourceKind.TURNED:
@@ -129,7 +138,7 @@ def type_labels(request: PersonRequest, number: int, source: int) -> HttpRespons
 @needs(Act.READ_KEYS)
 def card(request: PersonRequest, number: int, source: int) -> HttpResponse:
     """A card's code, laid out to every row of the key."""
-    tag, found = _source_reading(number, source)
+    tag, found = _source_reading(request, number, source)
     posted = request.POST
     try:
         said = (posted.get("card", ""), posted.get("printed", ""), posted.get("who", ""))
@@ -152,7 +161,7 @@ def _all_cuts(found: SourceReading, said: list[str]) -> list[str]:
 @needs(Act.READ_KEYS)
 def look_up(request: PersonRequest, number: int, source: int) -> HttpResponse:
     """A code of this family's series, typed as it is stamped."""
-    tag, found = _source_reading(number, source)
+    tag, found = _source_reading(request, number, source)
     text = request.POST.get("code", "")
     its = {each.pk for each in series_read_by(tag.family_record, found.track.name)} if tag.family_record else set()
     try:
@@ -168,7 +177,7 @@ def look_up(request: PersonRequest, number: int, source: int) -> HttpResponse:
 @needs(Act.READ_KEYS)
 def tap_grid(request: PersonRequest, number: int, source: int) -> HttpResponse:
     """One tap on a tool's grid: a label; a second one beside it means between the two; again takes it back."""
-    tag, found = _source_reading(number, source)
+    tag, found = _source_reading(request, number, source)
     shown, _, label = request.POST.get("tap", "").partition(":")
     if whole_number(shown) not in found.in_lock:
         messages.error(request, f"The lock that it is read in has no cut {shown[:4]}.")
@@ -191,7 +200,7 @@ def _tapped(track: Track, stated: list[str], label: str) -> list[str]:
 @needs(Act.READ_KEYS)
 def look(request: PersonRequest, number: int, source: int) -> HttpResponse:
     """One depth key's round, or doing a spoiled one again."""
-    tag, found = _source_reading(number, source)
+    tag, found = _source_reading(request, number, source)
     depth = request.POST.get("depth", "")
     if "spoiled" in request.POST:
         spoiled = request.POST["spoiled"]
@@ -210,7 +219,7 @@ def look(request: PersonRequest, number: int, source: int) -> HttpResponse:
 @needs(Act.READ_KEYS)
 def stage(request: PersonRequest, number: int, source: int) -> HttpResponse:
     """The blank was cut one stage further: how the tumbler sits."""
-    tag, found = _source_reading(number, source)
+    tag, found = _source_reading(request, number, source)
     cut = (found.shown_space(whole_number(request.POST.get("cut"))), request.POST.get("depth", ""))
     seen = request.POST.get("seen", "")
     see_stage(request.user, tag, found.record, cut, seen)
@@ -226,6 +235,7 @@ def mark(request: PersonRequest, number: int) -> HttpResponse:
     source = source_reading(tag, reading, wanted)
     cut, said = whole_number(request.POST.get("cut")), request.POST.get("mark", "")
 
+    request.goes_back_to = source_at(tag, source, f"&cut={cut}")
     with transaction.atomic():
         check_there(source, wanted)
         record = source.record if source.record.pk else calipers_of(tag, reading.track.name)
@@ -237,7 +247,7 @@ def mark(request: PersonRequest, number: int) -> HttpResponse:
 @needs(Act.READ_KEYS)
 def compare(request: PersonRequest, number: int, source: int) -> HttpResponse:
     """Two cuts held against each other by eye."""
-    tag, found = _source_reading(number, source)
+    tag, found = _source_reading(request, number, source)
     first, beside = (whole_number(request.POST.get(name)) for name in ("first", "beside"))
     pair, compared = (found.shown_space(first), found.shown_space(beside)), request.POST.get("compared", "")
     compare_cuts(request.user, tag, found.record, pair, compared)
@@ -254,17 +264,20 @@ def _find(tag: Tag, source: int) -> Source:
     return get_object_or_404(Source, pk=source, tag=tag, removed=False)
 
 
-def _source_reading(number: int, source: int) -> tuple[Tag, SourceReading]:
+def _source_reading(request: PersonRequest, number: int, source: int) -> tuple[Tag, SourceReading]:
+    """The source that is meant; what is refused is said on its own page, whichever stands first by now."""
     tag = find_tag(number)
     _find(tag, source)
-    return tag, source_reading(tag, track_reading(tag, None, source), source)
+    found = source_reading(tag, track_reading(tag, None, source), source)
+    request.goes_back_to = source_at(tag, found)
+    return tag, found
 
 
 @press
 @needs(Act.READ_KEYS)
 def swing(request: PersonRequest, number: int, source: int) -> HttpResponse:
     """How one disc moved at a click."""
-    tag, found = _source_reading(number, source)
+    tag, found = _source_reading(request, number, source)
     space = found.shown_space(whole_number(request.POST.get("disc")))
     note_swing(request.user, tag, found.record, space, request.POST.get("felt", ""))
     return _after_a_look(request, tag, found)

@@ -8,6 +8,7 @@ from typing import Any
 from urllib.parse import urlencode
 
 from django.http import HttpResponse, JsonResponse
+from django.shortcuts import redirect
 from django.urls import reverse
 from django.views.decorators.http import require_safe
 
@@ -26,7 +27,7 @@ from wryfalcon.bench.reading.taps import taps_of
 from wryfalcon.bench.reading.tool_walk import ToolStep, is_walked, tool_walk
 from wryfalcon.bench.reading.values import entries_posted, kept, refused, wants_json
 from wryfalcon.bench.sentences import influence_words, sentence_of
-from wryfalcon.bench.stage import find_tag, key_of, open_tag, shop_unit, show_stage, to_stage
+from wryfalcon.bench.stage import find_tag, key_of, open_tag, shop_unit, show_stage, stage_at
 from wryfalcon.bench.strip import strip_of
 from wryfalcon.drawings.kinds import counting_of
 from wryfalcon.fields import ENDS
@@ -113,6 +114,7 @@ def withdraw_value(request: PersonRequest, number: int) -> HttpResponse:
     source = source_reading(tag, reading, wanted)
     value = whole_number(request.POST.get("value")) or None
     record = source.record if source.record.pk else None
+    request.goes_back_to = source_at(tag, source)
     check_there(source, wanted)
     gone = withdraw(request.user, tag, record, value, last=whole_number(request.POST.get("last")))
     return to_source(tag, source, f"&cut={source.shown_space(gone.space)}")
@@ -136,11 +138,16 @@ def source_reading(tag: Tag, reading: TrackReading, wanted: int) -> SourceReadin
     return reading.sources[0] if reading.sources else SourceReading(reading.family, reading.track, begun, ())
 
 
-def to_source(tag: Tag, source: SourceReading | Source, more: str = "") -> HttpResponse:
-    """Go to a source on the read stage."""
+def source_at(tag: Tag, source: SourceReading | Source, more: str = "") -> str:
+    """The address of a source on the read stage."""
     record = source.record if isinstance(source, SourceReading) else source
     which = f"?source={record.pk}" if record.pk else f"?track={record.track}"
-    return to_stage(tag, "read", which + more)
+    return stage_at(tag, "read", which + more)
+
+
+def to_source(tag: Tag, source: SourceReading | Source, more: str = "") -> HttpResponse:
+    """Go to a source on the read stage."""
+    return redirect(source_at(tag, source, more))
 
 
 GONE = "That source was removed, or is not of this tag: look at the page again."

@@ -46,7 +46,8 @@ def read_in(intake_pk: int) -> None:
     try:
         for rows, read in _batches(intake):
             _take(intake, rows, read)
-            time.sleep(LET_OTHERS_S)
+            if len(rows) == ROWS:  # more may follow
+                time.sleep(LET_OTHERS_S)
         _finish(intake)
     except Stopped:
         discard(None, intake.series)
