@@ -65,7 +65,7 @@ def test_a_step_only_gets_lower_and_not_below_its_depth_before_its_stages(smith:
     assert "a file takes off, nothing puts on" in filed(smith, begun, 2, "7.8 mm")
     assert "is below its depth" in filed(smith, begun, 2, "7.0 mm")
     assert "is not a length" in filed(smith, begun, 2, "low")
-    assert '<option value="A:1" selected' in filed(smith, begun, 1, "low")  # the step that was chosen stays chosen
+    assert '<option value="A:3" selected' in filed(smith, begun, 3, "low")  # the step that was chosen stays chosen
     assert "Say which step was filed" in filed(smith, begun, 2, "7.5 mm", step="Z:1")
     assert "There is no such step" in filed(smith, begun, 9, "7.5 mm")
     assert "Say what it showed" in filed(smith, begun, 2, "7.5 mm", "well")
