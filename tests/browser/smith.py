@@ -111,7 +111,8 @@ class Smith:
         for width, height in SIZES:
             self.page.set_viewport_size({"width": width, "height": height})
             if width != TABLET:  # laid out as one of the others is
-                assert self._violations() == [], f"{name} at {width}"
+                found = self._violations()
+                assert found == [], f"{name} at {width}: {found}"
             wide = self.page.evaluate("() => document.documentElement.scrollWidth")
             assert wide <= width, f"{name} at {width} is {wide} wide"
         self.page.set_viewport_size({"width": 1280, "height": 800})
