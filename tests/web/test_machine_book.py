@@ -11,7 +11,8 @@ import pytest
 from django.test import Client
 from django.utils import timezone
 
-from web.jobs import People, carded, hang, settled, tick_on_page
+from conftest import BenchMachine
+from web.jobs import People, carded, hang, on_the_line, settled, tick_on_page
 from web.test_bench import words
 from wryfalcon.bench.models import OnBench, Piece, Tag
 from wryfalcon.bench.tags.actions import Baseline
@@ -562,3 +563,13 @@ def test_every_field_of_a_machines_particulars_has_a_name_and_descriptions_of_it
     assert set(re.findall(r'<label for="([^"]+)"', page)) <= set(ids)
     described = [each for said in re.findall(r'aria-describedby="([^"]+)"', page) for each in said.split()]
     assert set(described) <= set(ids)
+
+
+def test_what_the_machine_tells_of_itself_is_not_put_in_anybody_s_mouth(
+    smith: Client, bench_machine: BenchMachine
+) -> None:
+    gannet = on_the_line(bench_machine)  # which homes it
+    assert MachineWork.objects.get(machine=gannet, what="homed").by is None
+    said = words(smith, f"/machines/{gannet.pk}/care")
+    assert "somebody homed it, as the machine tells" in said
+    assert "None" not in said
