@@ -12,6 +12,7 @@ from django.utils.functional import lazy
 
 from keycore.units import Unit, convert
 from wryfalcon.lengths import NotALength, parse_length, say_mm, shown_in, unit_shown
+from wryfalcon.refusal import NotDone
 
 INCH_PLACES, MM_PLACES = 6, 6  # as they are shown to be typed over
 ENDS = [("bow", "the bow"), ("tip", "the tip")]  # what cuts are counted from
@@ -74,6 +75,65 @@ class TypedInForm(forms.Form):
         said = str(self.data.get("typed_in", ""))
         with shown_in(Unit(said) if said in set(Unit) else unit_shown()):
             return super().errors
+
+
+class Said(TypedInForm):
+    """What a press says. What cannot be so is refused, in words that name the field."""
+
+    @classmethod
+    def of(cls, request: HttpRequest, **more: Any) -> dict[str, Any]:
+        """What each field says. Raises NotDone for the first that cannot be so."""
+        form = cls(request.POST, request.FILES, **more)
+        if form.is_valid():
+            return form.cleaned_data
+        name, wrong = next(iter(form.errors.items()))
+        label = form[name].label if name in form.fields else ""
+        raise NotDone(f"{label}: {wrong[0]}" if label else str(wrong[0]), name)
+
+
+class WordField(forms.CharField):
+    """A word or a text that may be left out, kept as it was typed: its action says what it makes of it."""
+
+    def __init__(self, **more: Any) -> None:
+        super().__init__(**{"required": False, "strip": False, **more})
+
+
+class NumberField(forms.IntegerField):
+    """A whole number that may be left out: 0 then."""
+
+    def __init__(self, **more: Any) -> None:
+        super().__init__(**{"required": False, "min_value": 0, "max_value": 999_999_999, **more})
+
+    def clean(self, value: Any) -> int:
+        """The number. Raises ValidationError for what is none."""
+        return super().clean(value) or 0
+
+
+class _Pressed(forms.CheckboxInput):
+    def value_from_datadict(self, data: Any, files: Any, name: str) -> bool:
+        return name in data
+
+
+class PressedField(forms.BooleanField):
+    """Whether the button of that name was pressed, or its box ticked, whatever its value is."""
+
+    widget = _Pressed
+
+    def __init__(self, **more: Any) -> None:
+        super().__init__(required=False, **more)
+
+
+class ListField(forms.Field):
+    """Every value under one name, in order."""
+
+    widget = forms.MultipleHiddenInput
+
+    def __init__(self, **more: Any) -> None:
+        super().__init__(required=False, **more)
+
+    def clean(self, value: Any) -> list[str]:
+        """The texts; none where nothing was sent."""
+        return list(value or ())
 
 
 def _labelled(label: str, per: str) -> Any:

@@ -7,13 +7,15 @@ from typing import TYPE_CHECKING, Any, TypeVar
 from urllib.parse import urlsplit
 
 from django.contrib import messages
-from django.http import HttpRequest, HttpResponse
+from django.http import HttpRequest, HttpResponse, HttpResponseRedirect, JsonResponse
 from django.shortcuts import redirect
 from django.urls import Resolver404, resolve
+from django.utils.http import url_has_allowed_host_and_scheme
 from django.views.decorators.http import require_POST
 
 from keycore.errors import InputError
-from wryfalcon.refusal import NotDone
+from wryfalcon.fields import Said, WordField
+from wryfalcon.refusal import NotDone, SecondLook
 
 if TYPE_CHECKING:
     from wryfalcon.requests import Answer
@@ -29,7 +31,10 @@ def press(view: ViewT) -> ViewT:
 
 
 class RefusalsAreSaid:
-    """Middleware: what was refused is a message on the page that was pressed on."""
+    """Middleware: what was refused is a message on the page that was pressed on.
+
+    A page that keeps a line of values is answered in its own terms.
+    """
 
     def __init__(self, answer: Answer) -> None:
         self.answer = answer
@@ -42,6 +47,10 @@ class RefusalsAreSaid:
         """Say it there; any other error is not for here."""
         if request.method != "POST":
             return None
+        if isinstance(error, NotDone) and wants_json(request):
+            answer = {"refusal": error.says, "suggest": error.suggest}
+            more = {"is_second": True, "has": error.has} if isinstance(error, SecondLook) else {}
+            return JsonResponse(answer | more, status=422)
         if isinstance(error, NotDone):
             messages.error(request, error.says)
         elif isinstance(error, InputError):
@@ -49,6 +58,24 @@ class RefusalsAreSaid:
         else:
             return None
         return redirect(page_pressed_on(request))
+
+
+def wants_json(request: HttpRequest) -> bool:
+    """Whether a page that keeps a line of values asks, rather than a form."""
+    return request.headers.get("Accept") == "application/json"
+
+
+class BackForm(Said):
+    """The page that a press was made on, where it goes back there."""
+
+    back = WordField()
+
+
+def back_to(request: HttpRequest, usual: str) -> HttpResponse:
+    """Go back where the person came from, if that is a page of ours; else where one usually goes."""
+    back = BackForm.of(request)["back"]
+    is_ours = back.startswith("/") and url_has_allowed_host_and_scheme(back, allowed_hosts={request.get_host()})
+    return HttpResponseRedirect(back if is_ours else usual)
 
 
 def page_pressed_on(request: HttpRequest) -> str:

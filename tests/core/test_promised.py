@@ -23,6 +23,7 @@ DOCUMENTED = {
     "django.core.management": "call_command execute_from_command_line",
     "django.core.management.base": "BaseCommand CommandError",
     "django.core.paginator": "Paginator",
+    "django.core.validators": "RegexValidator",
     "django.core.wsgi": "get_wsgi_application",
     "django.db": "OperationalError close_old_connections connection connections models transaction",
     "django.db.models": "Count Exists F Max Min Model OuterRef Prefetch Q QuerySet Subquery Sum",

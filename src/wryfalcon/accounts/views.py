@@ -2,25 +2,30 @@
 
 from __future__ import annotations
 
-from django.http import HttpResponse, HttpResponseRedirect
-from django.utils.http import url_has_allowed_host_and_scheme
+from django import forms
+from django.http import HttpResponse
 
 from wryfalcon.accounts.models import Theme, UnitShown
 from wryfalcon.accounts.permissions import PersonRequest
-from wryfalcon.presses import press
+from wryfalcon.fields import Said
+from wryfalcon.presses import back_to, press
 
-CHOICES = {"unit": UnitShown.values, "theme": Theme.values}
+FINE = [("1", "finer"), ("0", "plain")]
+
+
+class PreferForm(Said):
+    """One preference or several; what is not said stays."""
+
+    unit = forms.ChoiceField(choices=UnitShown, required=False, label="Unit")
+    theme = forms.ChoiceField(choices=Theme, required=False, label="Theme")
+    fine = forms.TypedChoiceField(choices=FINE, coerce=lambda said: said == "1", required=False)
 
 
 @press
 def prefer(request: PersonRequest) -> HttpResponse:
     """Keep a preference and go back to the page it was set on."""
-    for name, allowed in CHOICES.items():
-        if request.POST.get(name) in allowed:
-            setattr(request.user, name, request.POST[name])
-    if "fine" in request.POST:
-        request.user.fine = request.POST["fine"] == "1"
+    for name, said in PreferForm.of(request).items():
+        if said != "":
+            setattr(request.user, name, said)
     request.user.save()
-    back = request.POST.get("back", "/")
-    is_ours = back.startswith("/") and url_has_allowed_host_and_scheme(back, allowed_hosts={request.get_host()})
-    return HttpResponseRedirect(back if is_ours else "/")
+    return back_to(request, "/")

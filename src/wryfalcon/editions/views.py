@@ -19,12 +19,27 @@ from wryfalcon.editions.queries import (
     waiting_families,
     waiting_series,
 )
+from wryfalcon.fields import ListField, NumberField, Said, WordField
 from wryfalcon.library.actions.editions import put_in_force, throw_away
 from wryfalcon.library.models import EditionState, FamilyRecord
 from wryfalcon.numbers import whole_number
 from wryfalcon.presses import press
 
 FEW, MANY = 6, 300
+
+
+class ForceForm(Said):
+    """An edition put in force, against the one it was looked at beside."""
+
+    against = NumberField()
+    seen = WordField()
+
+
+class ForceAllForm(Said):
+    """Everything that was on the page: families, each with what it was looked at beside, and series."""
+
+    family = ListField()
+    series = ListField()
 
 
 @require_safe
@@ -65,7 +80,8 @@ def one(request: PersonRequest, pk: int) -> HttpResponse:
 def force(request: PersonRequest, pk: int) -> HttpResponse:
     """Put one edition of a family in force, as it was looked at."""
     record = get_object_or_404(FamilyRecord, pk=pk)
-    before = put_in_force(request.user, record, whole_number(request.POST.get("against")), request.POST.get("seen", ""))
+    said = ForceForm.of(request)
+    before = put_in_force(request.user, record, said["against"], said["seen"])
     messages.success(request, f"{record.named} is in force, in the place of {before.edition or 'the one before'}.")
     return redirect("editions:overview")
 
@@ -74,9 +90,10 @@ def force(request: PersonRequest, pk: int) -> HttpResponse:
 @needs(Act.KEEP_LIBRARY)
 def force_all(request: PersonRequest) -> HttpResponse:
     """Put everything in force together that was on the page."""
-    posted = [[*each.split(":"), "", ""][:3] for each in request.POST.getlist("family")]
+    said = ForceAllForm.of(request)
+    posted = [[*each.split(":"), "", ""][:3] for each in said["family"]]
     families = [(whole_number(key), whole_number(against), seen) for key, against, seen in posted]
-    count = put_all_in_force(request.user, families, [whole_number(key) for key in request.POST.getlist("series")])
+    count = put_all_in_force(request.user, families, [whole_number(key) for key in said["series"]])
     messages.success(request, f"{count} editions are in force.")
     return redirect("editions:overview")
 

@@ -9,6 +9,8 @@ from django import forms
 from django.db.models import Exists, OuterRef, QuerySet, Subquery
 
 from wryfalcon.bench.models import Customer, Proof, ProvenBy, Tag, TagState
+from wryfalcon.bench.tags.forms import MOST_KEYS
+from wryfalcon.fields import NumberField, Said, WordField
 from wryfalcon.library.models import FamilyRecord
 
 BACK = [("", "any"), ("yes", "a key came back"), ("no", "none came back")]
@@ -52,6 +54,21 @@ class RecordsForm(forms.Form):
         if said.get("back"):
             tags = told_of(tags).filter(came_back=said["back"] == "yes")
         return tags
+
+
+class AgainForm(Said):
+    """A key made again: what shows that they may have it, and how many."""
+
+    authority = WordField()
+    quantity = NumberField(label="How many keys", max_value=MOST_KEYS)
+
+
+class BringBackForm(Said):
+    """A record, pasted or as a file."""
+
+    document = WordField()
+    file = forms.FileField(required=False, allow_empty_file=True)
+    authority = WordField()
 
 
 def told_of(tags: QuerySet[Tag]) -> QuerySet[Any]:

@@ -9,12 +9,10 @@ from django.views.decorators.http import require_http_methods, require_safe
 
 from keycore.errors import InputError
 from wryfalcon.accounts.permissions import Act, PersonRequest, may, needs, needs_to_change
-from wryfalcon.bench.forms import MOST_KEYS
 from wryfalcon.bench.models import Tag
-from wryfalcon.numbers import whole_number
 from wryfalcon.presses import press
 from wryfalcon.records.find import find
-from wryfalcon.records.forms import RecordsForm
+from wryfalcon.records.forms import AgainForm, BringBackForm, RecordsForm
 from wryfalcon.records.remake import make_again, make_tag_again
 from wryfalcon.records.rows import note_uncovered, rows_of
 from wryfalcon.refusal import NotDone
@@ -56,12 +54,12 @@ def find_anything(request: PersonRequest) -> HttpResponse:
 @needs(Act.SETTLE)
 def again(request: PersonRequest, number: int) -> HttpResponse:
     """Make the key of an earlier tag again."""
-    tag = get_object_or_404(Tag, number=number)
+    tag, said = get_object_or_404(Tag, number=number), AgainForm.of(request)
     made = make_tag_again(
         request.user,
         tag,
-        authority=request.POST.get("authority", ""),
-        quantity=max(1, min(MOST_KEYS, whole_number(request.POST.get("quantity")))),
+        authority=said["authority"],
+        quantity=said["quantity"] or 1,
     )
     return redirect("bench:settle", number=made.number)
 
@@ -70,9 +68,10 @@ def again(request: PersonRequest, number: int) -> HttpResponse:
 @needs(Act.SETTLE)
 def bring_back(request: PersonRequest) -> HttpResponse:
     """Read a record back in and make the key again."""
-    pasted, authority, error = request.POST.get("document", ""), request.POST.get("authority", ""), ""
+    pasted, authority, error = "", "", ""
     if request.method == "POST":
-        upload = request.FILES.get("file")
+        said = BringBackForm.of(request)
+        pasted, authority, upload = said["document"], said["authority"], said["file"]
         raw = upload.read(LARGEST_UPLOAD) if upload else pasted.encode()
         try:
             tag = make_again(request.user, raw, authority=authority)

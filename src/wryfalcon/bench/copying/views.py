@@ -2,17 +2,14 @@
 
 from __future__ import annotations
 
-from math import nan
-
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, render
 from django.views.decorators.http import require_http_methods
 
-from keycore.proving.brief import BLADE_PLACES
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.bench.copying.actions import BriefTyped, clamp_key, do_step, keep_brief, move_on_purpose, put_back
+from wryfalcon.bench.copying.forms import BriefForm, ClampedForm, CopyForm, MoveForm, StepForm, WayForm
 from wryfalcon.bench.cutting.hand_card import WHERE_IT_TURNS
-from wryfalcon.bench.forms import CopyForm
 from wryfalcon.bench.models import MadeHow, Piece
 from wryfalcon.bench.reading.actions import Typed
 from wryfalcon.bench.stage import find_tag, stage_at, to_stage
@@ -20,7 +17,6 @@ from wryfalcon.bench.tags.actions import copy_or_read, take_in
 from wryfalcon.fields import unit_typed
 from wryfalcon.library.models import Blank
 from wryfalcon.machines.models import TRACES, Machine
-from wryfalcon.numbers import whole_number
 from wryfalcon.presses import press
 from wryfalcon.refusal import NotDone
 
@@ -47,7 +43,7 @@ def new_copy(request: PersonRequest) -> HttpResponse:
 def change_way(request: PersonRequest, number: int) -> HttpResponse:
     """Copy this tag's key from its pattern, or read it after all."""
     tag = find_tag(number, without_family=True)
-    is_copied = "copy" in request.POST
+    is_copied = WayForm.of(request)["copy"]
     copy_or_read(request.user, tag, is_copied=is_copied)
     if not is_copied and tag.family_record_id is None:
         return to_stage(tag, "take-in")
@@ -63,7 +59,7 @@ def step(request: PersonRequest, number: int, machine: int) -> HttpResponse:
     if "put-back" in request.POST:
         put_back(request.user, kept)
     else:
-        do_step(request.user, tag, kept, request.POST.get("step", ""))
+        do_step(request.user, tag, kept, StepForm.of(request)["step"])
     return to_stage(tag, "cut", f"?way={MadeHow.TRACED}:{kept.pk}")
 
 
@@ -74,7 +70,7 @@ def clamped(request: PersonRequest, number: int, piece: int) -> HttpResponse:
     tag = find_tag(number, of_a_copy=True)
     kept = get_object_or_404(Piece.objects.select_related("machine"), pk=piece, tag=tag)
     request.goes_back_to = stage_at(tag, "cut", f"?piece={piece}")
-    clamp_key(tag, kept, request.POST.get("which", ""))
+    clamp_key(tag, kept, ClampedForm.of(request)["which"])
     return to_stage(tag, "cut", f"?piece={piece}")
 
 
@@ -82,28 +78,17 @@ def clamped(request: PersonRequest, number: int, piece: int) -> HttpResponse:
 @needs(Act.READ_KEYS)
 def brief(request: PersonRequest, number: int) -> HttpResponse:
     """What was measured of a pattern read briefly; or the duplicator was moved for it."""
-    tag, posted, unit = find_tag(number), request.POST, unit_typed(request)
-    track = tag.family.tracks[0].name
-    if "move" in posted:
-        machine = get_object_or_404(Machine, pk=whole_number(posted.get("machine")), kind__in=TRACES)
-        move_on_purpose(request.user, tag, machine, _number(posted.get("move", "")))
+    tag, unit = find_tag(number), unit_typed(request)
+    track = tag.family.tracks[0]
+    if "move" in request.POST:
+        moved = MoveForm.of(request)
+        machine = moved["machine"]
+        move_on_purpose(request.user, tag, machine, moved["move"])
         return to_stage(tag, "cut", f"?way={MadeHow.TRACED}:{machine.pk}")
-    cuts = [
-        Typed(track, space, posted.get(f"cut-{space}", ""), unit)
-        for space in range(1, len(tag.family.tracks[0].spaces) + 1)
-    ]
-    at = _number(posted.get("blade-at", ""))
-    said = BriefTyped(
-        posted.get("look", ""), cuts, posted.get("blade", ""), at if at in BLADE_PLACES else 0.0,
-        posted.get("generation"), unit,
-    )  # fmt: skip
-    keep_brief(request.user, tag, said)
+    said = BriefForm.of(request, cuts=len(track.spaces))
+    cuts = [Typed(track.name, space, said[f"cut-{space}"], unit) for space in range(1, len(track.spaces) + 1)]
+    generation = said["generation"] if "generation" in request.POST else None
+    keep_brief(
+        request.user, tag, BriefTyped(said["look"], cuts, said["blade"], said["blade-at"] or 0.0, generation, unit)
+    )
     return to_stage(tag, "cut")
-
-
-def _number(text: str) -> float:
-    """A figure that the page itself gave; no number for anything else."""
-    try:
-        return float(text)
-    except ValueError:
-        return nan

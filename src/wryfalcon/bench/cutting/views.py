@@ -35,6 +35,7 @@ from wryfalcon.bench.cutting.by_hand import (
     walk_on,
 )
 from wryfalcon.bench.cutting.dial_walk import walk_of
+from wryfalcon.bench.cutting.forms import ByHandForm, EndForm, MadeForm, NextForm, OperateForm, WalkForm
 from wryfalcon.bench.cutting.hand_card import hand_card
 from wryfalcon.bench.cutting.presenters import HandWay, hand_ways, ways_shortly
 from wryfalcon.bench.filing.presenters import SHOWED, filing_of, is_filed, looks_said
@@ -87,8 +88,8 @@ def cut_stage(request: PersonRequest, number: int) -> HttpResponse:
 def cut_next(request: PersonRequest, number: int) -> HttpResponse:
     """Send the next key to the machine."""
     tag = find_tag(number)
-    expected, one_more = request.POST.get("expected", ""), "one-more" in request.POST
-    cut_key(press_of(request), tag, expected, one_more=one_more)
+    said = NextForm.of(request)
+    cut_key(press_of(request), tag, said["expected"], one_more=said["one-more"])
     return to_stage(tag, "cut")
 
 
@@ -98,15 +99,14 @@ def operate_piece(request: PersonRequest, number: int, piece: int) -> HttpRespon
     """One operation on the machine, sending again, or touching up."""
     tag = find_tag(number)
     kept = get_object_or_404(Piece.objects.select_related("machine", "tag", "set_up"), pk=piece, tag=tag)
-    operation, pressed = request.POST.get("operation", ""), press_of(request)
-    known = request.POST.get("known", "")
+    said, pressed = OperateForm.of(request), press_of(request)
+    operation, known = said["operation"], said["known"]
     if operation == Operation.LOAD:
         send_again(pressed, tag, kept, known)
     elif operation == "touch-up":
         touch_up(pressed, tag, kept)
     else:
-        checked = request.POST.getlist("check")
-        operate(pressed, tag, kept, operation, known, checked)
+        operate(pressed, tag, kept, operation, known, said["check"])
     return to_stage(tag, "cut")
 
 
@@ -114,13 +114,10 @@ def operate_piece(request: PersonRequest, number: int, piece: int) -> HttpRespon
 @needs(Act.CUT)
 def by_hand(request: PersonRequest, number: int) -> HttpResponse:
     """The next key is made by hand: begun, or begun, made and deburred in one press."""
-    tag, posted = find_tag(number, of_a_copy=True), request.POST
-    made_how, _, machine = posted.get("way", "").partition(":")
-    work = HandWork(
-        made_how, Machine.objects.filter(pk=whole_number(machine)).first(), posted.get("expected", ""),
-        one_more="one-more" in posted,
-    )  # fmt: skip
-    is_made = "made" in posted
+    tag, said = find_tag(number, of_a_copy=True), ByHandForm.of(request)
+    made_how, _, pk = said["way"].partition(":")
+    machine = Machine.objects.filter(pk=whole_number(pk)).first()
+    work, is_made = HandWork(made_how, machine, said["expected"], one_more=said["one-more"]), said["made"]
     (make_by_hand if is_made else begin_by_hand)(press_of(request), tag, work)
     return to_stage(tag, "prove" if is_made else "cut")
 
@@ -132,7 +129,7 @@ def say_made(request: PersonRequest, number: int, piece: int) -> HttpResponse:
     tag = find_tag(number, of_a_copy=True)
     kept, pressed = get_object_or_404(Piece, pk=piece, tag=tag), press_of(request)
     request.goes_back_to = stage_at(tag, "cut", f"?piece={piece}")
-    if "deburred" in request.POST:
+    if MadeForm.of(request)["deburred"]:
         deburr(pressed, tag, kept)
     else:
         finish_by_hand(pressed, tag, kept, deburred=True)
@@ -146,8 +143,9 @@ def walked(request: PersonRequest, number: int, piece: int) -> HttpResponse:
     tag = find_tag(number)
     kept = get_object_or_404(Piece, pk=piece, tag=tag)
     request.goes_back_to = stage_at(tag, "cut", f"?piece={piece}")
-    walk, said = (walk_back, "back") if "back" in request.POST else (walk_on, "step")
-    if not walk(tag, kept, whole_number(request.POST.get(said))):
+    said = WalkForm.of(request)
+    is_back = "back" in request.POST
+    if not (walk_back(tag, kept, said["back"]) if is_back else walk_on(tag, kept, said["step"])):
         messages.info(request, "That was said already; the step below is next.")
     return to_stage(tag, "cut", f"?piece={piece}")
 
@@ -159,11 +157,11 @@ def end(request: PersonRequest, number: int, piece: int) -> HttpResponse:
     tag = find_tag(number, of_a_copy=True)
     kept = get_object_or_404(Piece.objects.select_related("machine", "tag"), pk=piece, tag=tag)
     request.goes_back_to = stage_at(tag, "cut", f"?piece={piece}")
-    if "made" in request.POST:
+    said = EndForm.of(request)
+    if said["made"]:
         take_as_made(request.user, tag, kept)
         return to_stage(tag, "cut", f"?piece={piece}")
-    used, why = request.POST.get("blank") != "good", request.POST.get("why", "")
-    end_piece(press_of(request), tag, kept, blank_used=used, why=why)
+    end_piece(press_of(request), tag, kept, blank_used=said["blank"] != "good", why=said["why"])
     return to_stage(tag, "cut")
 
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+from typing import Any
 from urllib.parse import urlencode
 
 from django.contrib import messages
@@ -12,6 +14,7 @@ from keycore.family import Family
 from keycore.units import Unit
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.bench.filing.actions import Seen, look_at_stage, take_look_back
+from wryfalcon.bench.filing.forms import LookBackForm, StageLookForm
 from wryfalcon.bench.filing.presenters import mark_words
 from wryfalcon.bench.filing.queries import marks_of
 from wryfalcon.bench.models import Piece, StageLook, Tag
@@ -30,12 +33,12 @@ def look(request: PersonRequest, number: int, piece: int) -> HttpResponse:
     tag = find_tag(number)
     kept = get_object_or_404(Piece, pk=piece, tag=tag)
     if "back" in request.POST:
-        take_look_back(request.user, tag, kept, whole_number(request.POST.get("back")))
+        take_look_back(request.user, tag, kept, LookBackForm.of(request)["back"])
         return to_stage(tag, "cut", f"?piece={piece}")
-    step = urlencode({"piece": piece, "step": request.POST.get("step", "")[:130]})
-    request.goes_back_to = stage_at(tag, "cut", f"?{step}")
-    seen = _seen(tag.family, request.POST.dict(), unit_typed(request))
-    _tell(request, tag, look_at_stage(request.user, tag, kept, seen, whole_number(request.POST.get("known"))))
+    said = StageLookForm.of(request)
+    request.goes_back_to = stage_at(tag, "cut", f"?{urlencode({'piece': piece, 'step': said['step']})}")
+    seen = _seen(tag.family, said, unit_typed(request))
+    _tell(request, tag, look_at_stage(request.user, tag, kept, seen, said["known"]))
     return to_stage(tag, "cut", f"?piece={piece}")
 
 
@@ -45,19 +48,19 @@ def _tell(request: PersonRequest, tag: Tag, kept: StageLook) -> None:
         messages.info(request, f"The mark there is of {words}.")
 
 
-def _seen(family: Family, posted: dict[str, str], unit: Unit) -> Seen:
+def _seen(family: Family, said: Mapping[str, Any], unit: Unit) -> Seen:
     """What was said of a step. Raises NotDone naming what cannot be understood."""
-    track, _, space = posted.get("step", "").rpartition(":")
+    track, _, space = said["step"].rpartition(":")
     if track not in {each.name for each in family.tracks}:
         raise NotDone("Say which step was filed.", "step")
     top = family.kind.uncut(family, family.track(track)) or 0.0
     size = family.kind.view_size(family)
     try:
-        height = parse_value(posted.get("height", ""), unit, family.depth, (0.0, top)).value
-        typed_at = posted.get("mark_at", "").strip()
+        height = parse_value(said["height"], unit, family.depth, (0.0, top)).value
+        typed_at = said["mark_at"].strip()
         mark_at = parse_value(typed_at, unit, family.space, (0.0, size[0] if size else top)).value if typed_at else None
     except NotALength as error:
         raise NotDone(str(error), "height") from None
     if height <= 0 or (mark_at is not None and mark_at < 0):
         raise NotDone("Neither a height nor a place along the bit is less than nothing.", "height")
-    return Seen(track, whole_number(space), height, posted.get("showed", ""), mark_at, "by_mark" in posted)
+    return Seen(track, whole_number(space), height, said["showed"], mark_at, said["by_mark"])

@@ -7,6 +7,7 @@ from django.views.decorators.http import require_safe
 
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.bench.handing_over.actions import hand_over
+from wryfalcon.bench.handing_over.forms import CloseForm
 from wryfalcon.bench.proving.keys_made import keys_made
 from wryfalcon.bench.reading.record import readings_record
 from wryfalcon.bench.stage import find_tag, open_tag, settled_key_of, show_stage, to_stage
@@ -34,5 +35,5 @@ def hand_over_stage(request: PersonRequest, number: int) -> HttpResponse:
 def close_tag(request: PersonRequest, number: int) -> HttpResponse:
     """Give the keys back and close the tag."""
     tag = find_tag(number, without_family=True)
-    hand_over(request.user, tag, request.POST.get("reason", ""))
+    hand_over(request.user, tag, CloseForm.of(request)["reason"])
     return to_stage(tag, "hand-over")

@@ -16,7 +16,6 @@ from keycore.proving.verdict import COVERAGE
 from keycore.units import Unit
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.bench.cutting.touching_up import TouchedCut, touch_up_cuts
-from wryfalcon.bench.forms import AT_TIP, TrialForm
 from wryfalcon.bench.models import Dimension, Felt, Lock, Piece, PieceState, Tag, WayUp
 from wryfalcon.bench.proving.actions import (
     BEST_GRADE,
@@ -28,11 +27,21 @@ from wryfalcon.bench.proving.actions import (
     withdraw_proof_values,
 )  # fmt: skip
 from wryfalcon.bench.proving.dimensions import beside_of
+from wryfalcon.bench.proving.forms import (
+    AT_TIP,
+    BesideForm,
+    CaliperForm,
+    OverForm,
+    ProofValueForm,
+    TakeOffForm,
+    TrialForm,
+    VerdictForm,
+)  # fmt: skip
 from wryfalcon.bench.proving.presenters import proof_shown
 from wryfalcon.bench.proving.queries import cuts_to_deepen, ground_of, mend_of, passed_keys, proof_of
 from wryfalcon.bench.proving.side_by_side import finish_of, keep_side_by_side
 from wryfalcon.bench.proving.taking import room_shown
-from wryfalcon.bench.reading.values import entries_posted, refused, wants_json
+from wryfalcon.bench.reading.values import entries_posted
 from wryfalcon.bench.reading.values import kept as values_kept
 from wryfalcon.bench.stage import find_tag, key_of, open_tag, show_stage, stage_at, to_stage
 from wryfalcon.drawings.cut_key import CutKey
@@ -42,7 +51,7 @@ from wryfalcon.lengths import NotALength, parse_value, say_value
 from wryfalcon.machines.line.press import press_of
 from wryfalcon.machines.line.queries import last_order
 from wryfalcon.numbers import whole_number
-from wryfalcon.presses import press
+from wryfalcon.presses import press, wants_json
 from wryfalcon.refusal import NotDone, SecondLook
 
 
@@ -59,14 +68,15 @@ def prove_stage(request: PersonRequest, number: int) -> HttpResponse:
 def type_proof_value(request: PersonRequest, number: int, piece: int) -> HttpResponse:
     """One value of the new key and Enter."""
     tag, kept = _find(request, number, piece)
-    at, cuts = whole_number(request.POST.get("cut")), _all_cuts(tag)
+    said, cuts = ProofValueForm.of(request), _all_cuts(tag)
+    at, over_what = said["cut"], said["over"] if "over" in request.POST else None
     try:
-        entries = entries_posted(request, cuts[at - 1 :] if at else [])
-        found = add_proof_values(request.user, tag, kept, entries, over=request.POST.get("over"))
+        entries = entries_posted(said, unit_typed(request), cuts[at - 1 :] if at else [])
+        found = add_proof_values(request.user, tag, kept, entries, over=over_what)
     except NotDone as refusal:
         if wants_json(request):
-            return refused(refusal)
-        return _show(request, tag, piece, at, refusal=refusal, typed=request.POST.get("typed", ""))
+            raise
+        return _show(request, tag, piece, at, refusal=refusal, typed=said["typed"])
     says = values_kept(request, entries, found)
     if wants_json(request):
         return JsonResponse({"kept": len(entries), "says": says})
@@ -79,8 +89,8 @@ def type_proof_value(request: PersonRequest, number: int, piece: int) -> HttpRes
 def over(request: PersonRequest, number: int, piece: int) -> HttpResponse:
     """What the cuts are measured over from now on."""
     tag, kept = _find(request, number, piece)
-    aid, size = request.POST.get("aid", ""), request.POST.get("aid_size", "")
-    measure_over(tag, kept, aid, size, unit_typed(request))
+    said = OverForm.of(request)
+    measure_over(tag, kept, said["aid"], said["aid_size"], unit_typed(request))
     return to_stage(tag, "prove", f"?piece={piece}")
 
 
@@ -89,8 +99,9 @@ def over(request: PersonRequest, number: int, piece: int) -> HttpResponse:
 def measure(request: PersonRequest, number: int, piece: int) -> HttpResponse:
     """Read the machine's caliper, or take the last measurement back."""
     tag, kept = _find(request, number, piece)
-    if "withdraw" in request.POST:
-        withdraw_proof_values(request.user, tag, kept, whole_number(request.POST.get("last")))
+    said = CaliperForm.of(request)
+    if said["withdraw"]:
+        withdraw_proof_values(request.user, tag, kept, said["last"])
     else:
         read_caliper(press_of(request), tag, kept)
     return to_stage(tag, "prove", f"?piece={piece}")
@@ -115,16 +126,15 @@ def try_key(request: PersonRequest, number: int, piece: int) -> HttpResponse:
 def lay_beside(request: PersonRequest, number: int, piece: int) -> HttpResponse:
     """Keep the dimensions of old key and new, and what was looked at."""
     tag, kept = _find(request, number, piece)
-    posted, unit = request.POST, unit_typed(request)
+    said, unit = BesideForm.of(request), unit_typed(request)
     try:
         dimensions = {
-            what: (_size_mm(posted.get(f"{what}-old", ""), unit), _size_mm(posted.get(f"{what}-new", ""), unit))
+            what: (_size_mm(said[f"{what}-old"], unit), _size_mm(said[f"{what}-new"], unit))
             for what in Dimension.values
         }
     except NotALength as error:
         raise NotDone(f"{error} Nothing was kept.") from None
-    finish = request.POST.getlist("finish")
-    keep_side_by_side(request.user, tag, kept, dimensions, finish)
+    keep_side_by_side(request.user, tag, kept, dimensions, said["finish"])
     return to_stage(tag, "prove", f"?piece={piece}")
 
 
@@ -133,12 +143,12 @@ def lay_beside(request: PersonRequest, number: int, piece: int) -> HttpResponse:
 def take_off(request: PersonRequest, number: int, piece: int) -> HttpResponse:
     """Take a cut of a made key deeper, on its machine or with a file."""
     tag, kept = _find(request, number, piece)
-    posted, unit = request.POST, unit_typed(request)
-    track, _, space = posted.get("at", "").rpartition(":")
-    by = _amount(tag, posted.get("by", ""), unit)
-    lock = Lock.objects.filter(pk=whole_number(posted.get("lock")), tag=tag).first()
-    cut = TouchedCut(track, whole_number(space), by, posted.get("reason", ""), lock)
-    touch_up_cuts(press_of(request), tag, kept, [cut], by_file="file" in posted)
+    said = TakeOffForm.of(request)
+    track, _, space = said["at"].rpartition(":")
+    by = _amount(tag, said["by"], unit_typed(request))
+    lock = Lock.objects.filter(pk=said["lock"], tag=tag).first()
+    cut = TouchedCut(track, whole_number(space), by, said["reason"], lock)
+    touch_up_cuts(press_of(request), tag, kept, [cut], by_file=said["file"])
     return to_stage(tag, "cut")
 
 
@@ -165,9 +175,9 @@ def _size_mm(text: str, unit: Unit) -> float | None:
 def keep_verdict(request: PersonRequest, number: int, piece: int) -> HttpResponse:
     """Keep the verdict: good enough, or not."""
     tag, kept = _find(request, number, piece)
-    passed, compared = "passed" in request.POST or "compared" in request.POST, "compared" in request.POST
-    reason = request.POST.get("reason", "")
-    keep_proof(request.user, tag, kept, passed=passed, reason=reason, is_compared=compared)
+    said = VerdictForm.of(request)
+    compared, passed = said["compared"], said["passed"] or said["compared"]
+    keep_proof(request.user, tag, kept, passed=passed, reason=said["reason"], is_compared=compared)
     if not passed:
         return to_stage(tag, "prove", f"?piece={piece}")
     return to_stage(tag, "cut" if passed_keys(tag) < tag.quantity else "hand-over")

@@ -27,6 +27,20 @@ from wryfalcon.bench.reading.actions import (
 )  # fmt: skip
 from wryfalcon.bench.reading.codes import find_code, read_code
 from wryfalcon.bench.reading.evidence import SourceReading
+from wryfalcon.bench.reading.forms import (
+    AddForm,
+    CardForm,
+    ChangeForm,
+    CodeForm,
+    CompareForm,
+    DescribeForm,
+    LabelsForm,
+    LookForm,
+    MarkForm,
+    StageForm,
+    SwingForm,
+    TapForm,
+)  # fmt: skip
 from wryfalcon.bench.reading.known import state_card, state_known
 from wryfalcon.bench.reading.looks import is_settled
 from wryfalcon.bench.reading.source_actions import (
@@ -44,6 +58,7 @@ from wryfalcon.bench.reading.views import (
     show_read,
     source_at,
     source_reading,
+    source_said,
     to_source,
     track_reading,
 )
@@ -61,48 +76,37 @@ SETTLED = "Settled, over 99 in 100: you can stop here."
 @needs(Act.READ_KEYS)
 def add(request: PersonRequest, number: int) -> HttpResponse:
     """Begin another source."""
-    tag = find_tag(number)
-    track, kind = request.POST.get("track", ""), request.POST.get("kind", "")
-    return to_source(tag, add_source(request.user, tag, track, kind, request.POST.get("name", "")))
+    tag, said = find_tag(number), AddForm.of(request)
+    return to_source(tag, add_source(request.user, tag, said["track"], said["kind"], said["name"]))
 
 
 @press
 @needs(Act.READ_KEYS)
 def describe(request: PersonRequest, number: int) -> HttpResponse:
     """Which end is counted from, how worn the key looks, and what else the kind asks."""
-    tag, posted = find_tag(number), request.POST
-    wanted = whole_number(posted.get("source"))
-    source = _find(tag, wanted) if wanted else calipers_of(tag, posted.get("track") or tag.family.tracks[0].name)
-    manner = SourceSettings(
-        counted_from=posted.get("counted_from"),
-        wear=posted.get("wear"),
-        name=posted.get("name"),
-        plug=posted.get("plug"),
-        other_key=posted.get("other_key") == "1" if "other_key" in posted else None,
-        odd_first=posted.get("odd_first") == "1" if "odd_first" in posted else None,
-        of_lock=posted.get("of_lock"),
-        aid=posted.get("aid"),
-        aid_size=posted.get("aid_size"),
-    )
-    request.goes_back_to = source_at(tag, source, f"&cut={whole_number(posted.get('cut'))}")
+    tag, said = find_tag(number), DescribeForm.of(request)
+    wanted, cut = said.pop("source"), said.pop("cut")
+    source = _find(tag, wanted) if wanted else calipers_of(tag, said["track"] or tag.family.tracks[0].name)
+    asked: dict[str, Any] = {name: said[name] for name in said.keys() & request.POST.keys() - {"track"}}
+    manner = SourceSettings(**asked | {name: asked[name] == "1" for name in asked.keys() & {"other_key", "odd_first"}})
+    request.goes_back_to = source_at(tag, source, f"&cut={cut}")
     describe_source(request.user, tag, source, manner, unit_typed(request))
-    return to_source(tag, source, f"&cut={whole_number(posted.get('cut'))}")
+    return to_source(tag, source, f"&cut={cut}")
 
 
 @press
 @needs(Act.READ_KEYS)
 def change(request: PersonRequest, number: int, source: int) -> HttpResponse:
     """Turn a source round, switch it off or on, or take it away."""
-    tag = find_tag(number)
+    tag, said = find_tag(number), ChangeForm.of(request)
     found = _find(tag, source)
     acts: dict[str, Callable[[Any, Tag, Source], None]] = {
         "turn": turn_source, "switch": switch_source, "remove": remove_source,
     }  # fmt: skip
-    act = acts.get(request.POST.get("do", ""))
+    act = acts.get(said["do"])
     if act is not None:
         act(request.user, tag, found)
-    back = request.POST.get("back")
-    if back == "settle":
+    if said["back"] == "settle":
         return to_stage(tag, "settle", f"?track={found.track}&again=1")
     return to_stage(tag, "read", f"?track={found.track}") if found.removed else to_source(tag, found)
 
@@ -112,7 +116,8 @@ def change(request: PersonRequest, number: int, source: int) -> HttpResponse:
 def type_labels(request: PersonRequest, number: int, source: int) -> HttpResponse:
     """A machine's decode or stamped parts, typed or pasted as labels."""
     tag, found = _source_reading(request, number, source)
-    text = request.POST.get("labels", "")
+    said = LabelsForm.of(request)
+    text = said["labels"]
     try:
         if found.record.kind == SourceKind.TURNED:
             pairs = _all_cuts(found, text.split())
@@ -123,8 +128,7 @@ def type_labels(request: PersonRequest, number: int, source: int) -> HttpRespons
         labels = labels_of_try_out(found.track, text) if is_try_out else plain
         stated = {found.shown_space(n): each for n, each in enumerate(labels, start=1)}
         if found.record.kind == SourceKind.KNOWN:
-            who = request.POST.get("who", "")
-            if state_known(request.user, tag, found.record, stated, who):
+            if state_known(request.user, tag, found.record, stated, said["who"]):
                 return to_stage(tag, "settle")
         else:
             state_labels(request.user, tag, found.record, stated)
@@ -139,13 +143,13 @@ def type_labels(request: PersonRequest, number: int, source: int) -> HttpRespons
 def card(request: PersonRequest, number: int, source: int) -> HttpResponse:
     """A card's code, laid out to every row of the key."""
     tag, found = _source_reading(request, number, source)
-    posted = request.POST
+    said = CardForm.of(request)
     try:
-        said = (posted.get("card", ""), posted.get("printed", ""), posted.get("who", ""))
-        is_settled_by_it = state_card(request.user, tag, *said)
+        is_settled_by_it = state_card(request.user, tag, said["card"], said["printed"], said["who"])
     except NotDone as refusal:  # on this page, not in an address: what was typed is nearly a key
         reading = track_reading(tag, None, source)
-        return show_read(request, tag, reading, found, RefusedEntry(refusal=refusal.says))
+        refused = RefusedEntry(refusal=refusal.says, card=said["card"], printed=said["printed"])
+        return show_read(request, tag, reading, found, refused)
     return to_stage(tag, "settle") if is_settled_by_it else _after_a_look(request, tag, found)
 
 
@@ -162,7 +166,7 @@ def _all_cuts(found: SourceReading, said: list[str]) -> list[str]:
 def look_up(request: PersonRequest, number: int, source: int) -> HttpResponse:
     """A code of this family's series, typed as it is stamped."""
     tag, found = _source_reading(request, number, source)
-    text = request.POST.get("code", "")
+    text = CodeForm.of(request)["code"]
     its = {each.pk for each in series_read_by(tag.family_record, found.track.name)} if tag.family_record else set()
     try:
         code = find_code(text, series=its)
@@ -178,7 +182,7 @@ def look_up(request: PersonRequest, number: int, source: int) -> HttpResponse:
 def tap_grid(request: PersonRequest, number: int, source: int) -> HttpResponse:
     """One tap on a tool's grid: a label; a second one beside it means between the two; again takes it back."""
     tag, found = _source_reading(request, number, source)
-    shown, _, label = request.POST.get("tap", "").partition(":")
+    shown, _, label = TapForm.of(request)["tap"].partition(":")
     if whole_number(shown) not in found.in_lock:
         messages.error(request, f"The lock that it is read in has no cut {shown[:4]}.")
         return to_source(tag, found)
@@ -201,17 +205,16 @@ def _tapped(track: Track, stated: list[str], label: str) -> list[str]:
 def look(request: PersonRequest, number: int, source: int) -> HttpResponse:
     """One depth key's round, or doing a spoiled one again."""
     tag, found = _source_reading(request, number, source)
-    depth = request.POST.get("depth", "")
+    said = LookForm.of(request)
     if "spoiled" in request.POST:
-        spoiled = request.POST["spoiled"]
-        spoil_round(request.user, tag, found.record, spoiled)
-        return to_source(tag, found, f"&depth={spoiled}")
+        spoil_round(request.user, tag, found.record, said["spoiled"])
+        return to_source(tag, found, f"&depth={said['spoiled']}")
     seen = {
         found.shown_space(whole_number(space)): how
         for how in (TumblerSeen.FLUSH, TumblerSeen.UNSURE)
-        for space in request.POST.getlist(how)
+        for space in said[how]
     }
-    look_with_depth_key(request.user, tag, found.record, depth, seen)
+    look_with_depth_key(request.user, tag, found.record, said["depth"], seen)
     return _after_a_look(request, tag, found)
 
 
@@ -220,9 +223,8 @@ def look(request: PersonRequest, number: int, source: int) -> HttpResponse:
 def stage(request: PersonRequest, number: int, source: int) -> HttpResponse:
     """The blank was cut one stage further: how the tumbler sits."""
     tag, found = _source_reading(request, number, source)
-    cut = (found.shown_space(whole_number(request.POST.get("cut"))), request.POST.get("depth", ""))
-    seen = request.POST.get("seen", "")
-    see_stage(request.user, tag, found.record, cut, seen)
+    said = StageForm.of(request)
+    see_stage(request.user, tag, found.record, (found.shown_space(said["cut"]), said["depth"]), said["seen"])
     return _after_a_look(request, tag, found)
 
 
@@ -230,16 +232,14 @@ def stage(request: PersonRequest, number: int, source: int) -> HttpResponse:
 @needs(Act.READ_KEYS)
 def mark(request: PersonRequest, number: int) -> HttpResponse:
     """What is the matter with one cut of a key that is measured."""
-    tag, wanted = find_tag(number), whole_number(request.POST.get("source"))
-    reading = track_reading(tag, request.POST.get("track"), wanted)
-    source = source_reading(tag, reading, wanted)
-    cut, said = whole_number(request.POST.get("cut")), request.POST.get("mark", "")
-
+    tag, said = find_tag(number), MarkForm.of(request)
+    reading, source = source_said(tag, said)
+    cut = said["cut"]
     request.goes_back_to = source_at(tag, source, f"&cut={cut}")
     with transaction.atomic():
-        check_there(source, wanted)
+        check_there(source, said["source"])
         record = source.record if source.record.pk else calipers_of(tag, reading.track.name)
-        mark_cut(request.user, tag, record, source.shown_space(cut), said)
+        mark_cut(request.user, tag, record, source.shown_space(cut), said["mark"])
     return to_source(tag, source, f"&cut={cut}")
 
 
@@ -248,9 +248,9 @@ def mark(request: PersonRequest, number: int) -> HttpResponse:
 def compare(request: PersonRequest, number: int, source: int) -> HttpResponse:
     """Two cuts held against each other by eye."""
     tag, found = _source_reading(request, number, source)
-    first, beside = (whole_number(request.POST.get(name)) for name in ("first", "beside"))
-    pair, compared = (found.shown_space(first), found.shown_space(beside)), request.POST.get("compared", "")
-    compare_cuts(request.user, tag, found.record, pair, compared)
+    said = CompareForm.of(request)
+    pair = (found.shown_space(said["first"]), found.shown_space(said["beside"]))
+    compare_cuts(request.user, tag, found.record, pair, said["compared"])
     return _after_a_look(request, tag, found)
 
 
@@ -278,6 +278,6 @@ def _source_reading(request: PersonRequest, number: int, source: int) -> tuple[T
 def swing(request: PersonRequest, number: int, source: int) -> HttpResponse:
     """How one disc moved at a click."""
     tag, found = _source_reading(request, number, source)
-    space = found.shown_space(whole_number(request.POST.get("disc")))
-    note_swing(request.user, tag, found.record, space, request.POST.get("felt", ""))
+    said = SwingForm.of(request)
+    note_swing(request.user, tag, found.record, found.shown_space(said["disc"]), said["felt"])
     return _after_a_look(request, tag, found)

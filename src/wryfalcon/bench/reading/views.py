@@ -19,22 +19,23 @@ from wryfalcon.bench.reading.actions import add_values, withdraw
 from wryfalcon.bench.reading.chambers import cylinder_of
 from wryfalcon.bench.reading.cylinder import CylinderShown, cylinder_shown
 from wryfalcon.bench.reading.evidence import SourceReading
+from wryfalcon.bench.reading.forms import ValueForm, WithdrawForm
 from wryfalcon.bench.reading.looks import looks_of
 from wryfalcon.bench.reading.presenters import WAYS
 from wryfalcon.bench.reading.queries import TrackReading, readings_of
 from wryfalcon.bench.reading.source_actions import calipers_of
 from wryfalcon.bench.reading.taps import taps_of
 from wryfalcon.bench.reading.tool_walk import ToolStep, is_walked, tool_walk
-from wryfalcon.bench.reading.values import entries_posted, kept, refused, wants_json
+from wryfalcon.bench.reading.values import entries_posted, kept
 from wryfalcon.bench.sentences import influence_words, sentence_of
 from wryfalcon.bench.stage import find_tag, key_of, open_tag, shop_unit, show_stage, stage_at
 from wryfalcon.bench.strip import strip_of
 from wryfalcon.drawings.kinds import counting_of
-from wryfalcon.fields import ENDS
+from wryfalcon.fields import ENDS, unit_typed
 from wryfalcon.lengths import end_words, how_to_type
 from wryfalcon.library.models import CardRule
 from wryfalcon.numbers import whole_number
-from wryfalcon.presses import press
+from wryfalcon.presses import press, wants_json
 from wryfalcon.refusal import NotDone, SecondLook
 
 NO_KEY = {OnBench.LOCK, OnBench.LOCK_PARTS, OnBench.PART_LOCK, OnBench.CODE}
@@ -63,6 +64,8 @@ class RefusedEntry:
     typed: str = ""
     suggest: str = ""
     is_second: bool = False
+    card: str | None = None
+    printed: str = ""
 
 
 @require_safe
@@ -79,23 +82,19 @@ def read_stage(request: PersonRequest, number: int) -> HttpResponse:
 @needs(Act.READ_KEYS)
 def type_value(request: PersonRequest, number: int) -> HttpResponse:
     """One value and Enter; an empty entry passes over the cut."""
-    tag = find_tag(number)
-    wanted = whole_number(request.POST.get("source"))
-    reading = track_reading(tag, request.POST.get("track"), wanted)
-    source = source_reading(tag, reading, wanted)
-    at, cuts = whole_number(request.POST.get("cut")), len(source.track.spaces)
+    tag, said = find_tag(number), ValueForm.of(request)
+    reading, source = source_said(tag, said)
+    at, cuts = said["cut"], len(source.track.spaces)
     places = [(reading.track.name, source.shown_space(cut)) for cut in range(at, cuts + 1)] if at else []
     one_by_one = WAYS[SourceKind(source.record.kind)].one_by_one
     try:
-        check_there(source, wanted)
-        entries = entries_posted(request, places, is_whole=one_by_one)
+        check_there(source, said["source"])
+        entries = entries_posted(said, unit_typed(request), places, is_whole=one_by_one)
         found = add_values(request.user, tag, entries, source.record if source.record.pk else None)
     except NotDone as refusal:
         if wants_json(request):
-            return refused(refusal)
-        entry = RefusedEntry(
-            at, refusal.says, request.POST.get("typed", ""), refusal.suggest, isinstance(refusal, SecondLook)
-        )
+            raise
+        entry = RefusedEntry(at, refusal.says, said["typed"], refusal.suggest, isinstance(refusal, SecondLook))
         return show_read(request, tag, reading, source, entry)
     says = kept(request, entries, found)
     if wants_json(request):
@@ -108,15 +107,12 @@ def type_value(request: PersonRequest, number: int) -> HttpResponse:
 @needs(Act.READ_KEYS)
 def withdraw_value(request: PersonRequest, number: int) -> HttpResponse:
     """Take the last look back, or the value named."""
-    tag = find_tag(number)
-    wanted = whole_number(request.POST.get("source"))
-    reading = track_reading(tag, request.POST.get("track"), wanted)
-    source = source_reading(tag, reading, wanted)
-    value = whole_number(request.POST.get("value")) or None
+    tag, said = find_tag(number), WithdrawForm.of(request)
+    _, source = source_said(tag, said)
     record = source.record if source.record.pk else None
     request.goes_back_to = source_at(tag, source)
-    check_there(source, wanted)
-    gone = withdraw(request.user, tag, record, value, last=whole_number(request.POST.get("last")))
+    check_there(source, said["source"])
+    gone = withdraw(request.user, tag, record, said["value"] or None, last=said["last"])
     return to_source(tag, source, f"&cut={source.shown_space(gone.space)}")
 
 
@@ -136,6 +132,12 @@ def source_reading(tag: Tag, reading: TrackReading, wanted: int) -> SourceReadin
             return source
     begun = Source(tag=tag, track=reading.track.name, counted_from=reading.family.numbered_from.value)
     return reading.sources[0] if reading.sources else SourceReading(reading.family, reading.track, begun, ())
+
+
+def source_said(tag: Tag, said: Mapping[str, Any]) -> tuple[TrackReading, SourceReading]:
+    """The track and the source that a form speaks of."""
+    reading = track_reading(tag, said["track"], said["source"])
+    return reading, source_reading(tag, reading, said["source"])
 
 
 def source_at(tag: Tag, source: SourceReading | Source, more: str = "") -> str:
@@ -214,7 +216,7 @@ def show_read(
         "to_settle": _address_of_settling(tag, reading),
         "cylinder": _cylinder(reading, source),
         "tool_steps": _tool_steps(tag, reading, source) if is_tapped else (),
-        **(_card(request, tag) if kind == SourceKind.KNOWN else {}),
+        **(_card(tag, entry) if kind == SourceKind.KNOWN else {}),
         "locks": [("", "a lock with every cut"), *((each, each) for each in tag.family.positions)],
         **looks,
     }
@@ -228,7 +230,7 @@ def _tool_steps(tag: Tag, reading: TrackReading, source: SourceReading) -> list[
     return tool_walk(tag, [reading] if len(tag.family.tracks) == 1 else readings_of(tag), source)
 
 
-def _card(request: PersonRequest, tag: Tag) -> dict[str, Any]:
+def _card(tag: Tag, entry: RefusedEntry) -> dict[str, Any]:
     """How cards of the family are printed, and what was typed where it could not be so."""
     assert tag.family_record is not None
     usual = usual_card(tag.family)
@@ -238,10 +240,10 @@ def _card(request: PersonRequest, tag: Tag) -> dict[str, Any]:
         printed = usual  # of an edition with other cuts
     rows = ", then ".join(f"{len(track.spaces)} of {track.name}" for track in tag.family.tracks)
     return {
-        "card_typed": request.POST.get("card", ""),
-        "card_rule": request.POST.get("printed") or printed,
+        "card_typed": entry.card or "",
+        "card_rule": entry.printed or printed,
         "card_rows": rows,
-        "is_card_asked": "card" in request.POST or len(tag.family.tracks) > 1,
+        "is_card_asked": entry.card is not None or len(tag.family.tracks) > 1,
     }
 
 

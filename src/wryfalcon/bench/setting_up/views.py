@@ -16,11 +16,11 @@ from keycore.cutting.commands import ways_of
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.bench.cutting.actions import deeper_of, uncut_of
 from wryfalcon.bench.filing.presenters import filing_of
-from wryfalcon.bench.forms import FittingForm
 from wryfalcon.bench.models import SetUp, Tag
 from wryfalcon.bench.sentences import lapse_words, plan_head, practice_words, problems_of
 from wryfalcon.bench.setting_up.actions import FILED, remake, set_up, tick
 from wryfalcon.bench.setting_up.cut_table import cut_table
+from wryfalcon.bench.setting_up.forms import FittingForm, PlanFileForm, TicksForm
 from wryfalcon.bench.setting_up.planning import Card, Planned, card_of, plan_by, planned_of, serves
 from wryfalcon.bench.setting_up.presenters import driven_machines, fittings_of, guide_words
 from wryfalcon.bench.setting_up.queries import hand_checks, what_holds
@@ -91,10 +91,10 @@ def choose_fitting(request: PersonRequest, number: int) -> HttpResponse:
 def tick_checks(request: PersonRequest, number: int) -> HttpResponse:
     """Keep which checks are done; with all of them, go on to cutting."""
     tag = find_tag(number)
-    done, seen = request.POST.getlist("tick"), request.POST.get("seen", "")
-    tick(request.user, tag, done, seen)
-    ready = tag.set_up is not None and set(done) >= {check.id for check in hand_checks(tag.family)}
-    return to_stage(tag, "cut" if ready and "go" in request.POST else "set-up")
+    said = TicksForm.of(request)
+    tick(request.user, tag, said["tick"], said["seen"])
+    ready = tag.set_up is not None and set(said["tick"]) >= {check.id for check in hand_checks(tag.family)}
+    return to_stage(tag, "cut" if ready and said["go"] else "set-up")
 
 
 @press
@@ -116,7 +116,7 @@ def cut_plan_file(request: PersonRequest, number: int, kind: str) -> HttpRespons
         return to_stage(tag, "set-up")
     if what_holds(tag, card.set_up).to_remake:
         raise NotDone("The card no longer holds: a plan by it would cut a wrong key. Make it anew first.")
-    view = request.POST.get("view", "")
+    view = PlanFileForm.of(request)["view"]
     if view and (kind == "nc" or view not in views_of(card.plan)):
         raise Http404
     note_document(request.user, tag, f"the cut plan, {kind}{f', {view}' if view else ''}")
@@ -236,7 +236,7 @@ def _choices(request: PersonRequest, tag: Tag) -> dict[str, Any]:
     """The machine asked for, else the one whose fitted cutter serves, and what there is to put on it."""
     tracer = TRACES_SURFACE.get(tag.family.kind.surface)
     machines = driven_machines()
-    wanted = whole_number(request.POST.get("machine") or request.GET.get("machine"))
+    wanted = whole_number((request.POST or request.GET).get("machine"))
     asked = next((each for each in machines if each.pk == wanted), None)
     found = asked or next((each for each in machines if _is_served(tag, each)), machines[0] if machines else None)
     return {

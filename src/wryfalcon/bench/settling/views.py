@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Any
 
 from django.http import Http404, HttpResponse
@@ -10,6 +11,7 @@ from django.urls import reverse
 from django.views.decorators.http import require_safe
 
 from keycore.errors import InputError
+from keycore.units import Unit
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.bench.models import Intent, Settlement, Tag
 from wryfalcon.bench.proving.queries import locks_to_work
@@ -26,6 +28,7 @@ from wryfalcon.bench.settling.actions import (
     take_code,
     withdraw_overruling,
 )
+from wryfalcon.bench.settling.forms import ChoiceForm, FillForm, OverruleForm
 from wryfalcon.bench.settling.prospects import COMPENSATE_SHARE, choice_of, options_of
 from wryfalcon.bench.stage import (
     find_tag,
@@ -91,15 +94,14 @@ def _codes(reading: TrackReading) -> tuple[FittingCode, ...]:
 @needs(Act.SETTLE)
 def overrule_cut(request: PersonRequest, number: int) -> HttpResponse:
     """Decide one cut otherwise, or take that back."""
-    tag = find_tag(number)
-    track = request.POST.get("track") or tag.family.tracks[0].name
-    cut = (track, whole_number(request.POST.get("cut")))
-
+    tag, said = find_tag(number), OverruleForm.of(request)
+    track = said["track"] or tag.family.tracks[0].name
+    cut = (track, said["cut"])
     try:
-        if "withdraw" in request.POST:
+        if said["withdraw"]:
             withdraw_overruling(request.user, tag, cut)
         else:
-            overrule(request.user, tag, cut, request.POST.get("label", ""), request.POST.get("reason", ""))
+            overrule(request.user, tag, cut, said["label"], said["reason"])
     except InputError as error:
         raise NotDone(error.reason) from None
     return to_stage(tag, "settle", f"?track={track}&again=1")
@@ -109,20 +111,19 @@ def overrule_cut(request: PersonRequest, number: int) -> HttpResponse:
 @needs(Act.SETTLE)
 def fill_cuts(request: PersonRequest, number: int) -> HttpResponse:
     """Fill what was not seen: from a code, with the shallowest allowed; or take the bitting that breaks a rule."""
-    tag = find_tag(number)
+    tag, said = find_tag(number), FillForm.of(request)
     readings = readings_of(tag)
-    reading = track_of(readings, request.POST.get("track"))
+    reading = track_of(readings, said["track"])
     name, steps = reading.track.name, reading.steps
     if steps is not None and reading.posterior is not None:
         beyond = reading.posterior.beyond_rules
         if "code" in request.POST:
-            wanted = whole_number(request.POST.get("code"))
             related = Code.objects.select_related("series__family_record")
-            code = get_object_or_404(related, pk=wanted, series__track=name)
+            code = get_object_or_404(related, pk=said["code"], series__track=name)
             if tag.family_record is None or not tag.family_record.reads(code.series.family_record):
                 raise Http404
             take_code(request.user, tag, steps, reading.known, code)
-        elif "beyond" in request.POST and beyond is not None:
+        elif said["beyond"] and beyond is not None:
             take_beyond_rules(request.user, tag, name, beyond, steps)
         else:
             known = {space: steps[space - 1] for space in reading.known}
@@ -151,13 +152,12 @@ def read_back_tag(request: PersonRequest, number: int) -> HttpResponse:
 
 def _choice(request: PersonRequest, readings: list[TrackReading]) -> Choice:
     """The choice as it was posted; NotDone where the compensation is no length."""
-    intent = request.POST.get("intent", Intent.RESTORE)
-    if intent not in Intent:
-        raise NotDone("Choose restore, copy or compensate.", "intent")
+    said = ChoiceForm.of(request)
+    intent = said["intent"] or Intent.RESTORE
     unread = [r.track.name for r in readings if r.steps is None]
     if unread:
         raise NotDone(f"Track {unread[0]} has not been read yet.")
-    plain = choice_of(readings, intent, _deeper_by(request, readings[0]))
+    plain = choice_of(readings, intent, _deeper_by(said, unit_typed(request), readings[0]))
     chances = [reading.chance for reading in readings]
     together = 1.0
     for chance in chances:
@@ -168,17 +168,16 @@ def _choice(request: PersonRequest, readings: list[TrackReading]) -> Choice:
         intent=intent,
         as_measured=plain.as_measured,
         deeper_by=plain.deeper_by,
-        deeper_cuts=_deeper_cuts(request, readings),
-        reason=request.POST.get("reason", ""),
+        deeper_cuts=_deeper_cuts(said, readings),
+        reason=said["reason"],
     )
 
 
-def _deeper_by(request: PersonRequest, reading: TrackReading) -> float:
-    text = request.POST.get("deeper_by", "")
-    if request.POST.get("intent") != Intent.COMPENSATE:
+def _deeper_by(said: Mapping[str, Any], unit: Unit, reading: TrackReading) -> float:
+    if said["intent"] != Intent.COMPENSATE:
         return 0.0
     try:
-        value = parse_value(text, unit_typed(request), reading.family.depth).value
+        value = parse_value(said["deeper_by"], unit, reading.family.depth).value
     except NotALength as error:
         raise NotDone(str(error), "deeper_by") from None
     gap = abs(reading.track.values[0] - reading.track.values[-1]) / max(len(reading.track.values) - 1, 1)
@@ -187,17 +186,10 @@ def _deeper_by(request: PersonRequest, reading: TrackReading) -> float:
     return value
 
 
-def _deeper_cuts(request: PersonRequest, readings: list[TrackReading]) -> list[DeeperCut]:
+def _deeper_cuts(said: Mapping[str, Any], readings: list[TrackReading]) -> list[DeeperCut]:
     """The rows that name a cut; a cut or a number of steps that is no number is refused, not passed over."""
-    asked = request.POST
-    first = readings[0].track.name
-    rows = zip(
-        asked.getlist("deeper_track") or [first] * len(asked.getlist("deeper_space")),
-        asked.getlist("deeper_space"),
-        asked.getlist("deeper_steps"),
-        asked.getlist("deeper_reason"),
-        strict=False,
-    )
+    tracks = said["deeper_track"] or [readings[0].track.name] * len(said["deeper_space"])
+    rows = zip(tracks, said["deeper_space"], said["deeper_steps"], said["deeper_reason"], strict=False)
     found = []
     for track, space, steps, reason in rows:
         if not space.strip():

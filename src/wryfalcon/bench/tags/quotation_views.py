@@ -6,11 +6,11 @@ from django.http import Http404, HttpResponse
 from django.views.decorators.http import require_safe
 
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
-from wryfalcon.bench.models import Asked, Picture
+from wryfalcon.bench.models import Picture
 from wryfalcon.bench.stage import find_tag, open_tag, to_stage
+from wryfalcon.bench.tags.forms import AnswersForm, PictureForm
 from wryfalcon.bench.tags.pictures import LARGEST_FILE, keep_answers, keep_picture
 from wryfalcon.presses import press
-from wryfalcon.refusal import NotDone
 
 
 @require_safe
@@ -29,10 +29,7 @@ def picture(request: PersonRequest, number: int) -> HttpResponse:
 def send_picture(request: PersonRequest, number: int) -> HttpResponse:
     """Keep the picture that was sent."""
     tag = find_tag(number, without_family=True)
-    upload = request.FILES.get("picture")
-    if upload is None:
-        raise NotDone("Choose the picture first.")
-    keep_picture(request.user, tag, upload.read(LARGEST_FILE + 1))
+    keep_picture(request.user, tag, PictureForm.of(request)["picture"].read(LARGEST_FILE + 1))
     return to_stage(tag, "take-in")
 
 
@@ -41,6 +38,5 @@ def send_picture(request: PersonRequest, number: int) -> HttpResponse:
 def answer(request: PersonRequest, number: int) -> HttpResponse:
     """Keep what was heard of the lock."""
     tag = find_tag(number, without_family=True)
-    said = {asked: request.POST.get(asked, "") for asked in Asked.values}
-    keep_answers(request.user, tag, said)
+    keep_answers(request.user, tag, AnswersForm.of(request))
     return to_stage(tag, "take-in")

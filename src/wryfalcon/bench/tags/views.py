@@ -14,7 +14,6 @@ from django.utils import timezone
 from django.views.decorators.http import require_http_methods, require_safe
 
 from wryfalcon.accounts.permissions import Act, PersonRequest, may, needs, needs_to_change
-from wryfalcon.bench.forms import KeptLockFormSet, LockFormSet, TakeInForm, locks_of
 from wryfalcon.bench.models import Asked, Felt, OnBench, Picture, Tag, TagState
 from wryfalcon.bench.reading.codes import find_code, read_code
 from wryfalcon.bench.reading.queries import another_bitting
@@ -22,6 +21,16 @@ from wryfalcon.bench.stage import find_tag, key_of, open_tag, show_stage, to_sta
 from wryfalcon.bench.tags.actions import TagDetails, change, decline, learn_family, take_in
 from wryfalcon.bench.tags.come_back import is_copied_again
 from wryfalcon.bench.tags.editions import go_over
+from wryfalcon.bench.tags.forms import (
+    BackForm,
+    DeclineForm,
+    GuideForm,
+    HungForm,
+    KeptLockFormSet,
+    LockFormSet,
+    TakeInForm,
+    locks_of,
+)  # fmt: skip
 from wryfalcon.bench.tags.queries import on_the_bench, stage_of
 from wryfalcon.codes.models import Code
 from wryfalcon.codes.queries.family import edition_to_make_by
@@ -111,7 +120,7 @@ def new(request: PersonRequest) -> HttpResponse:
 def fill_from_maker(request: PersonRequest) -> HttpResponse:
     """The form of a new tag, filled from the tag whose number was typed: a key came back. Nothing is kept."""
     posted = request.POST
-    number = whole_number(posted.get("brought_back", "").strip().lstrip("#"))
+    number = whole_number(BackForm.of(request)["brought_back"].strip().lstrip("#"))
     maker = Tag.objects.select_related("customer", "family_record", "blank").filter(number=number).first()
     initial: dict[str, object] = {name: posted.get(name, "") for name in TakeInForm.base_fields}
     locks = LockFormSet(prefix="locks")
@@ -166,11 +175,12 @@ def _completed(request: PersonRequest, job: TagDetails) -> TagDetails:
 
     Unless its form was filled and said otherwise.
     """
-    row = found_row(whole_number(request.POST.get("guide")))
+    said = HungForm.of(request)
+    row = found_row(said["guide"])
     if row is not None and row.family is not None and row.family == job.family:
         job = replace(job, guide=row.entry.handling)
     number = whole_number(job.brought_back.strip().lstrip("#"))
-    maker = Tag.objects.filter(number=number).first() if number and "filled" not in request.POST else None
+    maker = Tag.objects.filter(number=number).first() if number and not said["filled"] else None
     if maker is None:
         return job
     return replace(job, is_copied=job.is_copied or is_copied_again(maker, timezone.now()))
@@ -196,7 +206,7 @@ def at_its_stage(request: PersonRequest, number: int) -> HttpResponse:
 def learn(request: PersonRequest, number: int) -> HttpResponse:
     """A row of the fitting guide says of which family a tag's key is."""
     tag = find_tag(number, without_family=True)
-    row = found_row(whole_number(request.POST.get("guide")))
+    row = found_row(GuideForm.of(request)["guide"])
     family = row.family if row is not None else None
     if row is None or family is None:
         raise NotDone("That row names no family of this library.")
@@ -209,7 +219,7 @@ def learn(request: PersonRequest, number: int) -> HttpResponse:
 def decline_tag(request: PersonRequest, number: int) -> HttpResponse:
     """End a job as not one for us."""
     tag = find_tag(number, without_family=True)
-    decline(request.user, tag, request.POST.get("why_declined", ""))
+    decline(request.user, tag, DeclineForm.of(request)["why_declined"])
     return to_stage(tag, "take-in")
 
 
@@ -241,7 +251,7 @@ def _from_guide(request: PersonRequest) -> dict[str, object]:
 
 def _code_asked(request: PersonRequest) -> Code | None:
     """The code a tag is hung from, for those who may read keys."""
-    wanted = whole_number(request.POST.get("code") or request.GET.get("code"))
+    wanted = whole_number((request.POST or request.GET).get("code"))
     if not wanted or not may(request.user, Act.READ_KEYS):
         return None
     return Code.objects.select_related("series__family_record").filter(pk=wanted).first()

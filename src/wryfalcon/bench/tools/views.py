@@ -6,18 +6,16 @@ from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_safe
 
-from wryfalcon.accounts.models import Role, User
+from wryfalcon.accounts.models import User
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.bench.models import ShopTool
 from wryfalcon.bench.reading.actions import labels_typed
 from wryfalcon.bench.tools.actions import destroy_tool, hand_tool_on, make_depth_keys, make_test_key
+from wryfalcon.bench.tools.forms import SMITHS, DestroyForm, HolderForm, ToolForm
 from wryfalcon.library.models import FamilyRecord
 from wryfalcon.machines.line.press import press_of
-from wryfalcon.numbers import whole_number
 from wryfalcon.presses import press
 from wryfalcon.refusal import NotDone
-
-SMITHS = (Role.SMITH, Role.OWNER)
 
 
 @require_safe
@@ -38,13 +36,12 @@ def tools(request: PersonRequest) -> HttpResponse:
 @needs(Act.CUT)
 def make(request: PersonRequest) -> HttpResponse:
     """A set of depth keys, or a test key of the bitting typed."""
-    record = get_object_or_404(FamilyRecord.objects.in_force(), pk=whole_number(request.POST.get("family")))
-    typed = request.POST.get("bitting", "").strip()
-
-    if "set" in request.POST:
+    said = ToolForm.of(request)
+    record = said["family"]
+    if said["set"]:
         make_depth_keys(press_of(request), record)
         return redirect("bench:tools")
-    labels = labels_typed(record.family.tracks[0], typed)
+    labels = labels_typed(record.family.tracks[0], said["bitting"])
     if None in labels:
         raise NotDone("A test key has a depth at every cut.")
     make_test_key(press_of(request), record, [label for label in labels if label is not None])
@@ -57,10 +54,7 @@ def change(request: PersonRequest, pk: int) -> HttpResponse:
     """Hand one on, or destroy it."""
     tool = get_object_or_404(ShopTool, pk=pk)
     if "destroy" in request.POST:
-        destroy_tool(request.user, tool, request.POST.get("how", ""))
+        destroy_tool(request.user, tool, DestroyForm.of(request)["how"])
         return redirect("bench:tools")
-    to = User.objects.filter(pk=whole_number(request.POST.get("holder")), role__in=SMITHS, is_active=True).first()
-    if to is None:
-        raise NotDone("Only a smith holds such a key.")
-    hand_tool_on(request.user, tool, to)
+    hand_tool_on(request.user, tool, HolderForm.of(request)["holder"])
     return redirect("bench:tools")

@@ -31,6 +31,7 @@ from wryfalcon.bench.trying.actions import (
     take_last_back,
     work_through,
 )
+from wryfalcon.bench.trying.forms import CutKnownForm, LineForm, MannerForm, TriedForm
 from wryfalcon.bench.trying.presenters import can_send, spelled, try_out
 from wryfalcon.bench.trying.queries import (
     FIRST_SHOWN,
@@ -42,10 +43,8 @@ from wryfalcon.bench.trying.queries import (
     out_of,
     sheet_of,
 )
-from wryfalcon.codes.models import Series
 from wryfalcon.codes.queries.family import series_read_by
 from wryfalcon.lengths import end_words
-from wryfalcon.numbers import whole_number
 from wryfalcon.presses import press
 
 
@@ -91,9 +90,9 @@ def show(request: PersonRequest, number: int) -> HttpResponse:
 def manner(request: PersonRequest, number: int) -> HttpResponse:
     """Choose how the sheet is worked through."""
     tag = find_tag(number)
-    looked = _sheet(tag, request.POST.get("track"))
-    series = Series.objects.in_force().filter(pk=whole_number(request.POST.get("series"))).first()
-    chosen = SheetSettings(request.POST.get("order", ""), "half_steps" in request.POST, series)
+    said = MannerForm.of(request)
+    looked = _sheet(tag, said["track"])
+    chosen = SheetSettings(said["order"], said["half_steps"], said["series"])
     work_through(request.user, tag, looked.sheet.track, chosen)
     return _back(looked.sheet)
 
@@ -102,10 +101,9 @@ def manner(request: PersonRequest, number: int) -> HttpResponse:
 @needs(Act.SETTLE)
 def tried(request: PersonRequest, number: int) -> HttpResponse:
     """Note what a key did in the lock."""
-    tag = find_tag(number)
-    looked = _sheet(tag, request.POST.get("track"))
-    outcome, key = request.POST.get("outcome", ""), request.POST.get("key", "")
-    note_try(request.user, looked.sheet, looked.left, key, outcome)
+    tag, said = find_tag(number), TriedForm.of(request)
+    looked = _sheet(tag, said["track"])
+    note_try(request.user, looked.sheet, looked.left, said["key"], said["outcome"])
     return _back(looked.sheet)
 
 
@@ -113,9 +111,9 @@ def tried(request: PersonRequest, number: int) -> HttpResponse:
 @needs(Act.CUT)
 def send(request: PersonRequest, number: int) -> HttpResponse:
     """A key of the list is to be cut by a machine."""
-    tag = find_tag(number)
-    looked = _sheet(tag, request.POST.get("track"))
-    send_try(request.user, looked.sheet, looked.left, request.POST.get("key", ""))
+    tag, said = find_tag(number), TriedForm.of(request)
+    looked = _sheet(tag, said["track"])
+    send_try(request.user, looked.sheet, looked.left, said["key"])
     return to_stage(tag, "set-up")
 
 
@@ -123,9 +121,9 @@ def send(request: PersonRequest, number: int) -> HttpResponse:
 @needs(Act.SETTLE)
 def tried_out(request: PersonRequest, number: int) -> HttpResponse:
     """Note what the key that a machine cut did in the lock."""
-    tag = find_tag(number)
-    sheet = _sheet(tag, request.POST.get("track")).sheet
-    note_out(request.user, sheet, request.POST.get("outcome", ""))
+    tag, said = find_tag(number), TriedForm.of(request)
+    sheet = _sheet(tag, said["track"]).sheet
+    note_out(request.user, sheet, said["outcome"])
     return _back(sheet)
 
 
@@ -133,12 +131,11 @@ def tried_out(request: PersonRequest, number: int) -> HttpResponse:
 @needs(Act.SETTLE)
 def learned(request: PersonRequest, number: int) -> HttpResponse:
     """Note that a cut is or is not a depth."""
-    tag = find_tag(number)
-    looked = _sheet(tag, request.POST.get("track"))
-    reading, sheet, shown = looked.reading, looked.sheet, whole_number(request.POST.get("space"))
+    tag, said = find_tag(number), CutKnownForm.of(request)
+    looked = _sheet(tag, said["track"])
+    reading, sheet, shown = looked.reading, looked.sheet, said["space"]
     space = reading.shown_space(shown) if reading and 1 <= shown <= len(reading.track.spaces) else 0
-    label, is_so = request.POST.get("label", ""), request.POST.get("is") == "is"
-    note_cut(request.user, sheet, space, label, is_so=is_so)
+    note_cut(request.user, sheet, space, said["label"], is_so=said["is"] == "is")
     return _back(sheet)
 
 
@@ -146,9 +143,9 @@ def learned(request: PersonRequest, number: int) -> HttpResponse:
 @needs(Act.SETTLE)
 def take_back(request: PersonRequest, number: int) -> HttpResponse:
     """Take the last line back."""
-    tag = find_tag(number)
-    sheet = _sheet(tag, request.POST.get("track")).sheet
-    take_last_back(request.user, sheet, whole_number(request.POST.get("line")))
+    tag, said = find_tag(number), LineForm.of(request)
+    sheet = _sheet(tag, said["track"]).sheet
+    take_last_back(request.user, sheet, said["line"])
     return _back(sheet)
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from django import forms
 from django.contrib import messages
 from django.core.paginator import Paginator
 from django.http import Http404, HttpResponse, HttpResponseBase, StreamingHttpResponse
@@ -18,14 +19,22 @@ from wryfalcon.codes.actions.offer import read_again
 from wryfalcon.codes.models import Code, Series, SeriesState
 from wryfalcon.codes.queries.editions import keys_touched
 from wryfalcon.codes.tables import as_csv, as_json, as_spreadsheet
+from wryfalcon.fields import Said
 from wryfalcon.presses import press
 
 A_PAGE = 50
+
 TYPES = {
     "csv": "text/csv; charset=utf-8",
     "json": "application/json",
     "xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
 }
+
+
+class WithoutForm(Said):
+    """How many bad codes the page showed that are left out."""
+
+    without = forms.IntegerField(required=False, min_value=0, label="Left out")
 
 
 @require_http_methods(["GET", "HEAD", "POST"])
@@ -59,9 +68,7 @@ def show(request: PersonRequest, pk: int) -> HttpResponse:
 def put_in_force(request: PersonRequest, pk: int) -> HttpResponse:
     """Bring a checked table in."""
     series = _series(pk)
-    without = request.POST.get("without", "")
-    left_out = int(without) if without.isascii() and without.isdecimal() and len(without) < 10 else None
-    bring_in(request.user, series, without=left_out)
+    bring_in(request.user, series, without=WithoutForm.of(request)["without"])
     messages.success(request, f"{series} is in force, {series.count:,} codes.")
     return redirect("codes:series")
 

@@ -12,6 +12,7 @@ from wryfalcon.accounts.permissions import Act, PersonRequest, needs, needs_to_c
 from wryfalcon.bench.copying.actions import put_back
 from wryfalcon.bench.copying.queries import shift_on
 from wryfalcon.keeping.book.machine_drawing import machine_picture
+from wryfalcon.keeping.forms import WorkForm
 from wryfalcon.keeping.practising.actions import score_words
 from wryfalcon.keeping.trimming.actions import undo_change
 from wryfalcon.keeping.trimming.queries import families_to_trim_by
@@ -66,7 +67,8 @@ def care(request: PersonRequest, pk: int) -> HttpResponse:
     """The schedule of care and what was done, noting more of it; practice on the simulated machine."""
     machine = _machine(pk)
     if request.method == "POST":
-        note_work(request.user, machine, request.POST.get("what", ""), request.POST.get("note", ""))
+        said = WorkForm.of(request)
+        note_work(request.user, machine, said["what"], said["note"])
         return redirect("keeping:care", pk=pk)
     practices = machine.practices.select_related("by")[:SHOWN] if _can_practise(machine) else []
     context = {

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-
 from django.conf import settings
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
@@ -15,6 +13,7 @@ from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.fields import unit_typed
 from wryfalcon.keeping.faces.actions import put_face_offset_in
 from wryfalcon.keeping.faces.presenters import face_shown
+from wryfalcon.keeping.forms import SeenForm, TouchForm
 from wryfalcon.lengths import parse_length
 from wryfalcon.machines.faces.actions import ask_to_touch, note_touched
 from wryfalcon.machines.faces.queries import faces_of
@@ -44,15 +43,13 @@ def show(request: PersonRequest, pk: int) -> HttpResponse:
 def touch(request: PersonRequest, pk: int, side: int) -> HttpResponse:
     """Touch one step of a face: by the machine, or as a dial says."""
     face = _face(pk, side)
-    posted = request.POST.dict()
-    step = posted.get("step", "")
-
-    thickness = _length(posted, "thickness", unit_typed(request)) if posted.get("thickness") else 0.0
-    if "near" in posted:
-        near, far, apart = (_length(posted, name, unit_typed(request)) for name in ("near", "far", "apart"))
-        note_touched(request.user, face, step, FaceTouched(near, far, apart), thickness)
+    said, unit = TouchForm.of(request), unit_typed(request)
+    thickness = _length(said["thickness"], unit) if said["thickness"] else 0.0
+    if "near" in request.POST:
+        near, far, apart = (_length(said[name], unit) for name in ("near", "far", "apart"))
+        note_touched(request.user, face, said["step"], FaceTouched(near, far, apart), thickness)
     else:
-        ask_to_touch(press_of(request), face, step, thickness)
+        ask_to_touch(press_of(request), face, said["step"], thickness)
     return redirect("keeping:faces", pk=pk)
 
 
@@ -61,7 +58,7 @@ def touch(request: PersonRequest, pk: int, side: int) -> HttpResponse:
 def put_in(request: PersonRequest, pk: int, side: int) -> HttpResponse:
     """Put in force what touching its edge asks for."""
     face = _face(pk, side)
-    put_face_offset_in(request.user, face, request.POST.get("seen", ""))
+    put_face_offset_in(request.user, face, SeenForm.of(request)["seen"])
     return redirect("keeping:faces", pk=pk)
 
 
@@ -69,5 +66,5 @@ def _face(pk: int, side: int) -> JawSide:
     return get_object_or_404(JawSide.objects.select_related("clamp", "machine__fitted"), pk=side, machine=pk)
 
 
-def _length(posted: Mapping[str, str], name: str, unit: Unit) -> float:
-    return parse_length(posted.get(name, ""), unit, Unit.MILLIMETRE).value
+def _length(typed: str, unit: Unit) -> float:
+    return parse_length(typed, unit, Unit.MILLIMETRE).value

@@ -12,14 +12,12 @@ from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.keeping.book.particulars import particulars_page
 from wryfalcon.keeping.fittings.presenters import since_words
 from wryfalcon.keeping.fittings.queries import counters_of
-from wryfalcon.keeping.forms import ClampForm, FollowerForm
+from wryfalcon.keeping.forms import ClampForm, CutterForm, FollowerForm
 from wryfalcon.machines.fittings.actions import NewClamp, add_clamp, add_follower, fit_cutter, fit_follower
 from wryfalcon.machines.fittings.queries import holdings_of, mismatch_of
-from wryfalcon.machines.line.views import back_to
-from wryfalcon.machines.models import Cutter, Follower, Machine
+from wryfalcon.machines.models import Follower, Machine
 from wryfalcon.machines.sentences import mismatch_words
-from wryfalcon.numbers import whole_number
-from wryfalcon.presses import press
+from wryfalcon.presses import back_to, press
 
 
 @require_safe
@@ -40,9 +38,8 @@ def fitted(request: PersonRequest, pk: int) -> HttpResponse:
 @needs(Act.CUT)
 def cutter(request: PersonRequest, pk: int) -> HttpResponse:
     """Note that a wheel was fitted."""
-    machine, named = get_object_or_404(Machine, pk=pk), request.POST.get("cutter", "")
-    wheel = get_object_or_404(Cutter, pk=whole_number(named))
-    fit_cutter(request.user, machine, wheel)
+    machine = get_object_or_404(Machine, pk=pk)
+    fit_cutter(request.user, machine, CutterForm.of(request)["cutter"])
     return _done(request, machine, "Check the machine anew.")
 
 

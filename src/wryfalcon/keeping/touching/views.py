@@ -9,7 +9,7 @@ from django.views.decorators.http import require_safe
 from keycore.errors import InputError
 from keycore.machines.side_mill import correct_side_mill, set_side_mill
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
-from wryfalcon.keeping.forms import MillForm, MillProofForm
+from wryfalcon.keeping.forms import MarkForm, MillForm, MillProofForm
 from wryfalcon.keeping.touching.actions import begin_anew, note_cylinder, note_touch
 from wryfalcon.keeping.touching.presenters import FELT_IN_CYLINDER, MARKS, STEPS, last_advice, tries_shown
 from wryfalcon.machines.fittings.queries import mismatch_of
@@ -45,9 +45,10 @@ def showed(request: PersonRequest, pk: int) -> HttpResponse:
         begin_anew(machine)
         return redirect("keeping:touch", pk=pk)
     answer = redirect("keeping:touch", pk=pk)
+    said = MarkForm.of(request)
     if "cylinder" not in request.POST:
-        note_touch(request.user, machine, request.POST.get("mark", ""))
-    elif note_cylinder(request.user, machine, request.POST["cylinder"]).is_right:
+        note_touch(request.user, machine, said["mark"])
+    elif note_cylinder(request.user, machine, said["cylinder"]).is_right:
         answer["Location"] += "?proven=1"
     return answer
 

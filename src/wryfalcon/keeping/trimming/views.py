@@ -16,6 +16,7 @@ from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.bench.models import Piece, PieceState
 from wryfalcon.bench.proving.actions import read_caliper as ask_caliper
 from wryfalcon.fields import unit_typed
+from wryfalcon.keeping.forms import BlockForm, ClampingForm, CloseForm, TrimForm
 from wryfalcon.keeping.trimming.actions import (
     ClampingReadings,
     begin_trim,
@@ -30,11 +31,9 @@ from wryfalcon.keeping.trimming.presenters import advice_of, of_tools, terms_of
 from wryfalcon.keeping.trimming.queries import CLAMPINGS, TrimState, can_be_cut, planned_cuts, trim_state
 from wryfalcon.keeping.trimming.test_key import drawn_test_errors, drawn_test_key
 from wryfalcon.lengths import NotALength, can_measure, meant_in_other_unit, parse_value, split_lengths
-from wryfalcon.library.models import FamilyRecord
 from wryfalcon.machines.line.press import press_of
 from wryfalcon.machines.line.queries import last_order, line_of
 from wryfalcon.machines.models import Machine, Trim
-from wryfalcon.numbers import whole_number
 from wryfalcon.presses import press
 from wryfalcon.refusal import NotDone, OnlyPartly
 
@@ -47,16 +46,8 @@ MOST_CLAMPINGS = 12
 def begin(request: PersonRequest, pk: int) -> HttpResponse:
     """Begin a trim, or a morning check."""
     machine = get_object_or_404(Machine, pk=pk)
-    wanted = request.POST.get("family", "")
-    in_force = FamilyRecord.objects.in_force()
-    record = in_force.filter(pk=whole_number(wanted)).first()
-    if record is None:
-        raise NotDone("Choose the family whose blanks the test key is cut on.")
-    held = request.POST.get("side", "")
-    side = machine.jaw_sides.filter(pk=whole_number(held)).first()
-    trim = begin_trim(
-        request.user, machine, record, side=side, own=request.POST.get("own", ""), is_check="check" in request.POST
-    )
+    said = TrimForm.of(request, machine=machine)
+    trim = begin_trim(request.user, machine, said["family"], side=said["side"], own=said["own"], is_check=said["check"])
     return redirect("keeping:trim", pk=trim.pk)
 
 
@@ -83,14 +74,14 @@ def paper(request: PersonRequest, pk: int) -> HttpResponse:
 @needs(Act.CUT)
 def caliper(request: PersonRequest, pk: int) -> HttpResponse:
     """What the caliper says of a known size."""
-    trim = _trim(pk)
+    trim, said = _trim(pk), BlockForm.of(request)
     try:
-        known, read = (_value(request, request.POST.get(name, ""), BLOCK) for name in ("known", "read"))
+        known, read = (_value(request, said[name], BLOCK) for name in ("known", "read"))
         if known is None or read is None:
             raise NotDone("Type the known size and what the caliper says of it.")
         try_caliper(request.user, trim, known, read)
     except NotDone as refusal:
-        return _page(request, trim_state(trim), typed=request.POST, problem=refusal.says)
+        return _page(request, trim_state(trim), typed=said, problem=refusal.says)
     return redirect("keeping:trim", pk=pk)
 
 
@@ -99,12 +90,14 @@ def caliper(request: PersonRequest, pk: int) -> HttpResponse:
 def measured(request: PersonRequest, pk: int) -> HttpResponse:
     """What was measured of one clamping."""
     trim = _trim(pk)
-    number = whole_number(request.POST.get("clamping"))
+    planned = planned_cuts(trim)
+    said = ClampingForm.of(request, cuts=len(planned))
+    number = said["clamping"]
     try:
         if not 1 <= number <= MOST_CLAMPINGS:
             raise NotDone(f"At most {MOST_CLAMPINGS} clampings.")
-        family, planned = trim.family_record.family, planned_cuts(trim)
-        values, positions = (_spread(request, letter, len(planned)) for letter in "vp")
+        family = trim.family_record.family
+        values, positions = (_spread(said, letter, len(planned)) for letter in "vp")
         cuts = {
             cut.number: ClampingReadings(
                 _value(request, value, family.depth, f"Cut {name}", can_measure(family, family.track(cut.track))),
@@ -113,10 +106,10 @@ def measured(request: PersonRequest, pk: int) -> HttpResponse:
             for cut, value, position in zip(planned, values, positions, strict=True)
             for name in [cut_name(trim, cut)]
         }
-        measure_clamping(request.user, trim, number, cuts, is_partly="partly" in request.POST)
+        measure_clamping(request.user, trim, number, cuts, is_partly=said["partly"])
     except NotDone as refusal:
         is_partly = isinstance(refusal, OnlyPartly)
-        return _page(request, trim_state(trim), typed=request.POST, problem=refusal.says, is_partly=is_partly)
+        return _page(request, trim_state(trim), typed=said, problem=refusal.says, is_partly=is_partly)
     return redirect("keeping:trim", pk=pk)
 
 
@@ -152,8 +145,8 @@ def hang(request: PersonRequest, pk: int) -> HttpResponse:
 @needs(Act.CUT)
 def close(request: PersonRequest, pk: int) -> HttpResponse:
     """Put the adjustment in force, or leave the machine alone."""
-    trim = _trim(pk)
-    change = close_trim(request.user, trim, request.POST.get("seen", ""), apply="apply" in request.POST)
+    trim, said = _trim(pk), CloseForm.of(request)
+    change = close_trim(request.user, trim, said["seen"], apply=said["apply"])
     done = (
         "The new offsets are in force: cut a test key again and prove it." if change else "Kept; nothing was adjusted."
     )
@@ -204,9 +197,9 @@ def _test_keys(state: TrimState) -> dict[str, Any]:
     return {"to_read": to_read, "order": order if is_measuring else None, "line": line_of(trim.machine)}
 
 
-def _spread(request: PersonRequest, letter: str, count: int) -> list[str]:
+def _spread(said: Mapping[str, Any], letter: str, count: int) -> list[str]:
     """What was typed for each cut; several values in the first field, the others empty, are one for each."""
-    typed = [request.POST.get(f"{letter}{space}", "").strip() for space in range(1, count + 1)]
+    typed = [said[f"{letter}{space}"].strip() for space in range(1, count + 1)]
     several = split_lengths(typed[0])
     if len(several) > 1 and not any(typed[1:]):
         if len(several) > count:

@@ -12,6 +12,7 @@ from keycore.units import Unit
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs_to_change
 from wryfalcon.drawings.wheel import draw_wheel
 from wryfalcon.fields import unit_typed
+from wryfalcon.keeping.forms import TestCutsForm
 from wryfalcon.keeping.wheels.actions import look_at_wheel
 from wryfalcon.keeping.wheels.presenters import verdict_words
 from wryfalcon.keeping.wheels.queries import wheel_of
@@ -28,8 +29,9 @@ MOST_CUTS = 12
 def wheel(request: PersonRequest, pk: int) -> HttpResponse:
     """The wheel's page; posting keeps the test cuts that were measured."""
     cutter = or_404(_cutters(pk).first())
-    problem, typed = "", request.POST.get("cuts", "")
+    problem, typed = "", ""
     if request.method == "POST":
+        typed = TestCutsForm.of(request)["cuts"]
         try:
             look_at_wheel(request.user, cutter, _cuts(typed, unit_typed(request)))
             return redirect("keeping:wheel", pk=pk)

@@ -23,6 +23,7 @@ from wryfalcon.drawings.paper import PHONE, laid_on
 from wryfalcon.drawings.section import draw_section
 from wryfalcon.fields import ENDS, GAUGES, unit_typed
 from wryfalcon.library.actions.families import count_blank, import_family
+from wryfalcon.library.forms import CountForm, DocumentForm
 from wryfalcon.library.keyway import Unknown, document_of, fit_unknown, which_keyway
 from wryfalcon.library.models import Blank, FamilyRecord
 from wryfalcon.library.presenters import count_words, track_tables
@@ -118,12 +119,13 @@ def family_document(request: PersonRequest, slug: str) -> HttpResponse:
 @needs(Act.KEEP_LIBRARY)
 def bring_in(request: PersonRequest) -> HttpResponse:
     """Import a family document, pasted or as a file; what is wrong is named and nothing is lost."""
-    pasted, error = request.POST.get("document", ""), None
+    pasted, error = "", None
     if request.method == "POST":
-        upload = request.FILES.get("file")
+        said = DocumentForm.of(request)
+        pasted, upload = said["document"], said["file"]
         raw = upload.read(LARGEST_UPLOAD) if upload else pasted.encode()
         try:
-            record = import_family(request.user, raw, restricted="restricted" in request.POST)
+            record = import_family(request.user, raw, restricted=said["restricted"])
             if not record.is_in_force:
                 return _to_what_waits(request, record)
             messages.success(request, f"{record.name} is in the library.")
@@ -193,11 +195,8 @@ def measured(request: PersonRequest) -> HttpResponse:
 def count(request: PersonRequest, pk: int) -> HttpResponse:
     """Say where a blank hangs and how many are left."""
     blank = get_object_or_404(Blank, pk=pk)
-    left = request.POST.get("left", "")
-    if left.isdecimal() and len(left) < 7:
-        count_blank(request.user, blank, request.POST.get("hook", ""), int(left))
-    else:
-        messages.error(request, "How many are left? Type a whole number.")
+    said = CountForm.of(request)
+    count_blank(request.user, blank, said["hook"], said["left"])
     record = blank.families.in_force().first()
     return redirect("library:family", slug=record.slug) if record else redirect("library:families")
 

@@ -17,15 +17,15 @@ from django.views.decorators.http import require_http_methods, require_safe
 from keycore.documents.guide import COLUMNS, read_rows, write_guide, write_rows
 from keycore.documents.guide import Guide as GuideDocument
 from keycore.errors import InputError
-from keycore.reading.guide import GuideRow, Known, Question
+from keycore.reading.guide import GuideRow, Question
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.cells import as_text
 from wryfalcon.library.actions.guide import About, bring_in_guide, change_row, note_missing
+from wryfalcon.library.forms import AskedForm, GuideFileForm, RowForm
 from wryfalcon.library.models import METAL_ALONE, Guide, GuideEntry
 from wryfalcon.library.presenters import QUESTIONS
 from wryfalcon.library.queries.guide import missing, search
 from wryfalcon.presses import press
-from wryfalcon.refusal import NotDone
 
 ASKED = ("words", "year", "cuts", "blank", "use", "electronics", "before", "since")
 ANSWERED = ("use", "electronics", "before", "since")
@@ -36,14 +36,12 @@ LARGEST = 5_000_001
 @needs(Act.LOOK)
 def guide(request: PersonRequest) -> HttpResponse:
     """Search it; where several rows are left, the one question that divides them best."""
+    form = AskedForm(request.GET)
     asked = {name: request.GET.get(name, "").strip() for name in ASKED}
-    problem, known = "", Known()
-    try:
-        known = _known(asked)
-    except NotDone as refusal:
-        problem = refusal.says
-    found, number = search(known), request.GET.get("tag", "")
-    for_tag = {"tag": number} if number.isascii() and number.isdecimal() and len(number) < 9 else {}
+    found = search(form.known())
+    problem = next((form.errors[name][0] for name in ASKED if name in form.errors), "")
+    number = form.cleaned_data.get("tag")
+    for_tag = {"tag": str(number)} if number else {}
     context = {
         "asked": asked, "found": found, "problem": problem, "is_asked": any(asked.values()),
         "question": _answers(found.question, asked, for_tag) if found.question else None,
@@ -52,20 +50,6 @@ def guide(request: PersonRequest) -> HttpResponse:
         "guides": Guide.objects.all(), "missing": missing(),
     }  # fmt: skip
     return render(request, "library/guide.html", context, status=422 if problem else 200)
-
-
-def _known(asked: Mapping[str, str]) -> Known:
-    """What was typed. Raises NotDone for a year or a count of cuts that is none."""
-    numbers: dict[str, int | None] = {}
-    for name in ("year", "cuts", "before", "since"):
-        words, least, most = ("count of cuts", 1, 60) if name == "cuts" else ("year", 1000, 9999)
-        text = asked[name]
-        is_number = text.isascii() and text.isdecimal() and len(text) < 5 and least <= int(text) <= most
-        if text and not is_number:
-            raise NotDone(f"“{text[:20]}” is no {words}.", name)
-        numbers[name] = int(text) if text else None
-    about = (asked["words"], numbers["year"], numbers["cuts"], asked["blank"], asked["use"], asked["electronics"])
-    return Known(*about, numbers["before"], numbers["since"])
 
 
 def _answers(question: Question, asked: Mapping[str, str], for_tag: Mapping[str, str]) -> dict[str, object]:
@@ -83,8 +67,8 @@ def _answers(question: Question, asked: Mapping[str, str], for_tag: Mapping[str,
 @needs(Act.TAKE_IN)
 def cannot(request: PersonRequest) -> HttpResponse:
     """We cannot do this one: what was asked for is kept, so that the shop sees what it could not do."""
-    asked = {name: request.POST.get(name, "").strip() for name in ASKED}
-    note_missing(request.user, _known(asked))
+    AskedForm.of(request)  # a number that is none is refused, not passed over
+    note_missing(request.user, AskedForm(request.POST).known())
     messages.success(request, "Written down: asked for, and not in the guide.")
     return redirect("library:guide")
 
@@ -93,11 +77,11 @@ def cannot(request: PersonRequest) -> HttpResponse:
 @needs(Act.KEEP_LIBRARY)
 def bring_in(request: PersonRequest) -> HttpResponse:
     """Bring a guide in, pasted or as a file; what is wrong is named and nothing is lost."""
-    posted, error = request.POST, None
-    about = About(*(posted.get(name, "").strip() for name in ("name", "edition", "source")))
-    pasted = posted.get("table", "")
+    about, pasted, error = About("", "", ""), "", None
     if request.method == "POST":
-        upload = request.FILES.get("file")
+        said = GuideFileForm.of(request)
+        about = About(said["name"], said["edition"], said["source"])
+        pasted, upload = said["table"], said["file"]
         raw = upload.read(LARGEST) if upload else pasted.encode()
         try:
             kept = bring_in_guide(request.user, raw, about)
@@ -117,7 +101,7 @@ def row(request: PersonRequest, pk: int) -> HttpResponse:
     _, cells = write_rows([entry.row])
     said, error = dict(zip(COLUMNS, cells, strict=True)), None
     if request.method == "POST":
-        said = {name: " ".join(request.POST.get(name, "").split()) for name in COLUMNS}
+        said = {name: " ".join(text.split()) for name, text in RowForm.of(request).items()}
         try:
             change_row(request.user, entry, _row_of(said))
             messages.success(request, f"{entry.what}: changed.")

@@ -11,7 +11,7 @@ from django.views.decorators.http import require_http_methods
 
 from keycore.units import Unit
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs_to_change
-from wryfalcon.fields import unit_typed
+from wryfalcon.fields import Said, WordField, unit_typed
 from wryfalcon.lengths import NotALength, parse_length, say_mm
 from wryfalcon.machines.care.actions import keep_study
 from wryfalcon.machines.hands.queries import caliper_sd_mm
@@ -21,22 +21,30 @@ from wryfalcon.refusal import NotDone
 MOST_LINES = 400
 
 
+class StudyForm(Said):
+    """The instrument, and what each person read."""
+
+    instrument = WordField()
+    readings = WordField()
+
+
 @require_http_methods(["GET", "HEAD", "POST"])
 @needs_to_change(Act.PROVE)
 def hands(request: PersonRequest) -> HttpResponse:
     """The studies so far, and a new one: one line for each reading."""
-    problem, typed = "", request.POST.get("readings", "")
+    problem, said = "", {"readings": "", "instrument": ""}
     if request.method == "POST":
+        said = StudyForm.of(request)
         try:
-            people, readings = _parsed(typed, unit_typed(request))
-            study = keep_study(request.user, request.POST.get("instrument", ""), people, readings)
+            people, readings = _parsed(said["readings"], unit_typed(request))
+            study = keep_study(request.user, said["instrument"], people, readings)
             messages.success(request, f"Kept: one reading is good to {say_mm(study.whole, 4)} from now on.")
             return redirect("machines:hands")
         except NotDone as refusal:
             problem = refusal.says
     context = {
-        "studies": HandStudy.objects.select_related("by")[:12], "typed": typed, "problem": problem,
-        "instrument": request.POST.get("instrument", ""), "sd": caliper_sd_mm(),
+        "studies": HandStudy.objects.select_related("by")[:12], "typed": said["readings"], "problem": problem,
+        "instrument": said["instrument"], "sd": caliper_sd_mm(),
     }  # fmt: skip
     return render(request, "machines/hands.html", context, status=422 if problem else 200)
 

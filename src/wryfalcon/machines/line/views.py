@@ -5,19 +5,19 @@ from __future__ import annotations
 from typing import Any
 
 from django.conf import settings
-from django.http import Http404, HttpResponse, HttpResponseRedirect
+from django.http import Http404, HttpResponse
 from django.shortcuts import get_object_or_404, render
 from django.urls import reverse
-from django.utils.http import url_has_allowed_host_and_scheme
 from django.views.decorators.http import require_safe
 
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
+from wryfalcon.fields import Said, WordField
 from wryfalcon.machines.line.misreports import note_as_seen
 from wryfalcon.machines.line.orders import place_order
 from wryfalcon.machines.line.press import press_of
 from wryfalcon.machines.line.queries import lines_in_full
 from wryfalcon.machines.models import DriverKind, Machine
-from wryfalcon.presses import press
+from wryfalcon.presses import back_to, press
 
 FLAT_MM, KEY_MM = 3.0, 2.6
 """How thick the flat and the key are that lie beside the stand-in."""
@@ -30,6 +30,12 @@ PANEL: dict[str, tuple[str, dict[str, Any]]] = {
     "lay-key": ("put", {"lying": "key", "thick": KEY_MM}),
 }
 """What a hand, or mischance, does at the simulated machine."""
+
+
+class PanelForm(Said):
+    """What a hand does."""
+
+    hand = WordField()
 
 
 @require_safe
@@ -65,16 +71,9 @@ def misreports(request: PersonRequest, pk: int) -> HttpResponse:
 def panel(request: PersonRequest, pk: int) -> HttpResponse:
     """Work the simulated machine's lid or upset it; only in the demonstration."""
     machine = get_object_or_404(Machine, pk=pk, driver=DriverKind.BENCH)
-    asked = PANEL.get(request.POST.get("hand", ""))
+    asked = PANEL.get(PanelForm.of(request)["hand"])
     if not settings.DEMONSTRATION or asked is None:
         raise Http404
     command, data = asked
     place_order(press_of(request), machine, command, data=data)
     return back_to(request, reverse("machines:machines"))
-
-
-def back_to(request: PersonRequest, usual: str) -> HttpResponse:
-    """Go back where the person came from, if that is a page of ours; else where one usually goes."""
-    back = request.POST.get("back", "")
-    is_ours = back.startswith("/") and url_has_allowed_host_and_scheme(back, allowed_hosts={request.get_host()})
-    return HttpResponseRedirect(back if is_ours else usual)

@@ -1,23 +1,19 @@
-"""What the bench asks for; each form turns into the record its action takes."""
+"""What is said of a tag: taking it in, its locks, what was heard of a lock that could not be brought."""
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from typing import Any
 
 from django import forms
 
-from keycore.family import Family
-from wryfalcon.bench.models import Felt, OnBench, Tag, WayUp
-from wryfalcon.bench.proving.actions import BEST_GRADE, TrialFelt
-from wryfalcon.bench.setting_up.actions import Chosen
+from wryfalcon.bench.models import Asked, Felt, OnBench, Tag
+from wryfalcon.bench.proving.actions import BEST_GRADE
+from wryfalcon.bench.proving.forms import FELT_PARTS
 from wryfalcon.bench.tags.actions import Baseline, TagDetails
+from wryfalcon.fields import NumberField, PressedField, Said, WordField
 from wryfalcon.library.models import Blank, EditionState, FamilyRecord
-from wryfalcon.machines.models import Cutter, DriverKind, JawSide, Machine
 
 MOST_KEYS = 500
-AT_TIP = "tip"
-FELT_PARTS = ("enters", "turns", "leaves")
 
 
 class TakeInForm(forms.Form):
@@ -83,24 +79,6 @@ class TakeInForm(forms.Form):
         return cls(data, initial=initial)
 
 
-class CopyForm(forms.Form):
-    """A good key to be copied: who, which blank, how many."""
-
-    title = forms.CharField(label="What it is for", max_length=120, initial="A copy")
-    customer = forms.CharField(
-        label="Customer", max_length=80, initial="At the counter", help_text="A name or a nickname is enough."
-    )
-    stamped = TakeInForm.base_fields["stamped"]
-    blank = forms.ModelChoiceField(label="Blank", queryset=Blank.objects.all())
-    quantity = TakeInForm.base_fields["quantity"]
-    in_hand = TakeInForm.base_fields["in_hand"]
-    authority = TakeInForm.base_fields["authority"]
-
-    def job(self) -> TagDetails:
-        """What the take-in action takes."""
-        return TagDetails(**self.cleaned_data, on_bench=OnBench.GOOD_KEY, is_copied=True)
-
-
 class LockForm(forms.Form):
     """A lock the key must work, and how the old key feels in it."""
 
@@ -125,48 +103,39 @@ def locks_of(formset: Any) -> list[Baseline]:
     return [Baseline(**row) for row in formset.cleaned_data if row.get("name", "").strip()]
 
 
-class FittingForm(forms.Form):
-    """Machine, cutter, jaw side and path."""
+class GuideForm(Said):
+    """A row of the fitting guide."""
 
-    machine = forms.ModelChoiceField(queryset=Machine.objects.exclude(driver=DriverKind.NONE))
-    cutter = forms.ModelChoiceField(queryset=Cutter.objects.all())
-    jaw_side = forms.ModelChoiceField(
-        queryset=JawSide.objects.select_related("machine", "clamp"), required=False, empty_label="Not named"
-    )
-    style = forms.ChoiceField(label="Path")
-
-    def __init__(self, family: Family, data: Mapping[str, Any] | None = None) -> None:
-        super().__init__(data)
-        cutting = family.kind.cutting
-        if cutting is None:  # the action says that it cannot be cut from here
-            self.fields["style"] = forms.CharField(required=False)
-            return
-        self.fields["cutter"].queryset = Cutter.that_are(cutting.tool)  # type: ignore[attr-defined]
-        self.fields["style"] = forms.ChoiceField(label="Path", choices=list(cutting.styles.items()))
-
-    def fitting(self) -> Chosen:
-        """What the set-up action takes."""
-        return Chosen(**self.cleaned_data)
+    guide = NumberField()
 
 
-class TrialForm(forms.Form):
-    """How a new key feels in one lock."""
+class HungForm(GuideForm):
+    """What a new tag is hung from: a row of the guide; whether its form was filled from the tag that made it."""
 
-    lock = forms.IntegerField(widget=forms.HiddenInput)
-    way_up = forms.ChoiceField(label="Way up", choices=WayUp)
-    free = forms.BooleanField(label="Goes freely", required=False)
-    at = forms.CharField(label="Shows at", required=False)
-    grade = forms.IntegerField(label="Grade", min_value=0, max_value=BEST_GRADE, required=False)
-    worked = forms.BooleanField(label="After a few turns", required=False)
-    enters = forms.ChoiceField(label="Goes in", choices=Felt, required=False)
-    turns = forms.ChoiceField(label="Turns", choices=Felt, required=False)
-    leaves = forms.ChoiceField(label="Comes out", choices=Felt, required=False)
+    filled = PressedField()
 
-    def felt(self) -> TrialFelt:
-        """What the action takes; one press says that it goes in, turns and comes out freely."""
-        said = self.cleaned_data
-        enters, turns, leaves = (Felt.FREE if said["free"] else said[part] for part in FELT_PARTS)
-        track, _, space = said["at"].rpartition(":")
-        at = (track, int(space)) if space.isascii() and space.isdecimal() and len(space) < 4 else None
-        where = {"at": at, "at_tip": said["at"] == AT_TIP}
-        return TrialFelt(said["way_up"], said["worked"], enters, turns, leaves, said["grade"], **where)
+
+class BackForm(Said):
+    """The tag that made a key which came back."""
+
+    brought_back = WordField()
+
+
+class DeclineForm(Said):
+    """Why a job is not one for us."""
+
+    why_declined = WordField()
+
+
+class PictureForm(Said):
+    """A picture that was sent."""
+
+    picture = forms.FileField(error_messages={"required": "Choose the picture first."}, label="")
+
+
+class AnswersForm(Said):
+    """What was heard of a lock."""
+
+    def __init__(self, *args: Any, **more: Any) -> None:
+        super().__init__(*args, **more)
+        self.fields |= {asked: WordField() for asked in Asked.values}

@@ -1,0 +1,87 @@
+"""What is said on Prove."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django import forms
+
+from wryfalcon.bench.models import Dimension, Felt, WayUp
+from wryfalcon.bench.proving.actions import BEST_GRADE, TrialFelt
+from wryfalcon.bench.reading.forms import ValueForm
+from wryfalcon.fields import ListField, NumberField, PressedField, Said, WordField
+from wryfalcon.numbers import whole_number
+
+AT_TIP = "tip"
+FELT_PARTS = ("enters", "turns", "leaves")
+
+
+class ProofValueForm(ValueForm):
+    """A value of the new key, and what the cut was measured over."""
+
+    over = WordField()
+
+
+class OverForm(Said):
+    """What the cuts are measured over from now on."""
+
+    aid = WordField()
+    aid_size = WordField()
+
+
+class CaliperForm(Said):
+    """The machine's caliper reads the key; or what it read last is taken back."""
+
+    withdraw = PressedField()
+    last = NumberField()
+
+
+class BesideForm(Said):
+    """The sizes of old key and new, and what was looked at."""
+
+    finish = ListField()
+
+    def __init__(self, *args: Any, **more: Any) -> None:
+        super().__init__(*args, **more)
+        self.fields |= {f"{what}-{whose}": WordField() for what in Dimension.values for whose in ("old", "new")}
+
+
+class TakeOffForm(Said):
+    """A cut taken deeper: where, by how much, why, and the lock that asked for it."""
+
+    at = WordField()
+    by = WordField()
+    reason = WordField()
+    lock = NumberField()
+    file = PressedField()
+
+
+class VerdictForm(Said):
+    """Good enough by what was measured, or by comparing; or not."""
+
+    passed = PressedField()
+    compared = PressedField()
+    reason = WordField()
+
+
+class TrialForm(forms.Form):
+    """How a new key feels in one lock."""
+
+    lock = forms.IntegerField(widget=forms.HiddenInput)
+    way_up = forms.ChoiceField(label="Way up", choices=WayUp)
+    free = forms.BooleanField(label="Goes freely", required=False)
+    at = forms.CharField(label="Shows at", required=False)
+    grade = forms.IntegerField(label="Grade", min_value=0, max_value=BEST_GRADE, required=False)
+    worked = forms.BooleanField(label="After a few turns", required=False)
+    enters = forms.ChoiceField(label="Goes in", choices=Felt, required=False)
+    turns = forms.ChoiceField(label="Turns", choices=Felt, required=False)
+    leaves = forms.ChoiceField(label="Comes out", choices=Felt, required=False)
+
+    def felt(self) -> TrialFelt:
+        """What the action takes; one press says that it goes in, turns and comes out freely."""
+        said = self.cleaned_data
+        enters, turns, leaves = (Felt.FREE if said["free"] else said[part] for part in FELT_PARTS)
+        track, _, space = said["at"].rpartition(":")
+        at = (track, whole_number(space)) if track and whole_number(space) else None
+        where = {"at": at, "at_tip": said["at"] == AT_TIP}
+        return TrialFelt(said["way_up"], said["worked"], enters, turns, leaves, said["grade"], **where)
