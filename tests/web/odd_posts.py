@@ -156,14 +156,14 @@ class Walk:
         self._done(f"GET {address} {dict(query)!r}", lambda: self.client.get(address, query))
 
     def _done(self, did: str, act):
-        began = time.monotonic()
+        began = time.process_time()
         try:
             answer = act()
         except Exception as error:
             where = _where(error)
             self.faults.append(Fault(did, f"{type(error).__name__}: {str(error)[:120]} at {where}"))
             return None
-        spent = time.monotonic() - began
+        spent = time.process_time() - began
         if answer.status_code >= 500:
             self.faults.append(Fault(did, f"answer {answer.status_code}"))
         if spent > SLOW:
