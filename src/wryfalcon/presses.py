@@ -14,7 +14,7 @@ from django.utils.http import url_has_allowed_host_and_scheme
 from django.views.decorators.http import require_POST
 
 from keycore.errors import InputError
-from wryfalcon.fields import Said, WordField
+from wryfalcon.fields import WORD, posted
 from wryfalcon.refusal import NotDone, SecondLook
 
 if TYPE_CHECKING:
@@ -65,15 +65,9 @@ def wants_json(request: HttpRequest) -> bool:
     return request.headers.get("Accept") == "application/json"
 
 
-class BackForm(Said):
-    """The page that a press was made on, where it goes back there."""
-
-    back = WordField()
-
-
 def back_to(request: HttpRequest, usual: str) -> HttpResponse:
     """Go back where the person came from, if that is a page of ours; else where one usually goes."""
-    back = BackForm.of(request)["back"]
+    back = posted(request, back=WORD)["back"]
     is_ours = back.startswith("/") and url_has_allowed_host_and_scheme(back, allowed_hosts={request.get_host()})
     return HttpResponseRedirect(back if is_ours else usual)
 

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import re
+from pathlib import Path
+
 import pytest
 from django.test import Client
 from django.utils import timezone
@@ -74,3 +77,35 @@ def test_every_view_that_takes_posts_alone_is_a_press() -> None:
     """One that is not would be gone back to, and could not be shown."""
     views = [path for path in SOURCE.glob("wryfalcon/**/*.py") if "require_POST" in path.read_text()]
     assert [path.name for path in views] == ["presses.py"]
+
+
+@pytest.mark.parametrize(
+    ("posted", "says"),
+    [
+        ({"cut": "one", "mark": "nicked"}, "Cut: Enter a whole number."),
+        ({"cut": "-1", "mark": "nicked"}, "Cut: Ensure this value is greater than or equal to 0."),
+        ({"cut": "9" * 12, "mark": "nicked"}, "Cut: Ensure this value is less than or equal to 999999999."),
+        ({"cut": "1", "mark": "nick\0ed"}, "Mark: Null characters are not allowed."),
+    ],
+)
+def test_what_no_page_sends_is_refused_in_words_that_name_its_field(
+    smith: Client, people: People, posted: dict[str, str], says: str
+) -> None:
+    tag = hang(people)
+    answer = smith.post(f"/tags/{tag}/read/mark", posted, follow=True)
+    assert [str(each) for each in answer.context["messages"]] == [says]
+    assert not tag.sources.exists()
+
+
+def test_a_page_that_keeps_a_line_of_values_is_refused_in_its_own_terms(smith: Client, people: People) -> None:
+    tag = hang(people)
+    for posted in ({"cut": "1", "typed": "nonsense"}, {"cut": "one", "typed": "0.278"}):
+        answer = smith.post(f"/tags/{tag}/read/value", posted, headers={"Accept": "application/json"})
+        assert (answer.status_code, set(answer.json())) == (422, {"refusal", "suggest"})
+
+
+def test_what_is_posted_is_read_by_a_form() -> None:
+    """But for the key of an entry, which is no part of what is said, and whether a button was pressed at all."""
+    read = re.compile(r"POST\.get|POST\[|POST\.getlist")
+    found = [path.name for path in (Path(SOURCE) / "wryfalcon").rglob("*.py") if read.search(path.read_text())]
+    assert found == ["entries.py"]

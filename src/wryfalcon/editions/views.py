@@ -19,27 +19,13 @@ from wryfalcon.editions.queries import (
     waiting_families,
     waiting_series,
 )
-from wryfalcon.fields import ListField, NumberField, Said, WordField
+from wryfalcon.fields import LIST, NUMBER, WORD, posted
 from wryfalcon.library.actions.editions import put_in_force, throw_away
 from wryfalcon.library.models import EditionState, FamilyRecord
 from wryfalcon.numbers import whole_number
 from wryfalcon.presses import press
 
 FEW, MANY = 6, 300
-
-
-class ForceForm(Said):
-    """An edition put in force, against the one it was looked at beside."""
-
-    against = NumberField()
-    seen = WordField()
-
-
-class ForceAllForm(Said):
-    """Everything that was on the page: families, each with what it was looked at beside, and series."""
-
-    family = ListField()
-    series = ListField()
 
 
 @require_safe
@@ -80,7 +66,7 @@ def one(request: PersonRequest, pk: int) -> HttpResponse:
 def force(request: PersonRequest, pk: int) -> HttpResponse:
     """Put one edition of a family in force, as it was looked at."""
     record = get_object_or_404(FamilyRecord, pk=pk)
-    said = ForceForm.of(request)
+    said = posted(request, against=NUMBER, seen=WORD)
     before = put_in_force(request.user, record, said["against"], said["seen"])
     messages.success(request, f"{record.named} is in force, in the place of {before.edition or 'the one before'}.")
     return redirect("editions:overview")
@@ -90,9 +76,9 @@ def force(request: PersonRequest, pk: int) -> HttpResponse:
 @needs(Act.KEEP_LIBRARY)
 def force_all(request: PersonRequest) -> HttpResponse:
     """Put everything in force together that was on the page."""
-    said = ForceAllForm.of(request)
-    posted = [[*each.split(":"), "", ""][:3] for each in said["family"]]
-    families = [(whole_number(key), whole_number(against), seen) for key, against, seen in posted]
+    said = posted(request, family=LIST, series=LIST)
+    sent = [[*each.split(":"), "", ""][:3] for each in said["family"]]
+    families = [(whole_number(key), whole_number(against), seen) for key, against, seen in sent]
     count = put_all_in_force(request.user, families, [whole_number(key) for key in said["series"]])
     messages.success(request, f"{count} editions are in force.")
     return redirect("editions:overview")

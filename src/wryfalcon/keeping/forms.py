@@ -7,10 +7,10 @@ from typing import Any
 from django import forms
 
 from keycore.machines.side_mill import CLEARANCE, FEWEST_MM, MOST_MM
-from wryfalcon.fields import MmField, NumberField, PressedField, Said, TypedInForm, WordField
+from wryfalcon.fields import MmField, PressedField, Said, TypedInForm, WordField
 from wryfalcon.library.models import FamilyRecord
 from wryfalcon.machines.care.actions import PARTICULARS, Particulars
-from wryfalcon.machines.models import Closer, Cutter, JawSide, Machine, MachineKind
+from wryfalcon.machines.models import Closer, JawSide, Machine, MachineKind
 
 AXES = [(axis, axis) for axis in "XYZABCUVW"]
 """The letters of axes, as ISO 841 names them."""
@@ -112,54 +112,6 @@ class MillProofForm(TypedInForm):
     copy_width = MmField(label="width", least=0)
 
 
-class WorkForm(Said):
-    """Work that was done on a machine."""
-
-    what = WordField()
-    note = WordField()
-
-
-class NamedForm(Said):
-    """What a hidden fault is taken for."""
-
-    named = WordField()
-
-
-class CutterForm(Said):
-    """The wheel that was fitted."""
-
-    cutter = forms.ModelChoiceField(Cutter.objects.all(), label="Wheel")
-
-
-class TestCutsForm(Said):
-    """Test cuts of a wheel, how deep and how wide, a line each."""
-
-    cuts = WordField()
-
-
-class TouchForm(Said):
-    """A step of touching a face off, and what the dial says of it."""
-
-    step = WordField()
-    thickness = WordField()
-    near = WordField()
-    far = WordField()
-    apart = WordField()
-
-
-class SeenForm(Said):
-    """What was looked at before it was decided on."""
-
-    seen = WordField()
-
-
-class MarkForm(Said):
-    """What the blanks showed, or the cylinder."""
-
-    mark = WordField()
-    cylinder = WordField()
-
-
 class TrimForm(Said):
     """A trim or a morning check: on whose blanks, in which side of the jaw, on whose own offsets."""
 
@@ -171,27 +123,3 @@ class TrimForm(Said):
     def __init__(self, *args: Any, machine: Machine, **more: Any) -> None:
         super().__init__(*args, **more)
         self.fields["side"].queryset = machine.jaw_sides.all()  # type: ignore[attr-defined]
-
-
-class BlockForm(Said):
-    """What a caliper says of a known size."""
-
-    known = WordField()
-    read = WordField()
-
-
-class ClampingForm(Said):
-    """What was measured of one clamping: a depth and a position of every cut, as far as it was."""
-
-    clamping = NumberField()
-    partly = PressedField()
-
-    def __init__(self, *args: Any, cuts: int, **more: Any) -> None:
-        super().__init__(*args, **more)
-        self.fields |= {f"{letter}{cut}": WordField() for letter in "vp" for cut in range(1, cuts + 1)}
-
-
-class CloseForm(SeenForm):
-    """A trim put in force as it was looked at, or kept alone."""
-
-    apply = PressedField()

@@ -8,7 +8,6 @@ from typing import Any
 from django import forms
 from django.core.exceptions import ValidationError
 
-from keycore.documents.guide import COLUMNS
 from keycore.reading.guide import Known
 from wryfalcon.fields import PressedField, Said, WordField
 
@@ -72,11 +71,3 @@ class GuideFileForm(Said):
     source = WordField(strip=True)
     table = WordField()
     file = forms.FileField(required=False, allow_empty_file=True)
-
-
-class RowForm(Said):
-    """One row of a guide, by its columns."""
-
-    def __init__(self, *args: Any, **more: Any) -> None:
-        super().__init__(*args, **more)
-        self.fields |= {name: WordField() for name in COLUMNS}

@@ -10,9 +10,8 @@ from keycore.proving.brief import BLADE_PLACES
 from wryfalcon.bench.models import OnBench
 from wryfalcon.bench.tags.actions import TagDetails
 from wryfalcon.bench.tags.forms import TakeInForm
-from wryfalcon.fields import PressedField, Said, WordField
+from wryfalcon.fields import Said, WordField
 from wryfalcon.library.models import Blank
-from wryfalcon.machines.models import TRACES, Machine
 
 
 class CopyForm(forms.Form):
@@ -31,31 +30,6 @@ class CopyForm(forms.Form):
     def job(self) -> TagDetails:
         """What the take-in action takes."""
         return TagDetails(**self.cleaned_data, on_bench=OnBench.GOOD_KEY, is_copied=True)
-
-
-class WayForm(Said):
-    """Copied from its pattern, or read after all."""
-
-    copy = PressedField()
-
-
-class StepForm(Said):
-    """A step before copying, or the duplicator put back where it was."""
-
-    step = WordField()
-
-
-class ClampedForm(Said):
-    """Which key is in the one clamp."""
-
-    which = WordField()
-
-
-class MoveForm(Said):
-    """A duplicator moved on purpose."""
-
-    machine = forms.ModelChoiceField(Machine.objects.filter(kind__in=TRACES))
-    move = forms.FloatField()
 
 
 class BriefForm(Said):

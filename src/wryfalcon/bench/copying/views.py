@@ -2,19 +2,20 @@
 
 from __future__ import annotations
 
+from django import forms
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, render
 from django.views.decorators.http import require_http_methods
 
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.bench.copying.actions import BriefTyped, clamp_key, do_step, keep_brief, move_on_purpose, put_back
-from wryfalcon.bench.copying.forms import BriefForm, ClampedForm, CopyForm, MoveForm, StepForm, WayForm
+from wryfalcon.bench.copying.forms import BriefForm, CopyForm
 from wryfalcon.bench.cutting.hand_card import WHERE_IT_TURNS
 from wryfalcon.bench.models import MadeHow, Piece
 from wryfalcon.bench.reading.actions import Typed
 from wryfalcon.bench.stage import find_tag, stage_at, to_stage
 from wryfalcon.bench.tags.actions import copy_or_read, take_in
-from wryfalcon.fields import unit_typed
+from wryfalcon.fields import PRESSED, WORD, posted, unit_typed
 from wryfalcon.library.models import Blank
 from wryfalcon.machines.models import TRACES, Machine
 from wryfalcon.presses import press
@@ -43,7 +44,7 @@ def new_copy(request: PersonRequest) -> HttpResponse:
 def change_way(request: PersonRequest, number: int) -> HttpResponse:
     """Copy this tag's key from its pattern, or read it after all."""
     tag = find_tag(number, without_family=True)
-    is_copied = WayForm.of(request)["copy"]
+    is_copied = posted(request, copy=PRESSED)["copy"]
     copy_or_read(request.user, tag, is_copied=is_copied)
     if not is_copied and tag.family_record_id is None:
         return to_stage(tag, "take-in")
@@ -59,7 +60,7 @@ def step(request: PersonRequest, number: int, machine: int) -> HttpResponse:
     if "put-back" in request.POST:
         put_back(request.user, kept)
     else:
-        do_step(request.user, tag, kept, StepForm.of(request)["step"])
+        do_step(request.user, tag, kept, posted(request, step=WORD)["step"])
     return to_stage(tag, "cut", f"?way={MadeHow.TRACED}:{kept.pk}")
 
 
@@ -70,7 +71,7 @@ def clamped(request: PersonRequest, number: int, piece: int) -> HttpResponse:
     tag = find_tag(number, of_a_copy=True)
     kept = get_object_or_404(Piece.objects.select_related("machine"), pk=piece, tag=tag)
     request.goes_back_to = stage_at(tag, "cut", f"?piece={piece}")
-    clamp_key(tag, kept, ClampedForm.of(request)["which"])
+    clamp_key(tag, kept, posted(request, which=WORD)["which"])
     return to_stage(tag, "cut", f"?piece={piece}")
 
 
@@ -81,7 +82,8 @@ def brief(request: PersonRequest, number: int) -> HttpResponse:
     tag, unit = find_tag(number), unit_typed(request)
     track = tag.family.tracks[0]
     if "move" in request.POST:
-        moved = MoveForm.of(request)
+        traced = forms.ModelChoiceField(Machine.objects.filter(kind__in=TRACES))
+        moved = posted(request, machine=traced, move=forms.FloatField())
         machine = moved["machine"]
         move_on_purpose(request.user, tag, machine, moved["move"])
         return to_stage(tag, "cut", f"?way={MadeHow.TRACED}:{machine.pk}")

@@ -35,7 +35,6 @@ from wryfalcon.bench.cutting.by_hand import (
     walk_on,
 )
 from wryfalcon.bench.cutting.dial_walk import walk_of
-from wryfalcon.bench.cutting.forms import ByHandForm, EndForm, MadeForm, NextForm, OperateForm, WalkForm
 from wryfalcon.bench.cutting.hand_card import hand_card
 from wryfalcon.bench.cutting.presenters import HandWay, hand_ways, ways_shortly
 from wryfalcon.bench.filing.presenters import SHOWED, filing_of, is_filed, looks_said
@@ -51,6 +50,7 @@ from wryfalcon.bench.trying.queries import sheet_of_piece
 from wryfalcon.drawings.cut_key import CutKey
 from wryfalcon.drawings.kinds import look_of
 from wryfalcon.drawings.sheet import FRONT, Sheet, px
+from wryfalcon.fields import LIST, NUMBER, PRESSED, WORD, posted
 from wryfalcon.machines.line.press import press_of
 from wryfalcon.machines.line.queries import LineNow, OrderNow, last_order, line_of
 from wryfalcon.machines.models import LineEvent, Machine
@@ -88,7 +88,7 @@ def cut_stage(request: PersonRequest, number: int) -> HttpResponse:
 def cut_next(request: PersonRequest, number: int) -> HttpResponse:
     """Send the next key to the machine."""
     tag = find_tag(number)
-    said = NextForm.of(request)
+    said = posted(request, expected=WORD, **{"one-more": PRESSED})
     cut_key(press_of(request), tag, said["expected"], one_more=said["one-more"])
     return to_stage(tag, "cut")
 
@@ -99,7 +99,7 @@ def operate_piece(request: PersonRequest, number: int, piece: int) -> HttpRespon
     """One operation on the machine, sending again, or touching up."""
     tag = find_tag(number)
     kept = get_object_or_404(Piece.objects.select_related("machine", "tag", "set_up"), pk=piece, tag=tag)
-    said, pressed = OperateForm.of(request), press_of(request)
+    said, pressed = posted(request, operation=WORD, known=WORD, check=LIST), press_of(request)
     operation, known = said["operation"], said["known"]
     if operation == Operation.LOAD:
         send_again(pressed, tag, kept, known)
@@ -114,7 +114,8 @@ def operate_piece(request: PersonRequest, number: int, piece: int) -> HttpRespon
 @needs(Act.CUT)
 def by_hand(request: PersonRequest, number: int) -> HttpResponse:
     """The next key is made by hand: begun, or begun, made and deburred in one press."""
-    tag, said = find_tag(number, of_a_copy=True), ByHandForm.of(request)
+    tag = find_tag(number, of_a_copy=True)
+    said = posted(request, way=WORD, made=PRESSED, expected=WORD, **{"one-more": PRESSED})
     made_how, _, pk = said["way"].partition(":")
     machine = Machine.objects.filter(pk=whole_number(pk)).first()
     work, is_made = HandWork(made_how, machine, said["expected"], one_more=said["one-more"]), said["made"]
@@ -129,7 +130,7 @@ def say_made(request: PersonRequest, number: int, piece: int) -> HttpResponse:
     tag = find_tag(number, of_a_copy=True)
     kept, pressed = get_object_or_404(Piece, pk=piece, tag=tag), press_of(request)
     request.goes_back_to = stage_at(tag, "cut", f"?piece={piece}")
-    if MadeForm.of(request)["deburred"]:
+    if posted(request, deburred=PRESSED)["deburred"]:
         deburr(pressed, tag, kept)
     else:
         finish_by_hand(pressed, tag, kept, deburred=True)
@@ -143,7 +144,7 @@ def walked(request: PersonRequest, number: int, piece: int) -> HttpResponse:
     tag = find_tag(number)
     kept = get_object_or_404(Piece, pk=piece, tag=tag)
     request.goes_back_to = stage_at(tag, "cut", f"?piece={piece}")
-    said = WalkForm.of(request)
+    said = posted(request, step=NUMBER, back=NUMBER)
     is_back = "back" in request.POST
     if not (walk_back(tag, kept, said["back"]) if is_back else walk_on(tag, kept, said["step"])):
         messages.info(request, "That was said already; the step below is next.")
@@ -157,7 +158,7 @@ def end(request: PersonRequest, number: int, piece: int) -> HttpResponse:
     tag = find_tag(number, of_a_copy=True)
     kept = get_object_or_404(Piece.objects.select_related("machine", "tag"), pk=piece, tag=tag)
     request.goes_back_to = stage_at(tag, "cut", f"?piece={piece}")
-    said = EndForm.of(request)
+    said = posted(request, made=PRESSED, blank=WORD, why=WORD)
     if said["made"]:
         take_as_made(request.user, tag, kept)
         return to_stage(tag, "cut", f"?piece={piece}")

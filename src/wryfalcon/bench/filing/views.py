@@ -14,12 +14,11 @@ from keycore.family import Family
 from keycore.units import Unit
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.bench.filing.actions import Seen, look_at_stage, take_look_back
-from wryfalcon.bench.filing.forms import LookBackForm, StageLookForm
 from wryfalcon.bench.filing.presenters import mark_words
 from wryfalcon.bench.filing.queries import marks_of
 from wryfalcon.bench.models import Piece, StageLook, Tag
 from wryfalcon.bench.stage import find_tag, stage_at, to_stage
-from wryfalcon.fields import unit_typed
+from wryfalcon.fields import NUMBER, PRESSED, WORD, posted, unit_typed
 from wryfalcon.lengths import NotALength, parse_value
 from wryfalcon.numbers import whole_number
 from wryfalcon.presses import press
@@ -33,10 +32,10 @@ def look(request: PersonRequest, number: int, piece: int) -> HttpResponse:
     tag = find_tag(number)
     kept = get_object_or_404(Piece, pk=piece, tag=tag)
     if "back" in request.POST:
-        take_look_back(request.user, tag, kept, LookBackForm.of(request)["back"])
+        take_look_back(request.user, tag, kept, posted(request, back=NUMBER)["back"])
         return to_stage(tag, "cut", f"?piece={piece}")
-    said = StageLookForm.of(request)
-    request.goes_back_to = stage_at(tag, "cut", f"?{urlencode({'piece': piece, 'step': said['step']})}")
+    said = posted(request, step=WORD, height=WORD, showed=WORD, mark_at=WORD, by_mark=PRESSED, known=NUMBER)
+    request.goes_back_to = stage_at(tag, "cut", f"?{urlencode({'piece': piece, 'step': said['step'][:130]})}")
     seen = _seen(tag.family, said, unit_typed(request))
     _tell(request, tag, look_at_stage(request.user, tag, kept, seen, said["known"]))
     return to_stage(tag, "cut", f"?piece={piece}")

@@ -7,11 +7,11 @@ from django.views.decorators.http import require_safe
 
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.bench.handing_over.actions import hand_over
-from wryfalcon.bench.handing_over.forms import CloseForm
 from wryfalcon.bench.proving.keys_made import keys_made
 from wryfalcon.bench.reading.record import readings_record
 from wryfalcon.bench.stage import find_tag, open_tag, settled_key_of, show_stage, to_stage
 from wryfalcon.bench.tags.history import history_of
+from wryfalcon.fields import WORD, posted
 from wryfalcon.presses import press
 
 
@@ -35,5 +35,5 @@ def hand_over_stage(request: PersonRequest, number: int) -> HttpResponse:
 def close_tag(request: PersonRequest, number: int) -> HttpResponse:
     """Give the keys back and close the tag."""
     tag = find_tag(number, without_family=True)
-    hand_over(request.user, tag, CloseForm.of(request)["reason"])
+    hand_over(request.user, tag, posted(request, reason=WORD)["reason"])
     return to_stage(tag, "hand-over")

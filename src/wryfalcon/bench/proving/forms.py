@@ -2,14 +2,12 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from django import forms
 
-from wryfalcon.bench.models import Dimension, Felt, WayUp
+from wryfalcon.bench.models import Felt, WayUp
 from wryfalcon.bench.proving.actions import BEST_GRADE, TrialFelt
 from wryfalcon.bench.reading.forms import ValueForm
-from wryfalcon.fields import ListField, NumberField, PressedField, Said, WordField
+from wryfalcon.fields import WordField
 from wryfalcon.numbers import whole_number
 
 AT_TIP = "tip"
@@ -20,48 +18,6 @@ class ProofValueForm(ValueForm):
     """A value of the new key, and what the cut was measured over."""
 
     over = WordField()
-
-
-class OverForm(Said):
-    """What the cuts are measured over from now on."""
-
-    aid = WordField()
-    aid_size = WordField()
-
-
-class CaliperForm(Said):
-    """The machine's caliper reads the key; or what it read last is taken back."""
-
-    withdraw = PressedField()
-    last = NumberField()
-
-
-class BesideForm(Said):
-    """The sizes of old key and new, and what was looked at."""
-
-    finish = ListField()
-
-    def __init__(self, *args: Any, **more: Any) -> None:
-        super().__init__(*args, **more)
-        self.fields |= {f"{what}-{whose}": WordField() for what in Dimension.values for whose in ("old", "new")}
-
-
-class TakeOffForm(Said):
-    """A cut taken deeper: where, by how much, why, and the lock that asked for it."""
-
-    at = WordField()
-    by = WordField()
-    reason = WordField()
-    lock = NumberField()
-    file = PressedField()
-
-
-class VerdictForm(Said):
-    """Good enough by what was measured, or by comparing; or not."""
-
-    passed = PressedField()
-    compared = PressedField()
-    reason = WordField()
 
 
 class TrialForm(forms.Form):

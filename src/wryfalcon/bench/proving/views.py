@@ -29,13 +29,8 @@ from wryfalcon.bench.proving.actions import (
 from wryfalcon.bench.proving.dimensions import beside_of
 from wryfalcon.bench.proving.forms import (
     AT_TIP,
-    BesideForm,
-    CaliperForm,
-    OverForm,
     ProofValueForm,
-    TakeOffForm,
     TrialForm,
-    VerdictForm,
 )  # fmt: skip
 from wryfalcon.bench.proving.presenters import proof_shown
 from wryfalcon.bench.proving.queries import cuts_to_deepen, ground_of, mend_of, passed_keys, proof_of
@@ -46,7 +41,7 @@ from wryfalcon.bench.reading.values import kept as values_kept
 from wryfalcon.bench.stage import find_tag, key_of, open_tag, show_stage, stage_at, to_stage
 from wryfalcon.drawings.cut_key import CutKey
 from wryfalcon.drawings.errors import draw_errors
-from wryfalcon.fields import unit_typed
+from wryfalcon.fields import LIST, NUMBER, PRESSED, WORD, posted, unit_typed
 from wryfalcon.lengths import NotALength, parse_value, say_value
 from wryfalcon.machines.line.press import press_of
 from wryfalcon.machines.line.queries import last_order
@@ -89,7 +84,7 @@ def type_proof_value(request: PersonRequest, number: int, piece: int) -> HttpRes
 def over(request: PersonRequest, number: int, piece: int) -> HttpResponse:
     """What the cuts are measured over from now on."""
     tag, kept = _find(request, number, piece)
-    said = OverForm.of(request)
+    said = posted(request, aid=WORD, aid_size=WORD)
     measure_over(tag, kept, said["aid"], said["aid_size"], unit_typed(request))
     return to_stage(tag, "prove", f"?piece={piece}")
 
@@ -99,7 +94,7 @@ def over(request: PersonRequest, number: int, piece: int) -> HttpResponse:
 def measure(request: PersonRequest, number: int, piece: int) -> HttpResponse:
     """Read the machine's caliper, or take the last measurement back."""
     tag, kept = _find(request, number, piece)
-    said = CaliperForm.of(request)
+    said = posted(request, withdraw=PRESSED, last=NUMBER)
     if said["withdraw"]:
         withdraw_proof_values(request.user, tag, kept, said["last"])
     else:
@@ -126,7 +121,8 @@ def try_key(request: PersonRequest, number: int, piece: int) -> HttpResponse:
 def lay_beside(request: PersonRequest, number: int, piece: int) -> HttpResponse:
     """Keep the dimensions of old key and new, and what was looked at."""
     tag, kept = _find(request, number, piece)
-    said, unit = BesideForm.of(request), unit_typed(request)
+    sizes = {f"{what}-{whose}": WORD for what in Dimension.values for whose in ("old", "new")}
+    said, unit = posted(request, finish=LIST, **sizes), unit_typed(request)
     try:
         dimensions = {
             what: (_size_mm(said[f"{what}-old"], unit), _size_mm(said[f"{what}-new"], unit))
@@ -143,7 +139,7 @@ def lay_beside(request: PersonRequest, number: int, piece: int) -> HttpResponse:
 def take_off(request: PersonRequest, number: int, piece: int) -> HttpResponse:
     """Take a cut of a made key deeper, on its machine or with a file."""
     tag, kept = _find(request, number, piece)
-    said = TakeOffForm.of(request)
+    said = posted(request, at=WORD, by=WORD, reason=WORD, lock=NUMBER, file=PRESSED)
     track, _, space = said["at"].rpartition(":")
     by = _amount(tag, said["by"], unit_typed(request))
     lock = Lock.objects.filter(pk=said["lock"], tag=tag).first()
@@ -175,7 +171,7 @@ def _size_mm(text: str, unit: Unit) -> float | None:
 def keep_verdict(request: PersonRequest, number: int, piece: int) -> HttpResponse:
     """Keep the verdict: good enough, or not."""
     tag, kept = _find(request, number, piece)
-    said = VerdictForm.of(request)
+    said = posted(request, passed=PRESSED, compared=PRESSED, reason=WORD)
     compared, passed = said["compared"], said["passed"] or said["compared"]
     keep_proof(request.user, tag, kept, passed=passed, reason=said["reason"], is_compared=compared)
     if not passed:

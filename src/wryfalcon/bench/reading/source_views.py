@@ -28,18 +28,7 @@ from wryfalcon.bench.reading.actions import (
 from wryfalcon.bench.reading.codes import find_code, read_code
 from wryfalcon.bench.reading.evidence import SourceReading
 from wryfalcon.bench.reading.forms import (
-    AddForm,
-    CardForm,
-    ChangeForm,
-    CodeForm,
-    CompareForm,
     DescribeForm,
-    LabelsForm,
-    LookForm,
-    MarkForm,
-    StageForm,
-    SwingForm,
-    TapForm,
 )  # fmt: skip
 from wryfalcon.bench.reading.known import state_card, state_known
 from wryfalcon.bench.reading.looks import is_settled
@@ -64,7 +53,7 @@ from wryfalcon.bench.reading.views import (
 )
 from wryfalcon.bench.stage import find_tag, to_stage
 from wryfalcon.codes.queries.family import series_read_by
-from wryfalcon.fields import unit_typed
+from wryfalcon.fields import LIST, NUMBER, WORD, posted, unit_typed
 from wryfalcon.numbers import whole_number
 from wryfalcon.presses import press
 from wryfalcon.refusal import NotDone
@@ -76,7 +65,7 @@ SETTLED = "Settled, over 99 in 100: you can stop here."
 @needs(Act.READ_KEYS)
 def add(request: PersonRequest, number: int) -> HttpResponse:
     """Begin another source."""
-    tag, said = find_tag(number), AddForm.of(request)
+    tag, said = find_tag(number), posted(request, track=WORD, kind=WORD, name=WORD)
     return to_source(tag, add_source(request.user, tag, said["track"], said["kind"], said["name"]))
 
 
@@ -98,7 +87,7 @@ def describe(request: PersonRequest, number: int) -> HttpResponse:
 @needs(Act.READ_KEYS)
 def change(request: PersonRequest, number: int, source: int) -> HttpResponse:
     """Turn a source round, switch it off or on, or take it away."""
-    tag, said = find_tag(number), ChangeForm.of(request)
+    tag, said = find_tag(number), posted(request, do=WORD, back=WORD)
     found = _find(tag, source)
     acts: dict[str, Callable[[Any, Tag, Source], None]] = {
         "turn": turn_source, "switch": switch_source, "remove": remove_source,
@@ -116,7 +105,7 @@ def change(request: PersonRequest, number: int, source: int) -> HttpResponse:
 def type_labels(request: PersonRequest, number: int, source: int) -> HttpResponse:
     """A machine's decode or stamped parts, typed or pasted as labels."""
     tag, found = _source_reading(request, number, source)
-    said = LabelsForm.of(request)
+    said = posted(request, labels=WORD, who=WORD)
     text = said["labels"]
     try:
         if found.record.kind == SourceKind.TURNED:
@@ -143,7 +132,7 @@ def type_labels(request: PersonRequest, number: int, source: int) -> HttpRespons
 def card(request: PersonRequest, number: int, source: int) -> HttpResponse:
     """A card's code, laid out to every row of the key."""
     tag, found = _source_reading(request, number, source)
-    said = CardForm.of(request)
+    said = posted(request, card=WORD, printed=WORD, who=WORD)
     try:
         is_settled_by_it = state_card(request.user, tag, said["card"], said["printed"], said["who"])
     except NotDone as refusal:  # on this page, not in an address: what was typed is nearly a key
@@ -166,7 +155,7 @@ def _all_cuts(found: SourceReading, said: list[str]) -> list[str]:
 def look_up(request: PersonRequest, number: int, source: int) -> HttpResponse:
     """A code of this family's series, typed as it is stamped."""
     tag, found = _source_reading(request, number, source)
-    text = CodeForm.of(request)["code"]
+    text = posted(request, code=WORD)["code"]
     its = {each.pk for each in series_read_by(tag.family_record, found.track.name)} if tag.family_record else set()
     try:
         code = find_code(text, series=its)
@@ -182,7 +171,7 @@ def look_up(request: PersonRequest, number: int, source: int) -> HttpResponse:
 def tap_grid(request: PersonRequest, number: int, source: int) -> HttpResponse:
     """One tap on a tool's grid: a label; a second one beside it means between the two; again takes it back."""
     tag, found = _source_reading(request, number, source)
-    shown, _, label = TapForm.of(request)["tap"].partition(":")
+    shown, _, label = posted(request, tap=WORD)["tap"].partition(":")
     if whole_number(shown) not in found.in_lock:
         messages.error(request, f"The lock that it is read in has no cut {shown[:4]}.")
         return to_source(tag, found)
@@ -205,7 +194,7 @@ def _tapped(track: Track, stated: list[str], label: str) -> list[str]:
 def look(request: PersonRequest, number: int, source: int) -> HttpResponse:
     """One depth key's round, or doing a spoiled one again."""
     tag, found = _source_reading(request, number, source)
-    said = LookForm.of(request)
+    said = posted(request, depth=WORD, spoiled=WORD, flush=LIST, unsure=LIST)
     if "spoiled" in request.POST:
         spoil_round(request.user, tag, found.record, said["spoiled"])
         return to_source(tag, found, f"&depth={said['spoiled']}")
@@ -223,7 +212,7 @@ def look(request: PersonRequest, number: int, source: int) -> HttpResponse:
 def stage(request: PersonRequest, number: int, source: int) -> HttpResponse:
     """The blank was cut one stage further: how the tumbler sits."""
     tag, found = _source_reading(request, number, source)
-    said = StageForm.of(request)
+    said = posted(request, cut=NUMBER, depth=WORD, seen=WORD)
     see_stage(request.user, tag, found.record, (found.shown_space(said["cut"]), said["depth"]), said["seen"])
     return _after_a_look(request, tag, found)
 
@@ -232,7 +221,7 @@ def stage(request: PersonRequest, number: int, source: int) -> HttpResponse:
 @needs(Act.READ_KEYS)
 def mark(request: PersonRequest, number: int) -> HttpResponse:
     """What is the matter with one cut of a key that is measured."""
-    tag, said = find_tag(number), MarkForm.of(request)
+    tag, said = find_tag(number), posted(request, track=WORD, source=NUMBER, cut=NUMBER, mark=WORD)
     reading, source = source_said(tag, said)
     cut = said["cut"]
     request.goes_back_to = source_at(tag, source, f"&cut={cut}")
@@ -248,7 +237,7 @@ def mark(request: PersonRequest, number: int) -> HttpResponse:
 def compare(request: PersonRequest, number: int, source: int) -> HttpResponse:
     """Two cuts held against each other by eye."""
     tag, found = _source_reading(request, number, source)
-    said = CompareForm.of(request)
+    said = posted(request, first=NUMBER, beside=NUMBER, compared=WORD)
     pair = (found.shown_space(said["first"]), found.shown_space(said["beside"]))
     compare_cuts(request.user, tag, found.record, pair, said["compared"])
     return _after_a_look(request, tag, found)
@@ -278,6 +267,6 @@ def _source_reading(request: PersonRequest, number: int, source: int) -> tuple[T
 def swing(request: PersonRequest, number: int, source: int) -> HttpResponse:
     """How one disc moved at a click."""
     tag, found = _source_reading(request, number, source)
-    said = SwingForm.of(request)
+    said = posted(request, disc=NUMBER, felt=WORD)
     note_swing(request.user, tag, found.record, found.shown_space(said["disc"]), said["felt"])
     return _after_a_look(request, tag, found)

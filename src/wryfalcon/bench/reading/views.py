@@ -19,7 +19,7 @@ from wryfalcon.bench.reading.actions import add_values, withdraw
 from wryfalcon.bench.reading.chambers import cylinder_of
 from wryfalcon.bench.reading.cylinder import CylinderShown, cylinder_shown
 from wryfalcon.bench.reading.evidence import SourceReading
-from wryfalcon.bench.reading.forms import ValueForm, WithdrawForm
+from wryfalcon.bench.reading.forms import ValueForm
 from wryfalcon.bench.reading.looks import looks_of
 from wryfalcon.bench.reading.presenters import WAYS
 from wryfalcon.bench.reading.queries import TrackReading, readings_of
@@ -31,7 +31,7 @@ from wryfalcon.bench.sentences import influence_words, sentence_of
 from wryfalcon.bench.stage import find_tag, key_of, open_tag, shop_unit, show_stage, stage_at
 from wryfalcon.bench.strip import strip_of
 from wryfalcon.drawings.kinds import counting_of
-from wryfalcon.fields import ENDS, unit_typed
+from wryfalcon.fields import ENDS, NUMBER, WORD, posted, unit_typed
 from wryfalcon.lengths import end_words, how_to_type
 from wryfalcon.library.models import CardRule
 from wryfalcon.numbers import whole_number
@@ -107,7 +107,7 @@ def type_value(request: PersonRequest, number: int) -> HttpResponse:
 @needs(Act.READ_KEYS)
 def withdraw_value(request: PersonRequest, number: int) -> HttpResponse:
     """Take the last look back, or the value named."""
-    tag, said = find_tag(number), WithdrawForm.of(request)
+    tag, said = find_tag(number), posted(request, track=WORD, source=NUMBER, value=NUMBER, last=NUMBER)
     _, source = source_said(tag, said)
     record = source.record if source.record.pk else None
     request.goes_back_to = source_at(tag, source)

@@ -9,7 +9,6 @@ from django import forms
 
 from keycore.family import Family
 from wryfalcon.bench.setting_up.actions import Chosen
-from wryfalcon.fields import ListField, PressedField, Said, WordField
 from wryfalcon.machines.models import Cutter, DriverKind, JawSide, Machine
 
 
@@ -35,17 +34,3 @@ class FittingForm(forms.Form):
     def fitting(self) -> Chosen:
         """What the set-up action takes."""
         return Chosen(**self.cleaned_data)
-
-
-class TicksForm(Said):
-    """The checks that are done, of the card that was seen; and whether to go on to cutting."""
-
-    tick = ListField()
-    seen = WordField()
-    go = PressedField()
-
-
-class PlanFileForm(Said):
-    """Which view of the plan a file is of."""
-
-    view = WordField()

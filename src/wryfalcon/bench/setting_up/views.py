@@ -20,7 +20,7 @@ from wryfalcon.bench.models import SetUp, Tag
 from wryfalcon.bench.sentences import lapse_words, plan_head, practice_words, problems_of
 from wryfalcon.bench.setting_up.actions import FILED, remake, set_up, tick
 from wryfalcon.bench.setting_up.cut_table import cut_table
-from wryfalcon.bench.setting_up.forms import FittingForm, PlanFileForm, TicksForm
+from wryfalcon.bench.setting_up.forms import FittingForm
 from wryfalcon.bench.setting_up.planning import Card, Planned, card_of, plan_by, planned_of, serves
 from wryfalcon.bench.setting_up.presenters import driven_machines, fittings_of, guide_words
 from wryfalcon.bench.setting_up.queries import hand_checks, what_holds
@@ -32,6 +32,7 @@ from wryfalcon.drawings.kinds import FACE_WORDS
 from wryfalcon.drawings.loading import Loading, draw_loadings
 from wryfalcon.drawings.paper import DESK, laid_on
 from wryfalcon.drawings.real_size import RealSize, draw_sections
+from wryfalcon.fields import LIST, PRESSED, WORD, posted
 from wryfalcon.log.actions import note_document
 from wryfalcon.machines.faces.queries import face_now, has_faces
 from wryfalcon.machines.fittings.queries import axes_of
@@ -91,7 +92,7 @@ def choose_fitting(request: PersonRequest, number: int) -> HttpResponse:
 def tick_checks(request: PersonRequest, number: int) -> HttpResponse:
     """Keep which checks are done; with all of them, go on to cutting."""
     tag = find_tag(number)
-    said = TicksForm.of(request)
+    said = posted(request, tick=LIST, seen=WORD, go=PRESSED)
     tick(request.user, tag, said["tick"], said["seen"])
     ready = tag.set_up is not None and set(said["tick"]) >= {check.id for check in hand_checks(tag.family)}
     return to_stage(tag, "cut" if ready and said["go"] else "set-up")
@@ -116,7 +117,7 @@ def cut_plan_file(request: PersonRequest, number: int, kind: str) -> HttpRespons
         return to_stage(tag, "set-up")
     if what_holds(tag, card.set_up).to_remake:
         raise NotDone("The card no longer holds: a plan by it would cut a wrong key. Make it anew first.")
-    view = PlanFileForm.of(request)["view"]
+    view = posted(request, view=WORD)["view"]
     if view and (kind == "nc" or view not in views_of(card.plan)):
         raise Http404
     note_document(request.user, tag, f"the cut plan, {kind}{f', {view}' if view else ''}")

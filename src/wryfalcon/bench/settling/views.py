@@ -28,7 +28,7 @@ from wryfalcon.bench.settling.actions import (
     take_code,
     withdraw_overruling,
 )
-from wryfalcon.bench.settling.forms import ChoiceForm, FillForm, OverruleForm
+from wryfalcon.bench.settling.forms import ChoiceForm
 from wryfalcon.bench.settling.prospects import COMPENSATE_SHARE, choice_of, options_of
 from wryfalcon.bench.stage import (
     find_tag,
@@ -43,7 +43,7 @@ from wryfalcon.bench.strip import strip_of
 from wryfalcon.codes.models import Code
 from wryfalcon.codes.queries.fitting import FittingCode, codes_that_fit
 from wryfalcon.drawings.cut_key import CutKey
-from wryfalcon.fields import unit_typed
+from wryfalcon.fields import NUMBER, PRESSED, WORD, posted, unit_typed
 from wryfalcon.lengths import NotALength, parse_value, show_value
 from wryfalcon.numbers import whole_number
 from wryfalcon.presses import press
@@ -94,7 +94,7 @@ def _codes(reading: TrackReading) -> tuple[FittingCode, ...]:
 @needs(Act.SETTLE)
 def overrule_cut(request: PersonRequest, number: int) -> HttpResponse:
     """Decide one cut otherwise, or take that back."""
-    tag, said = find_tag(number), OverruleForm.of(request)
+    tag, said = find_tag(number), posted(request, track=WORD, cut=NUMBER, label=WORD, reason=WORD, withdraw=PRESSED)
     track = said["track"] or tag.family.tracks[0].name
     cut = (track, said["cut"])
     try:
@@ -111,7 +111,7 @@ def overrule_cut(request: PersonRequest, number: int) -> HttpResponse:
 @needs(Act.SETTLE)
 def fill_cuts(request: PersonRequest, number: int) -> HttpResponse:
     """Fill what was not seen: from a code, with the shallowest allowed; or take the bitting that breaks a rule."""
-    tag, said = find_tag(number), FillForm.of(request)
+    tag, said = find_tag(number), posted(request, track=WORD, code=NUMBER, beyond=PRESSED)
     readings = readings_of(tag)
     reading = track_of(readings, said["track"])
     name, steps = reading.track.name, reading.steps

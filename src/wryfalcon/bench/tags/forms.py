@@ -6,11 +6,11 @@ from typing import Any
 
 from django import forms
 
-from wryfalcon.bench.models import Asked, Felt, OnBench, Tag
+from wryfalcon.bench.models import Felt, OnBench, Tag
 from wryfalcon.bench.proving.actions import BEST_GRADE
 from wryfalcon.bench.proving.forms import FELT_PARTS
 from wryfalcon.bench.tags.actions import Baseline, TagDetails
-from wryfalcon.fields import NumberField, PressedField, Said, WordField
+from wryfalcon.fields import Said
 from wryfalcon.library.models import Blank, EditionState, FamilyRecord
 
 MOST_KEYS = 500
@@ -103,39 +103,7 @@ def locks_of(formset: Any) -> list[Baseline]:
     return [Baseline(**row) for row in formset.cleaned_data if row.get("name", "").strip()]
 
 
-class GuideForm(Said):
-    """A row of the fitting guide."""
-
-    guide = NumberField()
-
-
-class HungForm(GuideForm):
-    """What a new tag is hung from: a row of the guide; whether its form was filled from the tag that made it."""
-
-    filled = PressedField()
-
-
-class BackForm(Said):
-    """The tag that made a key which came back."""
-
-    brought_back = WordField()
-
-
-class DeclineForm(Said):
-    """Why a job is not one for us."""
-
-    why_declined = WordField()
-
-
 class PictureForm(Said):
     """A picture that was sent."""
 
     picture = forms.FileField(error_messages={"required": "Choose the picture first."}, label="")
-
-
-class AnswersForm(Said):
-    """What was heard of a lock."""
-
-    def __init__(self, *args: Any, **more: Any) -> None:
-        super().__init__(*args, **more)
-        self.fields |= {asked: WordField() for asked in Asked.values}

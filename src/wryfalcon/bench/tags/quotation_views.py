@@ -6,10 +6,11 @@ from django.http import Http404, HttpResponse
 from django.views.decorators.http import require_safe
 
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
-from wryfalcon.bench.models import Picture
+from wryfalcon.bench.models import Asked, Picture
 from wryfalcon.bench.stage import find_tag, open_tag, to_stage
-from wryfalcon.bench.tags.forms import AnswersForm, PictureForm
+from wryfalcon.bench.tags.forms import PictureForm
 from wryfalcon.bench.tags.pictures import LARGEST_FILE, keep_answers, keep_picture
+from wryfalcon.fields import WORD, posted
 from wryfalcon.presses import press
 
 
@@ -38,5 +39,5 @@ def send_picture(request: PersonRequest, number: int) -> HttpResponse:
 def answer(request: PersonRequest, number: int) -> HttpResponse:
     """Keep what was heard of the lock."""
     tag = find_tag(number, without_family=True)
-    keep_answers(request.user, tag, AnswersForm.of(request))
+    keep_answers(request.user, tag, posted(request, **dict.fromkeys(Asked.values, WORD)))
     return to_stage(tag, "take-in")

@@ -22,10 +22,6 @@ from wryfalcon.bench.tags.actions import TagDetails, change, decline, learn_fami
 from wryfalcon.bench.tags.come_back import is_copied_again
 from wryfalcon.bench.tags.editions import go_over
 from wryfalcon.bench.tags.forms import (
-    BackForm,
-    DeclineForm,
-    GuideForm,
-    HungForm,
     KeptLockFormSet,
     LockFormSet,
     TakeInForm,
@@ -35,6 +31,7 @@ from wryfalcon.bench.tags.queries import on_the_bench, stage_of
 from wryfalcon.codes.models import Code
 from wryfalcon.codes.queries.family import edition_to_make_by
 from wryfalcon.drawings.paper import PHONE, laid_on
+from wryfalcon.fields import NUMBER, PRESSED, WORD, posted
 from wryfalcon.library.models import Blank, FamilyRecord
 from wryfalcon.library.queries.guide import found_row
 from wryfalcon.machines.line.queries import lines_of_machines
@@ -119,10 +116,10 @@ def new(request: PersonRequest) -> HttpResponse:
 @needs(Act.TAKE_IN)
 def fill_from_maker(request: PersonRequest) -> HttpResponse:
     """The form of a new tag, filled from the tag whose number was typed: a key came back. Nothing is kept."""
-    posted = request.POST
-    number = whole_number(BackForm.of(request)["brought_back"].strip().lstrip("#"))
+    said = posted(request, **dict.fromkeys(TakeInForm.base_fields, WORD))
+    number = whole_number(said["brought_back"].strip().lstrip("#"))
     maker = Tag.objects.select_related("customer", "family_record", "blank").filter(number=number).first()
-    initial: dict[str, object] = {name: posted.get(name, "") for name in TakeInForm.base_fields}
+    initial: dict[str, object] = dict(said)
     locks = LockFormSet(prefix="locks")
     if maker is not None:
         initial |= {"on_bench": OnBench.RETURNED_KEY, "family": maker.family_record_id, "blank": maker.blank_id}
@@ -133,7 +130,7 @@ def fill_from_maker(request: PersonRequest) -> HttpResponse:
     form = TakeInForm(initial=initial)
     choices = _choices(maker.family_record if maker is not None else None)
     context = {
-        "form": form, "locks": locks, "maker": maker, "brought_back": posted.get("brought_back"),
+        "form": form, "locks": locks, "maker": maker, "brought_back": said["brought_back"],
         "asks_code": may(request.user, Act.READ_KEYS), **choices,
     }  # fmt: skip
     return render(request, "bench/tags/_new_form.html", context)
@@ -175,7 +172,7 @@ def _completed(request: PersonRequest, job: TagDetails) -> TagDetails:
 
     Unless its form was filled and said otherwise.
     """
-    said = HungForm.of(request)
+    said = posted(request, guide=NUMBER, filled=PRESSED)
     row = found_row(said["guide"])
     if row is not None and row.family is not None and row.family == job.family:
         job = replace(job, guide=row.entry.handling)
@@ -206,7 +203,7 @@ def at_its_stage(request: PersonRequest, number: int) -> HttpResponse:
 def learn(request: PersonRequest, number: int) -> HttpResponse:
     """A row of the fitting guide says of which family a tag's key is."""
     tag = find_tag(number, without_family=True)
-    row = found_row(GuideForm.of(request)["guide"])
+    row = found_row(posted(request, guide=NUMBER)["guide"])
     family = row.family if row is not None else None
     if row is None or family is None:
         raise NotDone("That row names no family of this library.")
@@ -219,7 +216,7 @@ def learn(request: PersonRequest, number: int) -> HttpResponse:
 def decline_tag(request: PersonRequest, number: int) -> HttpResponse:
     """End a job as not one for us."""
     tag = find_tag(number, without_family=True)
-    decline(request.user, tag, DeclineForm.of(request)["why_declined"])
+    decline(request.user, tag, posted(request, why_declined=WORD)["why_declined"])
     return to_stage(tag, "take-in")
 
 

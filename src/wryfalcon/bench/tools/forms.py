@@ -31,9 +31,3 @@ class HolderForm(Said):
     holder = forms.ModelChoiceField(
         User.objects.filter(role__in=SMITHS, is_active=True), label="", error_messages=NO_SMITH
     )
-
-
-class DestroyForm(Said):
-    """How a key was destroyed."""
-
-    how = WordField()

@@ -11,7 +11,8 @@ from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.bench.models import ShopTool
 from wryfalcon.bench.reading.actions import labels_typed
 from wryfalcon.bench.tools.actions import destroy_tool, hand_tool_on, make_depth_keys, make_test_key
-from wryfalcon.bench.tools.forms import SMITHS, DestroyForm, HolderForm, ToolForm
+from wryfalcon.bench.tools.forms import SMITHS, HolderForm, ToolForm
+from wryfalcon.fields import WORD, posted
 from wryfalcon.library.models import FamilyRecord
 from wryfalcon.machines.line.press import press_of
 from wryfalcon.presses import press
@@ -54,7 +55,7 @@ def change(request: PersonRequest, pk: int) -> HttpResponse:
     """Hand one on, or destroy it."""
     tool = get_object_or_404(ShopTool, pk=pk)
     if "destroy" in request.POST:
-        destroy_tool(request.user, tool, DestroyForm.of(request)["how"])
+        destroy_tool(request.user, tool, posted(request, how=WORD)["how"])
         return redirect("bench:tools")
     hand_tool_on(request.user, tool, HolderForm.of(request)["holder"])
     return redirect("bench:tools")

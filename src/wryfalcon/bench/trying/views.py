@@ -7,6 +7,7 @@ from functools import cached_property
 from typing import Any
 from urllib.parse import urlencode
 
+from django import forms
 from django.conf import settings
 from django.http import HttpResponse
 from django.shortcuts import redirect, render
@@ -31,7 +32,6 @@ from wryfalcon.bench.trying.actions import (
     take_last_back,
     work_through,
 )
-from wryfalcon.bench.trying.forms import CutKnownForm, LineForm, MannerForm, TriedForm
 from wryfalcon.bench.trying.presenters import can_send, spelled, try_out
 from wryfalcon.bench.trying.queries import (
     FIRST_SHOWN,
@@ -43,7 +43,9 @@ from wryfalcon.bench.trying.queries import (
     out_of,
     sheet_of,
 )
+from wryfalcon.codes.models import Series
 from wryfalcon.codes.queries.family import series_read_by
+from wryfalcon.fields import NUMBER, PRESSED, WORD, posted
 from wryfalcon.lengths import end_words
 from wryfalcon.presses import press
 
@@ -90,7 +92,8 @@ def show(request: PersonRequest, number: int) -> HttpResponse:
 def manner(request: PersonRequest, number: int) -> HttpResponse:
     """Choose how the sheet is worked through."""
     tag = find_tag(number)
-    said = MannerForm.of(request)
+    series = forms.ModelChoiceField(Series.objects.in_force(), required=False)
+    said = posted(request, track=WORD, order=WORD, half_steps=PRESSED, series=series)
     looked = _sheet(tag, said["track"])
     chosen = SheetSettings(said["order"], said["half_steps"], said["series"])
     work_through(request.user, tag, looked.sheet.track, chosen)
@@ -101,7 +104,7 @@ def manner(request: PersonRequest, number: int) -> HttpResponse:
 @needs(Act.SETTLE)
 def tried(request: PersonRequest, number: int) -> HttpResponse:
     """Note what a key did in the lock."""
-    tag, said = find_tag(number), TriedForm.of(request)
+    tag, said = find_tag(number), posted(request, track=WORD, key=WORD, outcome=WORD)
     looked = _sheet(tag, said["track"])
     note_try(request.user, looked.sheet, looked.left, said["key"], said["outcome"])
     return _back(looked.sheet)
@@ -111,7 +114,7 @@ def tried(request: PersonRequest, number: int) -> HttpResponse:
 @needs(Act.CUT)
 def send(request: PersonRequest, number: int) -> HttpResponse:
     """A key of the list is to be cut by a machine."""
-    tag, said = find_tag(number), TriedForm.of(request)
+    tag, said = find_tag(number), posted(request, track=WORD, key=WORD, outcome=WORD)
     looked = _sheet(tag, said["track"])
     send_try(request.user, looked.sheet, looked.left, said["key"])
     return to_stage(tag, "set-up")
@@ -121,7 +124,7 @@ def send(request: PersonRequest, number: int) -> HttpResponse:
 @needs(Act.SETTLE)
 def tried_out(request: PersonRequest, number: int) -> HttpResponse:
     """Note what the key that a machine cut did in the lock."""
-    tag, said = find_tag(number), TriedForm.of(request)
+    tag, said = find_tag(number), posted(request, track=WORD, key=WORD, outcome=WORD)
     sheet = _sheet(tag, said["track"]).sheet
     note_out(request.user, sheet, said["outcome"])
     return _back(sheet)
@@ -131,7 +134,7 @@ def tried_out(request: PersonRequest, number: int) -> HttpResponse:
 @needs(Act.SETTLE)
 def learned(request: PersonRequest, number: int) -> HttpResponse:
     """Note that a cut is or is not a depth."""
-    tag, said = find_tag(number), CutKnownForm.of(request)
+    tag, said = find_tag(number), posted(request, track=WORD, space=NUMBER, label=WORD, **{"is": WORD})
     looked = _sheet(tag, said["track"])
     reading, sheet, shown = looked.reading, looked.sheet, said["space"]
     space = reading.shown_space(shown) if reading and 1 <= shown <= len(reading.track.spaces) else 0
@@ -143,7 +146,7 @@ def learned(request: PersonRequest, number: int) -> HttpResponse:
 @needs(Act.SETTLE)
 def take_back(request: PersonRequest, number: int) -> HttpResponse:
     """Take the last line back."""
-    tag, said = find_tag(number), LineForm.of(request)
+    tag, said = find_tag(number), posted(request, track=WORD, line=NUMBER)
     sheet = _sheet(tag, said["track"]).sheet
     take_last_back(request.user, sheet, said["line"])
     return _back(sheet)

@@ -11,8 +11,8 @@ from keycore.tools import Drill
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs, needs_to_change
 from wryfalcon.bench.copying.actions import put_back
 from wryfalcon.bench.copying.queries import shift_on
+from wryfalcon.fields import WORD, posted
 from wryfalcon.keeping.book.machine_drawing import machine_picture
-from wryfalcon.keeping.forms import WorkForm
 from wryfalcon.keeping.practising.actions import score_words
 from wryfalcon.keeping.trimming.actions import undo_change
 from wryfalcon.keeping.trimming.queries import families_to_trim_by
@@ -67,7 +67,7 @@ def care(request: PersonRequest, pk: int) -> HttpResponse:
     """The schedule of care and what was done, noting more of it; practice on the simulated machine."""
     machine = _machine(pk)
     if request.method == "POST":
-        said = WorkForm.of(request)
+        said = posted(request, what=WORD, note=WORD)
         note_work(request.user, machine, said["what"], said["note"])
         return redirect("keeping:care", pk=pk)
     practices = machine.practices.select_related("by")[:SHOWN] if _can_practise(machine) else []

@@ -10,10 +10,9 @@ from django.views.decorators.http import require_safe
 from keycore.machines.faces import FaceTouched
 from keycore.units import Unit
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
-from wryfalcon.fields import unit_typed
+from wryfalcon.fields import WORD, posted, unit_typed
 from wryfalcon.keeping.faces.actions import put_face_offset_in
 from wryfalcon.keeping.faces.presenters import face_shown
-from wryfalcon.keeping.forms import SeenForm, TouchForm
 from wryfalcon.lengths import parse_length
 from wryfalcon.machines.faces.actions import ask_to_touch, note_touched
 from wryfalcon.machines.faces.queries import faces_of
@@ -43,7 +42,7 @@ def show(request: PersonRequest, pk: int) -> HttpResponse:
 def touch(request: PersonRequest, pk: int, side: int) -> HttpResponse:
     """Touch one step of a face: by the machine, or as a dial says."""
     face = _face(pk, side)
-    said, unit = TouchForm.of(request), unit_typed(request)
+    said, unit = posted(request, step=WORD, thickness=WORD, near=WORD, far=WORD, apart=WORD), unit_typed(request)
     thickness = _length(said["thickness"], unit) if said["thickness"] else 0.0
     if "near" in request.POST:
         near, far, apart = (_length(said[name], unit) for name in ("near", "far", "apart"))
@@ -58,7 +57,7 @@ def touch(request: PersonRequest, pk: int, side: int) -> HttpResponse:
 def put_in(request: PersonRequest, pk: int, side: int) -> HttpResponse:
     """Put in force what touching its edge asks for."""
     face = _face(pk, side)
-    put_face_offset_in(request.user, face, SeenForm.of(request)["seen"])
+    put_face_offset_in(request.user, face, posted(request, seen=WORD)["seen"])
     return redirect("keeping:faces", pk=pk)
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from django import forms
 from django.contrib import messages
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, render
@@ -9,13 +10,14 @@ from django.urls import reverse
 from django.views.decorators.http import require_safe
 
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
+from wryfalcon.fields import posted
 from wryfalcon.keeping.book.particulars import particulars_page
 from wryfalcon.keeping.fittings.presenters import since_words
 from wryfalcon.keeping.fittings.queries import counters_of
-from wryfalcon.keeping.forms import ClampForm, CutterForm, FollowerForm
+from wryfalcon.keeping.forms import ClampForm, FollowerForm
 from wryfalcon.machines.fittings.actions import NewClamp, add_clamp, add_follower, fit_cutter, fit_follower
 from wryfalcon.machines.fittings.queries import holdings_of, mismatch_of
-from wryfalcon.machines.models import Follower, Machine
+from wryfalcon.machines.models import Cutter, Follower, Machine
 from wryfalcon.machines.sentences import mismatch_words
 from wryfalcon.presses import back_to, press
 
@@ -39,7 +41,8 @@ def fitted(request: PersonRequest, pk: int) -> HttpResponse:
 def cutter(request: PersonRequest, pk: int) -> HttpResponse:
     """Note that a wheel was fitted."""
     machine = get_object_or_404(Machine, pk=pk)
-    fit_cutter(request.user, machine, CutterForm.of(request)["cutter"])
+    said = posted(request, cutter=forms.ModelChoiceField(Cutter.objects.all(), label="Wheel"))
+    fit_cutter(request.user, machine, said["cutter"])
     return _done(request, machine, "Check the machine anew.")
 
 

@@ -8,7 +8,7 @@ from django.http import Http404, HttpResponse
 from django.shortcuts import get_object_or_404, redirect
 
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
-from wryfalcon.keeping.forms import NamedForm
+from wryfalcon.fields import WORD, posted
 from wryfalcon.keeping.practising.actions import begin_practice, end_practice, score_words
 from wryfalcon.machines.models import Machine
 from wryfalcon.presses import press
@@ -28,5 +28,5 @@ def practice(request: PersonRequest, pk: int) -> HttpResponse:
             request, "Something may be wrong with it now. Find it, trim it if a trim mends it, then say what it was."
         )
     else:
-        messages.success(request, score_words(end_practice(on, NamedForm.of(request)["named"])))
+        messages.success(request, score_words(end_practice(on, posted(request, named=WORD)["named"])))
     return redirect("keeping:care", pk=pk)

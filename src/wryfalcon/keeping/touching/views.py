@@ -9,7 +9,8 @@ from django.views.decorators.http import require_safe
 from keycore.errors import InputError
 from keycore.machines.side_mill import correct_side_mill, set_side_mill
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
-from wryfalcon.keeping.forms import MarkForm, MillForm, MillProofForm
+from wryfalcon.fields import WORD, posted
+from wryfalcon.keeping.forms import MillForm, MillProofForm
 from wryfalcon.keeping.touching.actions import begin_anew, note_cylinder, note_touch
 from wryfalcon.keeping.touching.presenters import FELT_IN_CYLINDER, MARKS, STEPS, last_advice, tries_shown
 from wryfalcon.machines.fittings.queries import mismatch_of
@@ -45,7 +46,7 @@ def showed(request: PersonRequest, pk: int) -> HttpResponse:
         begin_anew(machine)
         return redirect("keeping:touch", pk=pk)
     answer = redirect("keeping:touch", pk=pk)
-    said = MarkForm.of(request)
+    said = posted(request, mark=WORD, cylinder=WORD)
     if "cylinder" not in request.POST:
         note_touch(request.user, machine, said["mark"])
     elif note_cylinder(request.user, machine, said["cylinder"]).is_right:

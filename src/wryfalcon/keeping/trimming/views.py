@@ -15,8 +15,8 @@ from keycore.machines.trim import Advice
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.bench.models import Piece, PieceState
 from wryfalcon.bench.proving.actions import read_caliper as ask_caliper
-from wryfalcon.fields import unit_typed
-from wryfalcon.keeping.forms import BlockForm, ClampingForm, CloseForm, TrimForm
+from wryfalcon.fields import NUMBER, PRESSED, WORD, posted, unit_typed
+from wryfalcon.keeping.forms import TrimForm
 from wryfalcon.keeping.trimming.actions import (
     ClampingReadings,
     begin_trim,
@@ -74,7 +74,7 @@ def paper(request: PersonRequest, pk: int) -> HttpResponse:
 @needs(Act.CUT)
 def caliper(request: PersonRequest, pk: int) -> HttpResponse:
     """What the caliper says of a known size."""
-    trim, said = _trim(pk), BlockForm.of(request)
+    trim, said = _trim(pk), posted(request, known=WORD, read=WORD)
     try:
         known, read = (_value(request, said[name], BLOCK) for name in ("known", "read"))
         if known is None or read is None:
@@ -91,7 +91,8 @@ def measured(request: PersonRequest, pk: int) -> HttpResponse:
     """What was measured of one clamping."""
     trim = _trim(pk)
     planned = planned_cuts(trim)
-    said = ClampingForm.of(request, cuts=len(planned))
+    typed = {f"{letter}{cut}": WORD for letter in "vp" for cut in range(1, len(planned) + 1)}
+    said = posted(request, clamping=NUMBER, partly=PRESSED, **typed)
     number = said["clamping"]
     try:
         if not 1 <= number <= MOST_CLAMPINGS:
@@ -145,7 +146,7 @@ def hang(request: PersonRequest, pk: int) -> HttpResponse:
 @needs(Act.CUT)
 def close(request: PersonRequest, pk: int) -> HttpResponse:
     """Put the adjustment in force, or leave the machine alone."""
-    trim, said = _trim(pk), CloseForm.of(request)
+    trim, said = _trim(pk), posted(request, seen=WORD, apply=PRESSED)
     change = close_trim(request.user, trim, said["seen"], apply=said["apply"])
     done = (
         "The new offsets are in force: cut a test key again and prove it." if change else "Kept; nothing was adjusted."

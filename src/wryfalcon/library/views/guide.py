@@ -20,8 +20,9 @@ from keycore.errors import InputError
 from keycore.reading.guide import GuideRow, Question
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.cells import as_text
+from wryfalcon.fields import WORD, posted
 from wryfalcon.library.actions.guide import About, bring_in_guide, change_row, note_missing
-from wryfalcon.library.forms import AskedForm, GuideFileForm, RowForm
+from wryfalcon.library.forms import AskedForm, GuideFileForm
 from wryfalcon.library.models import METAL_ALONE, Guide, GuideEntry
 from wryfalcon.library.presenters import QUESTIONS
 from wryfalcon.library.queries.guide import missing, search
@@ -101,7 +102,7 @@ def row(request: PersonRequest, pk: int) -> HttpResponse:
     _, cells = write_rows([entry.row])
     said, error = dict(zip(COLUMNS, cells, strict=True)), None
     if request.method == "POST":
-        said = {name: " ".join(text.split()) for name, text in RowForm.of(request).items()}
+        said = {name: " ".join(text.split()) for name, text in posted(request, **dict.fromkeys(COLUMNS, WORD)).items()}
         try:
             change_row(request.user, entry, _row_of(said))
             messages.success(request, f"{entry.what}: changed.")

@@ -11,7 +11,7 @@ from django.views.decorators.http import require_http_methods
 
 from keycore.units import Unit
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs_to_change
-from wryfalcon.fields import Said, WordField, unit_typed
+from wryfalcon.fields import WORD, posted, unit_typed
 from wryfalcon.lengths import NotALength, parse_length, say_mm
 from wryfalcon.machines.care.actions import keep_study
 from wryfalcon.machines.hands.queries import caliper_sd_mm
@@ -21,20 +21,13 @@ from wryfalcon.refusal import NotDone
 MOST_LINES = 400
 
 
-class StudyForm(Said):
-    """The instrument, and what each person read."""
-
-    instrument = WordField()
-    readings = WordField()
-
-
 @require_http_methods(["GET", "HEAD", "POST"])
 @needs_to_change(Act.PROVE)
 def hands(request: PersonRequest) -> HttpResponse:
     """The studies so far, and a new one: one line for each reading."""
     problem, said = "", {"readings": "", "instrument": ""}
     if request.method == "POST":
-        said = StudyForm.of(request)
+        said = posted(request, instrument=WORD, readings=WORD)
         try:
             people, readings = _parsed(said["readings"], unit_typed(request))
             study = keep_study(request.user, said["instrument"], people, readings)

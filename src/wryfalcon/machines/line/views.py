@@ -11,7 +11,7 @@ from django.urls import reverse
 from django.views.decorators.http import require_safe
 
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
-from wryfalcon.fields import Said, WordField
+from wryfalcon.fields import WORD, posted
 from wryfalcon.machines.line.misreports import note_as_seen
 from wryfalcon.machines.line.orders import place_order
 from wryfalcon.machines.line.press import press_of
@@ -30,12 +30,6 @@ PANEL: dict[str, tuple[str, dict[str, Any]]] = {
     "lay-key": ("put", {"lying": "key", "thick": KEY_MM}),
 }
 """What a hand, or mischance, does at the simulated machine."""
-
-
-class PanelForm(Said):
-    """What a hand does."""
-
-    hand = WordField()
 
 
 @require_safe
@@ -71,7 +65,7 @@ def misreports(request: PersonRequest, pk: int) -> HttpResponse:
 def panel(request: PersonRequest, pk: int) -> HttpResponse:
     """Work the simulated machine's lid or upset it; only in the demonstration."""
     machine = get_object_or_404(Machine, pk=pk, driver=DriverKind.BENCH)
-    asked = PANEL.get(PanelForm.of(request)["hand"])
+    asked = PANEL.get(posted(request, hand=WORD)["hand"])
     if not settings.DEMONSTRATION or asked is None:
         raise Http404
     command, data = asked
