@@ -193,8 +193,7 @@ def _all_cuts(tag: Tag) -> list[tuple[str, int]]:
 
 def _finished(tag: Tag) -> list[Piece]:
     finished = Piece.objects.filter(tag=tag, state=PieceState.FINISHED).order_by("id")
-    every = finished.select_related("machine", "settlement", "proof", "set_up")
-    return list(every.defer("cuts", "set_up__commands", "proof__cuts", "proof__causes"))
+    return list(finished.select_related("machine", "proof").defer("cuts", "proof__cuts", "proof__causes"))
 
 
 def _show(
@@ -202,6 +201,8 @@ def _show(
 ) -> HttpResponse:
     pieces = _finished(tag)
     piece = next((r for r in pieces if r.pk == wanted), pieces[-1] if pieces else None)
+    if piece is not None and tag.set_up is not None and piece.set_up_id == tag.set_up.pk:
+        piece.set_up, piece.settlement = tag.set_up, tag.settlement  # read already, with what they rest on
     # Read before the values that it may have brought: done, it shows them; open, the page looks again.
     order = last_order(piece.machine_id, piece.job) if piece and piece.machine_id else None
     proof = proof_of(tag, piece) if piece else None
