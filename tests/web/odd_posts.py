@@ -103,6 +103,7 @@ class Walk:
 
     client: Client
     each: int = 2  # of each sort of address
+    asked: int = 0  # of each that asks something, where fewer of those do
     faults: list[Fault] = field(default_factory=list)
     addresses: list[str] = field(default_factory=list)
     forms: dict[tuple[str, tuple[str, ...]], Form] = field(default_factory=dict)
@@ -113,7 +114,7 @@ class Walk:
         while queue and len(seen) < most:
             to = queue.pop(0)
             sort = sub(r"\d+", "N", sub(r"=[^&]*", "", to))
-            if to in seen or sorts[sort] >= self.each or to.startswith("http") or to in LEFT_ALONE:
+            if to in seen or sorts[sort] >= (self.asked or self.each if "?" in to else self.each) or to.startswith("http") or to in LEFT_ALONE:
                 continue
             seen.add(to)
             sorts[sort] += 1

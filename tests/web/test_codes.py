@@ -610,3 +610,12 @@ def test_a_key_made_before_is_found_by_its_code_and_made_again(smith: Client, pe
     assert again.settlement.read_back_at is None
     assert (again.quantity, again.sources.get().code.series.edition) == (2, "2024")
     assert words(smith, "/records/find", q="t1001").count("made from the code") == 2
+
+
+def test_series_are_listed_by_the_page(owner: Client, people: People, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("wryfalcon.codes.views.find.SERIES_A_PAGE", 2)
+    for name in ("one", "two", "three"):
+        in_force(people, [("T1", "3 5 2 4 1")], id=name, name=name.capitalize())
+    pages = [owner.get("/codes/", {"page": number}).context["page"] for number in (1, 2)]
+    assert sorted(str(each) for page in pages for each in page) == ["One", "Three", "Two"]
+    assert [len(page) for page in pages] == [2, 1]

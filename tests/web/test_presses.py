@@ -109,3 +109,13 @@ def test_what_is_posted_is_read_by_a_form() -> None:
     read = re.compile(r"POST\.get|POST\[|POST\.getlist")
     found = [path.name for path in (Path(SOURCE) / "wryfalcon").rglob("*.py") if read.search(path.read_text())]
     assert found == ["entries.py"]
+
+
+def test_a_new_tag_s_form_with_a_row_of_the_guide_that_is_none_is_shown_again(smith: Client, people: People) -> None:
+    posted = {
+        "title": "A key", "customer": "Wharf", "on_bench": "worn-key", "quantity": "1", "guide": "none",
+        "locks-TOTAL_FORMS": "0", "locks-INITIAL_FORMS": "0",
+    }  # fmt: skip
+    answer = smith.post("/tags/new", posted)
+    assert answer.status_code == 422
+    assert answer.context["form"].non_field_errors() == ["Guide: Enter a whole number."]

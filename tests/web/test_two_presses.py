@@ -266,7 +266,7 @@ def hand(shop: Path, owner: Client) -> Presses:
 
 def forms_from(owner: Client, start: str, most: int) -> list[Form]:
     """The forms of the pages that links lead to."""
-    walk = Walk(owner, each=30).go(start, most)
+    walk = Walk(owner, each=30, asked=12).go(start, most)
     connection.close()
     assert [str(fault) for fault in walk.faults if "took" not in fault.came] == []  # how quick is not asked here
     return [walk.forms[pattern] for pattern in sorted(walk.forms)]

@@ -94,7 +94,7 @@ def new(request: PersonRequest) -> HttpResponse:
                     read_code(request.user, tag, read)
             return to_stage(tag, "settle" if read else _first_stage(tag))
         except NotDone as refusal:
-            form.add_error(refusal.field or None, refusal.says)
+            form.add_error(refusal.field if refusal.field in form.fields else None, refusal.says)
     form.fields["customer" if code else "title"].widget.attrs["autofocus"] = True
     bad = request.method == "POST"
     return render(
@@ -150,7 +150,7 @@ def take_in_stage(request: PersonRequest, number: int) -> HttpResponse:
                 messages.info(request, says)
             return redirect("bench:tag", number=tag.number) if tag.settlement else to_stage(tag, _first_stage(tag))
         except NotDone as refusal:
-            form.add_error(refusal.field or None, refusal.says)
+            form.add_error(refusal.field if refusal.field in form.fields else None, refusal.says)
     query = urlencode({"tag": tag.number, "words": tag.title})
     context = {
         "form": form,

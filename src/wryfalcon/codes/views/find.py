@@ -22,7 +22,11 @@ from wryfalcon.library.models import FamilyRecord
 from wryfalcon.log.models import AuditEntry, Event
 from wryfalcon.numbers import whole_number
 
-A_PAGE = 50
+A_PAGE, SERIES_A_PAGE = 50, 20
+SERIES_SHOWN = (
+    "name", "edition", "state", "count", "note", "family_record__name", "family_record__slug", "family_record__edition",
+    "family_record__state",
+)  # fmt: skip
 
 
 @require_http_methods(["GET", "HEAD", "POST"])
@@ -32,8 +36,9 @@ def by_code(request: PersonRequest) -> HttpResponse:
     text, narrow = request.GET.get("code", "").strip(), request.GET.get("narrow", "").strip()
     found = codes_called(text, narrow) if text else []
     shown = _shown(request, found, "by name")
-    every = Series.objects.select_related("family_record").exclude(state=SeriesState.REPLACED)
-    context = {"every": every, "wanted": text, "narrow": narrow, "found": by_cuts(found), "many": len(found), **shown}
+    every = Series.objects.exclude(state=SeriesState.REPLACED).select_related("family_record").only(*SERIES_SHOWN)
+    page = Paginator(every, SERIES_A_PAGE).get_page(request.GET.get("page"))
+    context = {"page": page, "wanted": text, "narrow": narrow, "found": by_cuts(found), "many": len(found), **shown}
     return render(request, "codes/series.html", context)
 
 
