@@ -114,7 +114,8 @@ class Walk:
         while queue and len(seen) < most:
             to = queue.pop(0)
             sort = sub(r"\d+", "N", sub(r"=[^&]*", "", to))
-            if to in seen or sorts[sort] >= (self.asked or self.each if "?" in to else self.each) or to.startswith("http") or to in LEFT_ALONE:
+            few = self.asked or self.each if "?" in to else self.each
+            if to in seen or sorts[sort] >= few or to.startswith("http") or to in LEFT_ALONE:
                 continue
             seen.add(to)
             sorts[sort] += 1
