@@ -26,7 +26,6 @@ from wryfalcon.bench.proving.actions import (
     try_in_lock,
     withdraw_proof_values,
 )  # fmt: skip
-from wryfalcon.bench.proving.dimensions import beside_of
 from wryfalcon.bench.proving.forms import (
     AT_TIP,
     ProofValueForm,
@@ -34,7 +33,7 @@ from wryfalcon.bench.proving.forms import (
 )  # fmt: skip
 from wryfalcon.bench.proving.presenters import proof_shown
 from wryfalcon.bench.proving.queries import cuts_to_deepen, ground_of, mend_of, passed_keys, proof_of
-from wryfalcon.bench.proving.side_by_side import finish_of, keep_side_by_side
+from wryfalcon.bench.proving.side_by_side import beside_of, finish_of, keep_side_by_side
 from wryfalcon.bench.proving.taking import room_shown
 from wryfalcon.bench.reading.values import entries_posted
 from wryfalcon.bench.reading.values import kept as values_kept

@@ -9,10 +9,16 @@ from datetime import datetime, timedelta
 from django.db.models import Max
 from django.utils import timezone
 
-from wryfalcon.machines.care.schedule import SCHEDULE
 from wryfalcon.machines.models import Machine, MachineWork, Work
 
 LOST_ITS_PLACE = (Work.JAM, Work.THUMPED)
+# How often and how: common practice, no source. The maker's own book comes first.
+SCHEDULE = (
+    (Work.BRUSHED, 1, "Spindle off. A brush, never a hand or compressed air; chips away from the works."),
+    (Work.CLEANED, 7, "Unplug it. Jaws open, slides wiped and oiled lightly, nothing left between jaw and key."),
+    (Work.TIGHTENED, 30, "Unplug it. The wheel nut may be left-handed; take the hex key out at once."),
+    (Work.HOMED, 7, "Hands away, spindle off. After every jam as well."),
+)
 
 
 @dataclass(frozen=True)
