@@ -101,7 +101,7 @@ def test_what_is_not_delivered_in_two_seconds_is_said_large_and_after_ten_it_is_
     Order.objects.filter(pk=order.pk).update(asked_at=timezone.now() - timedelta(seconds=3))
     page = words(smith, f"/tags/{tag}/cut")
     assert "<strong>Start has not reached the machine.</strong>" in page
-    assert "order-late" in page
+    assert smith.get(f"/tags/{tag}/cut").context["order"].is_wrong
     Order.objects.filter(pk=order.pk).update(asked_at=timezone.now() - timedelta(seconds=11))
     Machine.objects.filter(pk=piece.machine_id).update(port=line.port)
     piece.refresh_from_db()
