@@ -98,6 +98,17 @@ class WordField(forms.CharField):
         super().__init__(**{"required": False, "strip": False, **more})
 
 
+class PastedField(forms.Field):
+    """Something long as it was pasted, whatever is in it: its reader says what is wrong, its page shows it again."""
+
+    def __init__(self, **more: Any) -> None:
+        super().__init__(required=False, **more)
+
+    def clean(self, value: Any) -> str:
+        """The text, empty where nothing was sent."""
+        return value or ""
+
+
 class NumberField(forms.IntegerField):
     """A whole number that may be left out: 0 then."""
 
@@ -136,7 +147,8 @@ class ListField(forms.Field):
         return list(value or ())
 
 
-WORD, NUMBER, PRESSED, LIST = WordField(), NumberField(), PressedField(), ListField()
+WORD, PASTED, NUMBER, PRESSED, LIST = WordField(), PastedField(), NumberField(), PressedField(), ListField()
+FILE = forms.FileField(required=False, allow_empty_file=True)
 """Fields as most forms have them; each form copies its own."""
 
 

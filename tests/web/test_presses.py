@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-import re
+import ast
 from pathlib import Path
 
 import pytest
@@ -105,10 +105,39 @@ def test_a_page_that_keeps_a_line_of_values_is_refused_in_its_own_terms(smith: C
 
 
 def test_what_is_posted_is_read_by_a_form() -> None:
-    """But for the key of an entry, which is no part of what is said, and whether a button was pressed at all."""
-    read = re.compile(r"POST\.get|POST\[|POST\.getlist")
-    found = [path.name for path in (Path(SOURCE) / "wryfalcon").rglob("*.py") if read.search(path.read_text())]
-    assert found == ["entries.py"]
+    """But for which button of several was pressed, and what every form has: the key of its entry and its unit."""
+    read = [
+        f"{path.name}: {ast.unparse(node)}"
+        for path in (Path(SOURCE) / "wryfalcon").rglob("*.py")
+        if path.name not in ("entries.py", "fields.py")
+        for node in ast.walk(ast.parse(path.read_text()))
+        if not isinstance(node, ast.Call | ast.Compare)  # handed to a form, or asked whether a name is in it
+        for part in ast.iter_child_nodes(node)
+        if isinstance(part, ast.Attribute) and part.attr == "POST" and not ast.unparse(node).endswith("POST or None")
+    ]
+    assert sorted(read) == ["families.py: request.POST.keys", "lock_views.py: request.POST.keys",
+                            "source_views.py: request.POST.keys"]  # fmt: skip
+
+
+@pytest.mark.parametrize(
+    ("at", "name"),
+    [("/library/bring-in", "document"), ("/records/bring-back", "document"), ("/codes/bring-in", "table"),
+     ("/library/guide/bring-in", "table")],
+)  # fmt: skip
+def test_what_was_pasted_is_shown_again_whatever_is_in_it(owner: Client, people: People, at: str, name: str) -> None:
+    answer = owner.post(at, {name: "half a table \0"})
+    assert (answer.status_code, answer.context["pasted"]) == (422, "half a table \0")
+
+
+def test_a_place_on_a_key_that_is_none_is_refused_and_not_left_out(smith: Client, people: People) -> None:
+    tag = hang(people)
+    settled(people, tag)
+    carded(people, tag, Machine.objects.get(name="Old Gannet"))
+    piece, lock = finished_key(tag, timezone.now()), tag.locks.create(name="Door")
+    for at, kept in (("A:0", 0), (":3", 0), ("A:x", 0), ("A:99", 0), ("A:2", 1)):
+        posted = {"lock": lock.pk, "way_up": "up", "turns": "rubs", "at": at}
+        smith.post(f"/tags/{tag}/prove/{piece.pk}/try", posted)
+        assert piece.trials.count() == kept, at
 
 
 def test_a_new_tag_s_form_with_a_row_of_the_guide_that_is_none_is_shown_again(smith: Client, people: People) -> None:

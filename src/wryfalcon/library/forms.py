@@ -3,25 +3,18 @@
 from __future__ import annotations
 
 import dataclasses
+from collections.abc import Mapping
 from typing import Any
 
 from django import forms
 from django.core.exceptions import ValidationError
 
 from keycore.reading.guide import Known
-from wryfalcon.fields import PressedField, Said, WordField
+from wryfalcon.fields import Said, WordField
 
 HOW_MANY = dict.fromkeys(
     ("required", "invalid", "min_value", "max_value"), "How many are left? Type a whole number."
 )  # fmt: skip
-
-
-class DocumentForm(Said):
-    """A family's document, pasted or as a file."""
-
-    document = WordField()
-    file = forms.FileField(required=False, allow_empty_file=True)
-    restricted = PressedField()
 
 
 class CountForm(Said):
@@ -56,18 +49,7 @@ class AskedForm(Said):
     since = _NumberAsked("year", 1000, 9999)
     tag = forms.IntegerField(required=False, min_value=1, max_value=99_999_999)
 
-    def known(self) -> Known:
-        """What is known of the key; what is no number is not."""
-        self.is_valid()
-        said = self.cleaned_data
-        return Known(**{each.name: said[each.name] for each in dataclasses.fields(Known) if said.get(each.name)})
 
-
-class GuideFileForm(Said):
-    """A guide, pasted or as a file, and what it is."""
-
-    name = WordField(strip=True)
-    edition = WordField(strip=True)
-    source = WordField(strip=True)
-    table = WordField()
-    file = forms.FileField(required=False, allow_empty_file=True)
+def known_of(said: Mapping[str, Any]) -> Known:
+    """What is known of the key by what such a form says; what it could not take is not."""
+    return Known(**{each.name: said[each.name] for each in dataclasses.fields(Known) if said.get(each.name)})

@@ -63,14 +63,6 @@ class AgainForm(Said):
     quantity = NumberField(label="How many keys", max_value=MOST_KEYS)
 
 
-class BringBackForm(Said):
-    """A record, pasted or as a file."""
-
-    document = WordField()
-    file = forms.FileField(required=False, allow_empty_file=True)
-    authority = WordField()
-
-
 def told_of(tags: QuerySet[Tag]) -> QuerySet[Any]:
     """Each of these with how its last good key was proven, and whether one of its keys came back."""
     passed = Proof.objects.filter(piece__tag=OuterRef("pk"), passed=True).order_by("-pk")

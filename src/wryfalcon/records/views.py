@@ -10,9 +10,10 @@ from django.views.decorators.http import require_http_methods, require_safe
 from keycore.errors import InputError
 from wryfalcon.accounts.permissions import Act, PersonRequest, may, needs, needs_to_change
 from wryfalcon.bench.models import Tag
+from wryfalcon.fields import FILE, PASTED, WORD, posted
 from wryfalcon.presses import press
 from wryfalcon.records.find import find
-from wryfalcon.records.forms import AgainForm, BringBackForm, RecordsForm
+from wryfalcon.records.forms import AgainForm, RecordsForm
 from wryfalcon.records.remake import make_again, make_tag_again
 from wryfalcon.records.rows import note_uncovered, rows_of
 from wryfalcon.refusal import NotDone
@@ -70,7 +71,7 @@ def bring_back(request: PersonRequest) -> HttpResponse:
     """Read a record back in and make the key again."""
     pasted, authority, error = "", "", ""
     if request.method == "POST":
-        said = BringBackForm.of(request)
+        said = posted(request, document=PASTED, file=FILE, authority=WORD)
         pasted, authority, upload = said["document"], said["authority"], said["file"]
         raw = upload.read(LARGEST_UPLOAD) if upload else pasted.encode()
         try:

@@ -38,6 +38,6 @@ class TrialForm(forms.Form):
         said = self.cleaned_data
         enters, turns, leaves = (Felt.FREE if said["free"] else said[part] for part in FELT_PARTS)
         track, _, space = said["at"].rpartition(":")
-        at = (track, whole_number(space)) if track and whole_number(space) else None
+        at = None if said["at"] in ("", AT_TIP) else (track, whole_number(space))  # one that is none is refused
         where = {"at": at, "at_tip": said["at"] == AT_TIP}
         return TrialFelt(said["way_up"], said["worked"], enters, turns, leaves, said["grade"], **where)

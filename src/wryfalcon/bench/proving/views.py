@@ -26,11 +26,7 @@ from wryfalcon.bench.proving.actions import (
     try_in_lock,
     withdraw_proof_values,
 )  # fmt: skip
-from wryfalcon.bench.proving.forms import (
-    AT_TIP,
-    ProofValueForm,
-    TrialForm,
-)  # fmt: skip
+from wryfalcon.bench.proving.forms import AT_TIP, ProofValueForm, TrialForm
 from wryfalcon.bench.proving.presenters import proof_shown
 from wryfalcon.bench.proving.queries import cuts_to_deepen, ground_of, mend_of, passed_keys, proof_of
 from wryfalcon.bench.proving.side_by_side import beside_of, finish_of, keep_side_by_side

@@ -23,7 +23,7 @@ from wryfalcon.bench.stage import open_tag, to_stage
 from wryfalcon.bench.tags.actions import learn_family
 from wryfalcon.drawings.key import KeyDrawing, draw_key
 from wryfalcon.drawings.paper import PHONE, laid_on
-from wryfalcon.fields import unit_typed
+from wryfalcon.fields import PASTED, PRESSED, posted, unit_typed
 from wryfalcon.lengths import NotALength, parse_length
 from wryfalcon.library.actions.families import count_blank, import_family
 from wryfalcon.library.models import FamilyRecord
@@ -36,18 +36,16 @@ from wryfalcon.refusal import NotDone
 def measure_lock(request: PersonRequest, number: int) -> HttpResponse:
     """Type what was measured; see it drawn with its levers over it; keep it as the tag's family."""
     tag, form = open_tag(request, number, without_family=True), lock_forms()[0]
-    said = (
-        {each.name: each.usual for each in form.fields}
-        | {"name": f"Lock of tag {tag}", "blank": ""}
-        | request.POST.dict()
-    )
+    usual = {each.name: each.usual for each in form.fields} | {"name": f"Lock of tag {tag}", "blank": ""}
+    typed = posted(request, keep=PRESSED, **dict.fromkeys(usual, PASTED))
+    said = usual | {name: typed[name] for name in usual.keys() & request.POST.keys()}
     family: Family | None = None
     error: InputError | NotDone | None = None
     if request.method == "POST":
         try:
             document = _document(form, said, unit_typed(request))
             family = read_family(document)
-            if "keep" in request.POST:
+            if typed["keep"]:
                 with transaction.atomic():
                     record = import_family(request.user, json.dumps(document).encode())
                     blank = record.blanks.first()

@@ -27,9 +27,7 @@ from wryfalcon.bench.reading.actions import (
 )  # fmt: skip
 from wryfalcon.bench.reading.codes import find_code, read_code
 from wryfalcon.bench.reading.evidence import SourceReading
-from wryfalcon.bench.reading.forms import (
-    DescribeForm,
-)  # fmt: skip
+from wryfalcon.bench.reading.forms import DescribeForm
 from wryfalcon.bench.reading.known import state_card, state_known
 from wryfalcon.bench.reading.looks import is_settled
 from wryfalcon.bench.reading.source_actions import (
@@ -53,7 +51,7 @@ from wryfalcon.bench.reading.views import (
 )
 from wryfalcon.bench.stage import find_tag, to_stage
 from wryfalcon.codes.queries.family import series_read_by
-from wryfalcon.fields import LIST, NUMBER, WORD, posted, unit_typed
+from wryfalcon.fields import LIST, NUMBER, PASTED, WORD, posted, unit_typed
 from wryfalcon.numbers import whole_number
 from wryfalcon.presses import press
 from wryfalcon.refusal import NotDone
@@ -105,7 +103,7 @@ def change(request: PersonRequest, number: int, source: int) -> HttpResponse:
 def type_labels(request: PersonRequest, number: int, source: int) -> HttpResponse:
     """A machine's decode or stamped parts, typed or pasted as labels."""
     tag, found = _source_reading(request, number, source)
-    said = posted(request, labels=WORD, who=WORD)
+    said = posted(request, labels=PASTED, who=WORD)
     text = said["labels"]
     try:
         if found.record.kind == SourceKind.TURNED:

@@ -237,7 +237,8 @@ def _choices(request: PersonRequest, tag: Tag) -> dict[str, Any]:
     """The machine asked for, else the one whose fitted cutter serves, and what there is to put on it."""
     tracer = TRACES_SURFACE.get(tag.family.kind.surface)
     machines = driven_machines()
-    wanted = whole_number((request.POST or request.GET).get("machine"))
+    given = posted(request, machine=WORD)["machine"] if request.method == "POST" else request.GET.get("machine")
+    wanted = whole_number(given)
     asked = next((each for each in machines if each.pk == wanted), None)
     found = asked or next((each for each in machines if _is_served(tag, each)), machines[0] if machines else None)
     return {

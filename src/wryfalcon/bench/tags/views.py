@@ -21,12 +21,7 @@ from wryfalcon.bench.stage import find_tag, key_of, open_tag, show_stage, to_sta
 from wryfalcon.bench.tags.actions import TagDetails, change, decline, learn_family, take_in
 from wryfalcon.bench.tags.come_back import is_copied_again
 from wryfalcon.bench.tags.editions import go_over
-from wryfalcon.bench.tags.forms import (
-    KeptLockFormSet,
-    LockFormSet,
-    TakeInForm,
-    locks_of,
-)  # fmt: skip
+from wryfalcon.bench.tags.forms import KeptLockFormSet, LockFormSet, TakeInForm, locks_of
 from wryfalcon.bench.tags.queries import on_the_bench, stage_of
 from wryfalcon.codes.models import Code
 from wryfalcon.codes.queries.family import edition_to_make_by
@@ -248,7 +243,8 @@ def _from_guide(request: PersonRequest) -> dict[str, object]:
 
 def _code_asked(request: PersonRequest) -> Code | None:
     """The code a tag is hung from, for those who may read keys."""
-    wanted = whole_number((request.POST or request.GET).get("code"))
+    given = posted(request, code=WORD)["code"] if request.method == "POST" else request.GET.get("code")
+    wanted = whole_number(given)
     if not wanted or not may(request.user, Act.READ_KEYS):
         return None
     return Code.objects.select_related("series__family_record").filter(pk=wanted).first()

@@ -19,7 +19,7 @@ from wryfalcon.codes.actions.offer import read_again
 from wryfalcon.codes.models import Code, Series, SeriesState
 from wryfalcon.codes.queries.editions import keys_touched
 from wryfalcon.codes.tables import as_csv, as_json, as_spreadsheet
-from wryfalcon.fields import Said
+from wryfalcon.fields import posted
 from wryfalcon.presses import press
 
 A_PAGE = 50
@@ -29,12 +29,6 @@ TYPES = {
     "json": "application/json",
     "xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
 }
-
-
-class WithoutForm(Said):
-    """How many bad codes the page showed that are left out."""
-
-    without = forms.IntegerField(required=False, min_value=0, label="Left out")
 
 
 @require_http_methods(["GET", "HEAD", "POST"])
@@ -68,7 +62,8 @@ def show(request: PersonRequest, pk: int) -> HttpResponse:
 def put_in_force(request: PersonRequest, pk: int) -> HttpResponse:
     """Bring a checked table in."""
     series = _series(pk)
-    bring_in(request.user, series, without=WithoutForm.of(request)["without"])
+    said = posted(request, without=forms.IntegerField(required=False, min_value=0, label="Left out"))
+    bring_in(request.user, series, without=said["without"])
     messages.success(request, f"{series} is in force, {series.count:,} codes.")
     return redirect("codes:series")
 

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
-from django import forms
 from django.http import HttpResponse
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_http_methods
@@ -17,37 +16,25 @@ from wryfalcon.accounts.models import User
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.codes.actions.offer import held, hold, offer, offer_formula
 from wryfalcon.codes.models import Series
-from wryfalcon.fields import Said, WordField
+from wryfalcon.fields import FILE, PASTED, WordField, posted
 from wryfalcon.library.models import FamilyRecord
 
 ABOUT = ("name", "id", "edition", "family", "track", "maker", "use", "printed", "note")
 RULES = [
     ("digits", "the cuts are characters of the code"), ("counted", "the bittings the family allows, in order"),
 ]  # fmt: skip
+STRIPPED = WordField(strip=True)
 RULE = ("first", "last", "rule", "places", "start", "every")
-
-
-class TableForm(Said):
-    """A table pasted, as a file or held from before; else a range and its rule; and what it is of."""
-
-    file = forms.FileField(required=False, allow_empty_file=True)
-    table = WordField()
-    held = WordField()
-    held_name = WordField()
-    name, id, edition, family, track, maker, use, printed, note = (WordField() for _ in ABOUT)
-    first, last, rule, places, start, every = (WordField() for _ in RULE)
 
 
 @require_http_methods(["GET", "HEAD", "POST"])
 @needs(Act.KEEP_LIBRARY)
 def bring_in_table(request: PersonRequest) -> HttpResponse:
     """Take a table in to be read and checked."""
-    error = None
-    said: dict[str, Any] = dict.fromkeys(TableForm.base_fields, "")
-    if request.method == "POST":
-        said = TableForm.of(request)
+    words = dict.fromkeys((*ABOUT, *RULE, "held", "held_name"), STRIPPED)
+    error, said = None, posted(request, file=FILE, table=PASTED, **words)
     kept, upload = said["held"], said["file"]
-    name = upload.name if upload else said["held_name"]
+    name = upload.name if upload else said["held_name"][:120]
     if request.method == "POST":
         try:
             return redirect("codes:one", pk=_offer(request.user, said).pk)
@@ -68,29 +55,28 @@ def bring_in_table(request: PersonRequest) -> HttpResponse:
 
 
 def _offer(by: User, said: Mapping[str, Any]) -> Series:
-    posted = {name: said[name].strip() for name in (*ABOUT, *RULE)}
     about = SeriesDocument(
-        posted["id"], posted["name"], posted["family"], posted["track"] or None, posted["note"],
-        posted["maker"], posted["use"], posted["edition"], posted["printed"],
+        said["id"], said["name"], said["family"], said["track"] or None, said["note"],
+        said["maker"], said["use"], said["edition"], said["printed"],
     )  # fmt: skip
     upload, pasted = said["file"], said["table"].encode()
     if upload or pasted.strip():
         return offer(by, upload.chunks() if upload else pasted, about)
     if said["held"]:
         return offer(by, held(said["held"]), about)
-    if posted["first"]:
-        return offer_formula(by, about, _formula(posted))
+    if said["first"]:
+        return offer_formula(by, about, _formula(said))
     raise InputError("file", "choose a file, paste a table, or give a range and its rule")
 
 
-def _formula(posted: dict[str, str]) -> Formula:
+def _formula(said: Mapping[str, Any]) -> Formula:
     return Formula(
-        posted["first"],
-        posted["last"],
-        "digits" if posted["rule"] == "digits" else "counted",
-        tuple(_whole(place, "places") for place in posted["places"].replace(",", " ").split()),
-        _whole(posted["start"] or "1", "start"),
-        _whole(posted["every"] or "1", "every"),
+        said["first"],
+        said["last"],
+        "digits" if said["rule"] == "digits" else "counted",
+        tuple(_whole(place, "places") for place in said["places"].replace(",", " ").split()),
+        _whole(said["start"] or "1", "start"),
+        _whole(said["every"] or "1", "every"),
     )
 
 

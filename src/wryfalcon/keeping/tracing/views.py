@@ -12,7 +12,7 @@ from keycore.coordinate import Coordinate
 from keycore.units import Unit
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs, needs_to_change
 from wryfalcon.bench.models import Tag
-from wryfalcon.fields import unit_typed
+from wryfalcon.fields import PASTED, posted, unit_typed
 from wryfalcon.keeping.tracing.actions import TracedKey, keep_duplicate, note_copy_seen, withdraw_duplicate
 from wryfalcon.keeping.tracing.presenters import verdict_words
 from wryfalcon.keeping.tracing.queries import duplicates_on, measured_pattern, tracks_to_trace
@@ -27,6 +27,7 @@ from wryfalcon.requests import or_404
 
 UNMEASURED = {"-", "–", "."}
 MOST_CUTS = 40
+TYPED = ("key", "pattern", "copy", "tag")
 
 
 @require_http_methods(["GET", "HEAD", "POST"])
@@ -36,8 +37,9 @@ def duplicates(request: PersonRequest, pk: int) -> HttpResponse:
     machine = or_404(_that_traces(pk).first())
     problem, shown = "", duplicates_on(machine)
     uncovered = "uncover" in request.POST and bool(shown)
-    given = request.POST if request.method == "POST" else request.GET
-    typed = {name: given.get(name, "") for name in ("key", "pattern", "copy", "tag")}
+    typed = {name: request.GET.get(name, "") for name in TYPED}
+    if request.method == "POST":
+        typed = posted(request, **dict.fromkeys(TYPED, PASTED))
     if uncovered:
         note_copy_seen(request.user, shown[0].duplicate)
     elif request.method == "POST":

@@ -11,7 +11,7 @@ from keycore.machines.wheel import TestCut
 from keycore.units import Unit
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs_to_change
 from wryfalcon.drawings.wheel import draw_wheel
-from wryfalcon.fields import WORD, posted, unit_typed
+from wryfalcon.fields import PASTED, posted, unit_typed
 from wryfalcon.keeping.wheels.actions import look_at_wheel
 from wryfalcon.keeping.wheels.presenters import verdict_words
 from wryfalcon.keeping.wheels.queries import wheel_of
@@ -30,7 +30,7 @@ def wheel(request: PersonRequest, pk: int) -> HttpResponse:
     cutter = or_404(_cutters(pk).first())
     problem, typed = "", ""
     if request.method == "POST":
-        typed = posted(request, cuts=WORD)["cuts"]
+        typed = posted(request, cuts=PASTED)["cuts"]
         try:
             look_at_wheel(request.user, cutter, _cuts(typed, unit_typed(request)))
             return redirect("keeping:wheel", pk=pk)

@@ -21,9 +21,9 @@ from wryfalcon.drawings.key import draw_key
 from wryfalcon.drawings.kinds import is_drawable
 from wryfalcon.drawings.paper import PHONE, laid_on
 from wryfalcon.drawings.section import draw_section
-from wryfalcon.fields import ENDS, GAUGES, unit_typed
+from wryfalcon.fields import ENDS, FILE, GAUGES, LIST, PASTED, PRESSED, posted, unit_typed
 from wryfalcon.library.actions.families import count_blank, import_family
-from wryfalcon.library.forms import CountForm, DocumentForm
+from wryfalcon.library.forms import CountForm
 from wryfalcon.library.keyway import Unknown, document_of, fit_unknown, which_keyway
 from wryfalcon.library.models import Blank, FamilyRecord
 from wryfalcon.library.presenters import count_words, track_tables
@@ -121,7 +121,7 @@ def bring_in(request: PersonRequest) -> HttpResponse:
     """Import a family document, pasted or as a file; what is wrong is named and nothing is lost."""
     pasted, error = "", None
     if request.method == "POST":
-        said = DocumentForm.of(request)
+        said = posted(request, document=PASTED, file=FILE, restricted=PRESSED)
         pasted, upload = said["document"], said["file"]
         raw = upload.read(LARGEST_UPLOAD) if upload else pasted.encode()
         try:
@@ -162,18 +162,18 @@ def which(request: PersonRequest) -> HttpResponse:
 @needs(Act.KEEP_LIBRARY)
 def measured(request: PersonRequest) -> HttpResponse:
     """A family nobody has published, fitted from a few of its keys and saved as measured."""
-    posted = request.POST
+    said = posted(request, positions=LIST, depths=LIST, save=PRESSED, **dict.fromkeys(ABOUT, PASTED))
     unknown = Unknown(
-        positions=posted.getlist("positions") or [""] * FEWEST_ROWS,
-        depths=posted.getlist("depths") or [""] * FEWEST_ROWS,
-        about={**ABOUT, **posted.dict()},
+        positions=said["positions"] or [""] * FEWEST_ROWS,
+        depths=said["depths"] or [""] * FEWEST_ROWS,
+        about=ABOUT | {name: said[name] for name in ABOUT.keys() & request.POST.keys()},
         unit=unit_typed(request),
     )
     fitted, error = None, None
     if request.method == "POST":
         try:
             fitted = fit_unknown(unknown)
-            if "save" in posted:
+            if said["save"]:
                 document = json.dumps(document_of(fitted, unknown)).encode()
                 record = import_family(request.user, document)
                 if not record.is_in_force:

@@ -20,9 +20,9 @@ from keycore.errors import InputError
 from keycore.reading.guide import GuideRow, Question
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.cells import as_text
-from wryfalcon.fields import WORD, posted
+from wryfalcon.fields import FILE, PASTED, WORD, WordField, posted
 from wryfalcon.library.actions.guide import About, bring_in_guide, change_row, note_missing
-from wryfalcon.library.forms import AskedForm, GuideFileForm
+from wryfalcon.library.forms import AskedForm, known_of
 from wryfalcon.library.models import METAL_ALONE, Guide, GuideEntry
 from wryfalcon.library.presenters import QUESTIONS
 from wryfalcon.library.queries.guide import missing, search
@@ -31,6 +31,7 @@ from wryfalcon.presses import press
 ASKED = ("words", "year", "cuts", "blank", "use", "electronics", "before", "since")
 ANSWERED = ("use", "electronics", "before", "since")
 LARGEST = 5_000_001
+STRIPPED = WordField(strip=True)
 
 
 @require_safe
@@ -39,7 +40,8 @@ def guide(request: PersonRequest) -> HttpResponse:
     """Search it; where several rows are left, the one question that divides them best."""
     form = AskedForm(request.GET)
     asked = {name: request.GET.get(name, "").strip() for name in ASKED}
-    found = search(form.known())
+    form.is_valid()  # what is wrong is said below, and the rest is searched by
+    found = search(known_of(form.cleaned_data))
     problem = next((form.errors[name][0] for name in ASKED if name in form.errors), "")
     number = form.cleaned_data.get("tag")
     for_tag = {"tag": str(number)} if number else {}
@@ -68,8 +70,7 @@ def _answers(question: Question, asked: Mapping[str, str], for_tag: Mapping[str,
 @needs(Act.TAKE_IN)
 def cannot(request: PersonRequest) -> HttpResponse:
     """We cannot do this one: what was asked for is kept, so that the shop sees what it could not do."""
-    AskedForm.of(request)  # a number that is none is refused, not passed over
-    note_missing(request.user, AskedForm(request.POST).known())
+    note_missing(request.user, known_of(AskedForm.of(request)))
     messages.success(request, "Written down: asked for, and not in the guide.")
     return redirect("library:guide")
 
@@ -80,7 +81,7 @@ def bring_in(request: PersonRequest) -> HttpResponse:
     """Bring a guide in, pasted or as a file; what is wrong is named and nothing is lost."""
     about, pasted, error = About("", "", ""), "", None
     if request.method == "POST":
-        said = GuideFileForm.of(request)
+        said = posted(request, name=STRIPPED, edition=STRIPPED, source=STRIPPED, table=PASTED, file=FILE)
         about = About(said["name"], said["edition"], said["source"])
         pasted, upload = said["table"], said["file"]
         raw = upload.read(LARGEST) if upload else pasted.encode()

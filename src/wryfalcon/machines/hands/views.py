@@ -11,7 +11,7 @@ from django.views.decorators.http import require_http_methods
 
 from keycore.units import Unit
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs_to_change
-from wryfalcon.fields import WORD, posted, unit_typed
+from wryfalcon.fields import PASTED, WORD, posted, unit_typed
 from wryfalcon.lengths import NotALength, parse_length, say_mm
 from wryfalcon.machines.care.actions import keep_study
 from wryfalcon.machines.hands.queries import caliper_sd_mm
@@ -27,7 +27,7 @@ def hands(request: PersonRequest) -> HttpResponse:
     """The studies so far, and a new one: one line for each reading."""
     problem, said = "", {"readings": "", "instrument": ""}
     if request.method == "POST":
-        said = posted(request, instrument=WORD, readings=WORD)
+        said = posted(request, instrument=WORD, readings=PASTED)
         try:
             people, readings = _parsed(said["readings"], unit_typed(request))
             study = keep_study(request.user, said["instrument"], people, readings)
