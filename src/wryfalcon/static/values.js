@@ -82,7 +82,7 @@ document.addEventListener("alpine:init", () => {
       for (let item; (item = this.items.find((each) => each.state === WAITING));) {
         const answer = await this.post(item);
         if (answer === null) {
-          item.tries += 1;
+          item.tries = (item.tries || 0) + 1; // one that an older page left has none
           await pause(Math.min(5000, 300 * item.tries));
         } else if (answer.refusal) {
           Object.assign(item, { state: REFUSED, says: answer.refusal, suggest: answer.suggest ?? "", isSecond: answer.is_second, has: answer.has });
