@@ -11,8 +11,7 @@ from math import erf, sqrt
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.stats import norm
-from scipy.stats.qmc import Sobol
+from scipy.special import ndtri
 
 from keycore.errors import InputError
 from keycore.family import Family, Play, Track
@@ -240,7 +239,9 @@ def chances_of(
 @cache
 def _draws(spaces: int) -> Array:
     """Standard normal draws (DRAWS, 5 + 2 n), the same whenever they are asked for."""
-    return np.asarray(norm.ppf(Sobol(5 + 2 * spaces, seed=1).random(DRAWS)))
+    from scipy.stats.qmc import Sobol  # here: half a second that every start of a process would wait for
+
+    return np.asarray(ndtri(Sobol(5 + 2 * spaces, seed=1).random(DRAWS)))
 
 
 def _uneven(wear: WearKnown, seen: BrieflyMeasured, smooth: Array, draws: Array) -> Array:
