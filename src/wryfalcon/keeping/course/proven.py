@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections import Counter, defaultdict
+from collections import defaultdict
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
@@ -75,30 +75,38 @@ def zero_mm(trim: Trim, family: Family) -> float:
     return (trim.known_size - trim.known_read) * family.share_per_edge
 
 
-def _made_keys(machine: Machine, noise: Noise) -> tuple[list[ProvenKey], Counter[float]]:
-    """Keys that were proven when new, those that came back, and how often each tolerance was asked, mm."""
+def _made_keys(machine: Machine, noise: Noise) -> tuple[list[ProvenKey], set[float]]:
+    """Keys that were proven when new, those that came back, and the tolerances that were asked, mm."""
     rows = _told(machine)
-    back = brought_back({row[0]: row[1] for row in rows if row[6] and row[1]}) if any(row[6] for row in rows) else {}
+    came_back = {pk: at for pk, at, *_, is_back, _, _ in rows if is_back and at}
+    back = brought_back(came_back) if came_back else {}
+    wanted = dict(Piece.objects.filter(pk__in=back).values_list("pk", "settlement__values")) if back else {}
     records = families_by_pk(tuple({row[3] for row in rows}))
-    keys, tolerances = [], Counter[float]()
-    for pk, at, number, record, targets, proven, _, wheel, wheel_name in rows:
-        assert at is not None  # asked for
-        family = records[record].family
-        if not makes(machine, None, family):
-            continue  # another clamp's axis made its depths: it says nothing of the machine's own
-        errors = [left_mm(family, cut["track"], cut["error"]) for cut in proven or () if cut["error"] is not None]
-        key = ProvenKey(at, f"tag {number:04d}", family.gauge, 0.0, 0, wheel or 0, wheel_name or "")
+    # Where another clamp's axis made the depths, they say nothing of the machine's own.
+    families = {pk: record.family for pk, record in records.items() if makes(machine, None, record.family)}
+    left = {pk: {track.name: left_mm(of, track.name, 1.0) for track in of.tracks} for pk, of in families.items()}
+    keys, asked = [], set()
+    for pk, at, number, record, proven, _, wheel, wheel_name in rows:
+        if record not in families:
+            continue
+        family, of_track = families[record], left[record]
+        errors = [of_track[cut["track"]] * cut["error"] for cut in proven or () if cut["error"] is not None]
+        name, error = f"tag {number:04d}", fmean(errors) if errors else 0.0
+        key = ProvenKey(at, name, family.gauge, error, len(errors), wheel or 0, wheel_name or "")
         if pk in back:
-            keys.append(_with_return(key, errors, back[pk], targets, family, noise))
+            keys.append(_with_return(key, errors, back[pk], wanted[pk], family, noise))
         elif errors:
-            keys.append(replace(key, error=fmean(errors), cuts=len(errors)))
-        if family.tolerance:
-            tolerances[family.tolerance.value * edge_mm(family)] += 1
-    return keys, tolerances
+            keys.append(key)
+        asked.add(record)
+    return keys, {mm for record in asked if (mm := _tolerance_mm(families[record]))}
+
+
+def _tolerance_mm(family: Family) -> float | None:
+    return family.tolerance.value * edge_mm(family) if family.tolerance else None
 
 
 def _told(machine: Machine) -> list[tuple[Any, ...]]:
-    """Of each key that was made on it and measured then, or came back: the piece, and what was wanted and measured."""
+    """Of each key that was made on it and measured then, or came back: the piece, and what was measured."""
     pieces = Piece.objects.filter(
         machine=machine,
         onto=None,
@@ -109,9 +117,8 @@ def _told(machine: Machine) -> list[tuple[Any, ...]]:
     came_back = Exists(Tag.objects.filter(made_by=OuterRef("pk")))
     told = pieces.annotate(came_back=came_back).filter(Q(proof__isnull=False) | Q(came_back=True))
     return list(told.order_by().values_list(
-        "pk", "finished_at", "tag__number", "tag__family_record_id", "settlement__values",
-        "proof__cuts", "came_back", Coalesce("set_up__cutter", "cutter"),
-        Coalesce("set_up__cutter__name", "cutter__name"),
+        "pk", "finished_at", "tag__number", "tag__family_record_id", "proof__cuts", "came_back",
+        Coalesce("set_up__cutter", "cutter"), Coalesce("set_up__cutter__name", "cutter__name"),
     ))  # fmt: skip
 
 
@@ -132,7 +139,7 @@ def _with_return(
     return replace(key, name=f"{key.name}, brought back {back.measured_at:%d %b}") if is_in else key
 
 
-def _traced_keys(machine: Machine, noise: Noise, tolerances: Counter[float]) -> list[ProvenKey]:
+def _traced_keys(machine: Machine, noise: Noise, tolerances: set[float]) -> list[ProvenKey]:
     """Duplicates beside their patterns: both are measured, so each difference carries two measurements' doubt."""
     found = []
     for traced in Duplicate.objects.filter(machine=machine, withdrawn=False).select_related("family_record", "cutter"):
@@ -143,12 +150,12 @@ def _traced_keys(machine: Machine, noise: Noise, tolerances: Counter[float]) -> 
             extra = noise.sd / sqrt(len(errors) * traced.repeats)  # the pattern's own measuring
             key = ProvenKey(traced.at, "a duplicate", family.gauge, fmean(errors), len(errors), *_wheel(traced.cutter))
             found.append(replace(key, extra_sd=extra))
-        if family.tolerance:
-            tolerances[family.tolerance.value * edge_mm(family)] += 1
+        if mm := _tolerance_mm(family):
+            tolerances.add(mm)
     return found + _traced_pieces(machine, noise, tolerances)
 
 
-def _traced_pieces(machine: Machine, noise: Noise, tolerances: Counter[float]) -> list[ProvenKey]:
+def _traced_pieces(machine: Machine, noise: Noise, tolerances: set[float]) -> list[ProvenKey]:
     """Keys of tags that were traced and measured, each beside its pattern where that was measured too.
 
     One traced while the machine was moved on purpose says nothing of where it stands.
@@ -177,8 +184,8 @@ def _traced_pieces(machine: Machine, noise: Noise, tolerances: Counter[float]) -
             name = f"tag {piece.tag}, traced"
             key = ProvenKey(piece.finished_at, name, family.gauge, fmean(errors), len(errors), *_wheel(piece.cutter))
             found.append(replace(key, extra_sd=noise.sd / sqrt(len(errors))))
-            if family.tolerance:
-                tolerances[family.tolerance.value * edge_mm(family)] += 1
+            if mm := _tolerance_mm(family):
+                tolerances.add(mm)
     return found
 
 
