@@ -53,9 +53,9 @@ CASES = [*((kind, each) for kind in SHIPPED for each in ("all", "play")), *(("ed
 
 
 def look(client: Client, tag: Tag, at: str) -> None:
-    for page in (*STAGES, *PAPERS):
-        answer = client.get(f"/tags/{tag}/{page}", follow=True)
-        assert answer.status_code in (200, 404), f"{page} {at}: {answer.status_code}"
+    for page in (*STAGES, *PAPERS):  # one that is not reached yet leads to one of the others
+        answer = client.get(f"/tags/{tag}/{page}")
+        assert answer.status_code in (200, 302, 404), f"{page} {at}: {answer.status_code}"
     for paper in ("job-card.pdf", "record.json", "set-up/plan.svg", "set-up/plan.nc", "set-up/plan.dxf"):
         if paper != "job-card.pdf" or at == "settled":
             assert client.post(f"/tags/{tag}/{paper}").status_code in (200, 302, 404), f"{paper} {at}"

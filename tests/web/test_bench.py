@@ -161,7 +161,7 @@ def test_typing_a_value_weighs_nothing_that_its_answer_does_not_show(smith: Clie
     finally:
         sys.setprofile(None)
     assert Sighting.objects.filter(space=1).count() == 2
-    weighing = {"decode.py", "likelihood.py", "grid.py", "elimination.py", "strip.py", "sentences.py"}
+    weighing = {"decode.py", "likelihood.py", "grid.py", "elimination.py", "strip.py"}
     assert not weighing & {name.rsplit("/", 1)[1] for name in ran if "/src/" in name}
 
 

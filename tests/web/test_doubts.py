@@ -15,6 +15,7 @@ from web.jobs import People, hang, read
 from web.test_bench import words
 from wryfalcon.bench.models import Sighting, Source, Tag
 from wryfalcon.bench.reading.actions import Typed, add_value, compare_cuts, mark_cut
+from wryfalcon.bench.reading.presenters import influence_words
 from wryfalcon.bench.reading.queries import TrackReading, readings_of
 from wryfalcon.bench.reading.source_actions import (
     SourceSettings,
@@ -24,7 +25,6 @@ from wryfalcon.bench.reading.source_actions import (
     switch_source,
     turn_source,
 )
-from wryfalcon.bench.sentences import influence_words
 from wryfalcon.library.actions.families import import_family
 from wryfalcon.refusal import NotDone
 

@@ -25,6 +25,7 @@ from wryfalcon.keeping.wheels.queries import wheel_of
 from wryfalcon.keeping.why.help_file import help_file
 from wryfalcon.keeping.why.queries import why_wrong
 from wryfalcon.log.models import AuditEntry, Event
+from wryfalcon.machines.fittings.presenters import dial_words, turn_words
 from wryfalcon.machines.fittings.queries import makes
 from wryfalcon.machines.models import (
     Clamp,
@@ -40,7 +41,6 @@ from wryfalcon.machines.models import (
     MachineWork,
     Trim,
 )
-from wryfalcon.machines.sentences import dial_words, turn_words
 from wryfalcon.refusal import NotDone
 
 pytestmark = pytest.mark.django_db

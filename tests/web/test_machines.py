@@ -24,6 +24,7 @@ from wryfalcon.keeping.trimming.queries import trim_state
 from wryfalcon.keeping.trimming.test_key import errors_of
 from wryfalcon.keeping.why.queries import why_wrong
 from wryfalcon.machines.drivers import Delivery, driver_of
+from wryfalcon.machines.fittings.presenters import turn_words
 from wryfalcon.machines.hands.queries import caliper_sd_mm
 from wryfalcon.machines.models import (
     Cutter,
@@ -39,7 +40,6 @@ from wryfalcon.machines.models import (
     TrimReading,
 )
 from wryfalcon.machines.offsets import offsets_for
-from wryfalcon.machines.sentences import turn_words
 from wryfalcon.refusal import NotDone
 
 pytestmark = pytest.mark.django_db

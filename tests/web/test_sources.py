@@ -23,6 +23,7 @@ from wryfalcon.bench.reading.actions import (
     state_labels,
     withdraw,
 )
+from wryfalcon.bench.reading.presenters import influence_words
 from wryfalcon.bench.reading.queries import TrackReading, readings_of
 from wryfalcon.bench.reading.source_actions import (
     SourceSettings,
@@ -31,7 +32,6 @@ from wryfalcon.bench.reading.source_actions import (
     switch_source,
     turn_source,
 )
-from wryfalcon.bench.sentences import influence_words
 from wryfalcon.demonstration.making import family_record, type_values
 from wryfalcon.library.actions.families import import_family
 from wryfalcon.library.models import FamilyRecord

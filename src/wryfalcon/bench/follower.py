@@ -25,7 +25,7 @@ from wryfalcon.machines.models import Machine
 
 BUSY, QUIET = 0.25, 15.0  # seconds between two turns, with a key in the machine's hands and without
 AFTER_A_FAULT = 1.0
-LOOKS_AT_FILE, LOOKS_FOR_ORDERS, LOOKS_FOR_MACHINES = 0.1, 2.0, 5.0
+LOOKS_AT_FILE, LOOKS_FOR_ORDERS, LOOKS_FOR_MACHINES = 0.1, 10.0, 5.0
 log = logging.getLogger(__name__)
 
 

@@ -10,8 +10,8 @@ from wryfalcon.bench.copying.brief import Brief
 from wryfalcon.bench.models import Tag, WearGrade
 from wryfalcon.drawings.strip import in_100
 from wryfalcon.lengths import figure, show_small, unit_shown
+from wryfalcon.machines.fittings.presenters import turn_words
 from wryfalcon.machines.models import TRACES, Machine
-from wryfalcon.machines.sentences import turn_words
 
 PLACES = dict(zip(BLADE_PLACES, ("at the bow", "in the middle", "at the tip"), strict=True))
 WAYS = {Way.COPY: "Copy it", Way.RESTORE: "Restore it", Way.COMPENSATE: "Compensate"}

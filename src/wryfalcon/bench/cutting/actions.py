@@ -19,7 +19,7 @@ from wryfalcon.bench.cutting.ways import cuts_told, ways_told
 from wryfalcon.bench.models import MadeHow, Outcome, Piece, PieceState, SetUp, SheetEntry, Tag
 from wryfalcon.bench.piece_states import AT_MACHINE, OPEN, SENT_AGAIN, TO_BE_LOOKED_AT, Operation
 from wryfalcon.bench.proving.queries import cuts_to_deepen, proof_of
-from wryfalcon.bench.sentences import plan_head, practice_words, why_not_cut
+from wryfalcon.bench.setting_up.presenters import plan_head, practice_words, why_not_cut
 from wryfalcon.bench.setting_up.queries import (
     EVERY_TICK,
     Holding,

@@ -17,7 +17,7 @@ from wryfalcon.bench.filing.queries import heights_as_filed, heights_to_file, ma
 from wryfalcon.bench.models import MadeHow, Piece, PieceState, Tag
 from wryfalcon.bench.piece_states import BY_HAND
 from wryfalcon.bench.reading.queries import readings_of
-from wryfalcon.bench.sentences import practice_words
+from wryfalcon.bench.setting_up.presenters import practice_words
 from wryfalcon.bench.setting_up.queries import is_practised
 from wryfalcon.bench.tags.actions import check_open
 from wryfalcon.log.actions import write_down

@@ -22,7 +22,7 @@ from wryfalcon.bench.cutting.actions import (
 )
 from wryfalcon.bench.models import Lock, MadeHow, Piece, PieceState, Tag
 from wryfalcon.bench.proving.actions import check_cut, check_finished
-from wryfalcon.bench.sentences import practice_words
+from wryfalcon.bench.setting_up.presenters import practice_words
 from wryfalcon.bench.setting_up.queries import is_practised, moved_since
 from wryfalcon.log.actions import write_down
 from wryfalcon.log.models import Event

@@ -41,8 +41,8 @@ from wryfalcon.bench.filing.presenters import SHOWED, filing_of, is_filed, looks
 from wryfalcon.bench.filing.queries import heights_to_file, standing_heights
 from wryfalcon.bench.models import MadeHow, Piece, PieceState, Tag
 from wryfalcon.bench.piece_states import AT_MACHINE, OPEN, SENT_AGAIN, Operation
-from wryfalcon.bench.sentences import lapse_words, practice_words
 from wryfalcon.bench.setting_up.planning import place_of
+from wryfalcon.bench.setting_up.presenters import lapse_words, practice_words
 from wryfalcon.bench.setting_up.queries import Holding, clamping_checks, what_holds
 from wryfalcon.bench.stage import find_tag, key_of, key_to_cut, open_tag, show_stage, stage_at, to_stage
 from wryfalcon.bench.trying.presenters import try_words

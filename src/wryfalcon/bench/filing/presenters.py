@@ -20,7 +20,7 @@ from wryfalcon.bench.filing.queries import (
     spacers_of,
 )
 from wryfalcon.bench.models import Piece, StageLook, StageShowed, Tag
-from wryfalcon.bench.sentences import said_problems
+from wryfalcon.bench.setting_up.presenters import said_problems
 from wryfalcon.lengths import figure, say_difference, say_value, unit_words
 
 

@@ -125,11 +125,16 @@ def caliper_sd(tag: Tag, piece: Piece, sources: Collection[str]) -> float:
     return tag.family.depth.from_machine(max(by_machine + by_hand))
 
 
-def proof_of(tag: Tag, piece: Piece) -> MeasuredKey | None:
-    """Judge a finished key; None where nothing says what it should measure, or by how much it may be off."""
+def proof_of(tag: Tag, piece: Piece, values: Iterable[ProofValue] | None = None) -> MeasuredKey | None:
+    """Judge a finished key; None where nothing says what it should measure, or by how much it may be off.
+
+    ``values`` are those measured of it, where they are in hand already.
+    """
     if tag.family_record is None or tag.family.tolerance is None:
         return None
-    kept = _kept_values(piece)
+    kept: defaultdict[tuple[str, int], list[ProofValue]] = defaultdict(list)
+    for value in proof_values(piece) if values is None else values:
+        kept[value.track, value.space].append(value)
     sd_once = caliper_sd(tag, piece, {value.source for values in kept.values() for value in values})
     measured = {
         place: CutReadings(
@@ -192,14 +197,8 @@ def _judged(
     return judge_measured(family, dict(bitting), dict(wanted), measured, judging.by, say=say, style=judging.style)
 
 
-def _kept_values(piece: Piece) -> defaultdict[tuple[str, int], list[ProofValue]]:
-    kept: defaultdict[tuple[str, int], list[ProofValue]] = defaultdict(list)
-    for value in _proof_values(piece):
-        kept[value.track, value.space].append(value)
-    return kept
-
-
-def _proof_values(piece: Piece) -> list[ProofValue]:
+def proof_values(piece: Piece) -> list[ProofValue]:
+    """What was measured of a key and stands."""
     return list(piece.proof_values.filter(withdrawn=False))
 
 

@@ -28,7 +28,7 @@ from wryfalcon.bench.proving.actions import (
 )  # fmt: skip
 from wryfalcon.bench.proving.forms import AT_TIP, ProofValueForm, TrialForm
 from wryfalcon.bench.proving.presenters import proof_shown
-from wryfalcon.bench.proving.queries import cuts_to_deepen, ground_of, mend_of, passed_keys, proof_of
+from wryfalcon.bench.proving.queries import cuts_to_deepen, ground_of, mend_of, passed_keys, proof_of, proof_values
 from wryfalcon.bench.proving.side_by_side import beside_of, finish_of, keep_side_by_side
 from wryfalcon.bench.proving.taking import room_shown
 from wryfalcon.bench.reading.values import entries_posted
@@ -200,7 +200,8 @@ def _show(
         piece.set_up, piece.settlement = tag.set_up, tag.settlement  # read already, with what they rest on
     # Read before the values that it may have brought: done, it shows them; open, the page looks again.
     order = last_order(piece.machine_id, piece.job) if piece and piece.machine_id else None
-    proof = proof_of(tag, piece) if piece else None
+    measured = proof_values(piece) if piece else []
+    proof = proof_of(tag, piece, measured) if piece else None
     context: dict[str, Any] = {"pieces": pieces, "piece": piece, "proof": proof, "typed": typed}
     if piece is None:
         return show_stage(request, tag, "prove", {**context, "key": key_of(tag, {})})
@@ -217,7 +218,7 @@ def _show(
     context |= {
         "at": at,
         "at_cut": proof.cuts[at - 1] if at else None,
-        "last_value": piece.proof_values.filter(withdrawn=False).values_list("pk", flat=True).last(),
+        "last_value": max((value.pk for value in measured), default=None),
         "known": ",".join(str(cut.repeats) for cut in proof.cuts),
         "has_caliper": piece.machine is not None and piece.machine.is_simulated and piece.set_up_id is not None,
         "order": order if order and order.order.command == "measure" else None,

@@ -21,13 +21,12 @@ from wryfalcon.bench.reading.cylinder import CylinderShown, cylinder_shown
 from wryfalcon.bench.reading.evidence import SourceReading
 from wryfalcon.bench.reading.forms import ValueForm
 from wryfalcon.bench.reading.looks import looks_of
-from wryfalcon.bench.reading.presenters import WAYS
+from wryfalcon.bench.reading.presenters import WAYS, influence_words, sentence_of
 from wryfalcon.bench.reading.queries import TrackReading, readings_of
 from wryfalcon.bench.reading.source_actions import calipers_of
 from wryfalcon.bench.reading.taps import taps_of
 from wryfalcon.bench.reading.tool_walk import ToolStep, is_walked, tool_walk
 from wryfalcon.bench.reading.values import entries_posted, kept
-from wryfalcon.bench.sentences import influence_words, sentence_of
 from wryfalcon.bench.stage import find_tag, key_of, open_tag, shop_unit, show_stage, stage_at
 from wryfalcon.bench.strip import strip_of
 from wryfalcon.drawings.kinds import counting_of

@@ -12,7 +12,7 @@ from wryfalcon.action import action
 from wryfalcon.bench.cutting.actions import end_piece
 from wryfalcon.bench.models import SetUp, Tag
 from wryfalcon.bench.piece_states import OPEN
-from wryfalcon.bench.sentences import why_not_cut
+from wryfalcon.bench.setting_up.presenters import why_not_cut
 from wryfalcon.bench.setting_up.queries import commands_of, hand_checks, last_work, rests_on, what_holds
 from wryfalcon.bench.tags.actions import check_open
 from wryfalcon.log.actions import write_down

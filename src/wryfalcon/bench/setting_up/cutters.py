@@ -10,8 +10,8 @@ from keycore.cutting.plan import cutting_of
 from keycore.proving.lock import chance_of_turning, play_of
 from keycore.tools import Tool
 from wryfalcon.bench.models import PieceState, Settlement, Tag
-from wryfalcon.bench.sentences import said_problems
 from wryfalcon.bench.setting_up.planning import made_tool, plan_of, serves
+from wryfalcon.bench.setting_up.presenters import said_problems
 from wryfalcon.bench.settling.prospects import making_of
 from wryfalcon.drawings.key import KeyDrawing, draw_key
 from wryfalcon.machines.models import Cutter, CutterLook, Work

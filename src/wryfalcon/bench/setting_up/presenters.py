@@ -3,14 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
-from keycore.cutting.plan import Plan, cutting_of
+from django.utils import timezone
+
+from keycore.cutting.commands import MachineOffsets
+from keycore.cutting.plan import Plan, Problem, cutting_of
 from keycore.errors import InputError
 from keycore.tools import Tool
-from wryfalcon.bench.models import Settlement, Tag
-from wryfalcon.bench.setting_up.planning import made_tool, plan_of, serves, showing_of
-from wryfalcon.lengths import say_tool
+from wryfalcon.bench.models import Settlement, SetUp, Tag
+from wryfalcon.bench.setting_up.planning import Card, made_tool, plan_of, serves, showing_of
+from wryfalcon.bench.setting_up.queries import Holding, Moved
+from wryfalcon.lengths import say_figure, say_mm, say_tool
 from wryfalcon.machines.fittings.queries import makes, sides_of
 from wryfalcon.machines.models import Cutter, DriverKind, JawSide, Machine
 
@@ -132,3 +136,97 @@ def guide_words(tag: Tag) -> str:
 
 
 HANDLING = {"clamp": "clamp", "face": "face", "stop": "stop:", "procedure": ""}
+
+
+OTHER_TOOL = frozenset({"cutter", "mill", "drill"})
+"""Problems of a plan that say that another tool than the family's is fitted."""
+
+
+def said_problems(plan: Plan) -> list[Problem]:
+    """What is wrong with a plan, another tool than the family's in the unit of whoever is looking."""
+    return [
+        replace(problem, says=_says_tool(plan, problem.track)) if problem.code in OTHER_TOOL else problem
+        for problem in plan.problems
+    ]
+
+
+def _says_tool(plan: Plan, track: str) -> str:
+    lengths, wanted = plan.family.lengths, plan.family.track(track).tool
+    assert wanted is not None
+    assert plan.tool is not None
+    return f"The family wants {say_tool(lengths, wanted)}; this cutter leaves {say_tool(lengths, plan.tool)}."
+
+
+TOO_DEEP = "The deepest cut goes below the top of the jaw: choose a shallower slot."
+
+
+def problems_of(card: Card) -> tuple[Problem, ...]:
+    """All that is wrong with a card: with its plan, and with the blank in its jaw."""
+    problems = said_problems(card.plan)
+    if card.goes_too_deep:
+        problems.append(Problem("jaw", card.plan.tracks[0].track.name, (), TOO_DEEP))
+    return tuple(problems)
+
+
+LAPSED = {
+    Moved.BITTING: "Another bitting was settled since this card was made.",
+    Moved.CARD: "Another card was made since.",
+    Moved.TABLE: "The family’s table was changed since this card was made.",
+    Moved.NO_LINE: "{machine} is not driven from here any more.",
+    Moved.CUTTER_SHAPE: "The shape written down for {cutter} was changed.",
+    Moved.OTHER_WHEEL: "{machine} has {detail} fitted now, not {cutter}.",
+    Moved.SWAPPED: "Wheels were changed on the machine since the card was checked.",
+    Moved.NEW_WHEEL: (
+        "A new cutter was put on {machine} since: how true it cuts is not known until a key of it is measured."
+    ),
+    Moved.JAW: "The jaw or clamp named on this card was changed in the machine’s book.",
+    Moved.WORK: "Since then on {machine}: {detail}. The blank is clamped and checked anew.",
+    Moved.PLAN: "It cannot be cut so any more: {detail}.",
+    Moved.CUTS: "The cuts on this card are not those of its plan.",
+    Moved.DEPTHS: "The depths put in for {machine} have changed by {by} since this card was made.",
+    Moved.PLACES: "The places put in for {machine} have moved by {by} since this card was made.",
+    Moved.SINCE_PLANNED: "Since this was planned: {detail}.",
+}
+"""What a card no longer rests on, in words."""
+
+
+def lapse_words(holding: Holding) -> list[str]:
+    """Everything of a card that no longer holds, a sentence each."""
+    card = holding.card
+    return [
+        LAPSED[lapse.moved].format(
+            machine=card.machine, cutter=card.cutter, detail=lapse.detail, by=say_mm(lapse.by, signed=True)
+        )
+        for lapse in holding.lapses
+    ]
+
+
+def practice_words(machine: Machine) -> str:
+    """That a practice has put a machine out of true."""
+    return f"{machine} is out of true on purpose: a practice is on. End it before a key is cut on it."
+
+
+def why_not_cut(holding: Holding, then: str = "") -> str:
+    """Why nothing is cut by a card as it is, and what to do about it."""
+    if holding.is_practised:
+        return practice_words(holding.card.machine)
+    then = then or ("Make the card anew" if holding.to_remake else "Go through its checks again")
+    return f"{' '.join(lapse_words(holding))} {then}."
+
+
+def plan_head(tag: Tag, card: SetUp, offsets: MachineOffsets, key: str = "") -> list[str]:
+    """What stands at the head of a cut plan: whose it is, by which table, how it is held, what was put in, and when."""
+    family, machine = tag.family, card.machine
+    edition = f", edition {family.edition}" if family.edition else ""
+    stop = f", stop {family.setup['stop']}" if family.setup.get("stop") else ""
+    put_in = f"{say_figure(family.space, offsets.space)} in place, "
+    put_in += f"{say_figure(family.depth, offsets.value)} in depth"
+    return [
+        f"tag {tag}{f', {key}' if key else ''}",
+        f"family {family.name}{edition}",
+        f"blank {tag.blank.code if tag.blank else family.blank.code if family.blank else 'not known'}",
+        f"gauge {family.gauge}{stop}, held in {card.jaw_side or 'the jaw'} of {machine}",
+        f"cutter {card.cutter}, {card.style}",
+        f"offsets put in: {put_in}",
+        f"made {timezone.localtime(card.at):%Y-%m-%d %H:%M}",
+    ]

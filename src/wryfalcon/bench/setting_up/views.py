@@ -17,12 +17,19 @@ from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.bench.cutting.actions import deeper_of, uncut_of
 from wryfalcon.bench.filing.presenters import filing_of
 from wryfalcon.bench.models import SetUp, Tag
-from wryfalcon.bench.sentences import lapse_words, plan_head, practice_words, problems_of
 from wryfalcon.bench.setting_up.actions import FILED, remake, set_up, tick
 from wryfalcon.bench.setting_up.cut_table import cut_table
 from wryfalcon.bench.setting_up.forms import FittingForm
 from wryfalcon.bench.setting_up.planning import Card, Planned, card_of, plan_by, planned_of, serves
-from wryfalcon.bench.setting_up.presenters import driven_machines, fittings_of, guide_words
+from wryfalcon.bench.setting_up.presenters import (
+    driven_machines,
+    fittings_of,
+    guide_words,
+    lapse_words,
+    plan_head,
+    practice_words,
+    problems_of,
+)
 from wryfalcon.bench.setting_up.queries import hand_checks, what_holds
 from wryfalcon.bench.stage import find_tag, key_of, key_to_cut, open_tag, show_stage, to_stage
 from wryfalcon.bench.trying.presenters import try_words

@@ -15,8 +15,8 @@ from keycore.units import Unit
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.bench.models import Intent, Settlement, Tag
 from wryfalcon.bench.proving.queries import locks_to_work
+from wryfalcon.bench.reading.presenters import influence_words, sentence_of
 from wryfalcon.bench.reading.queries import TrackReading, factory_values, readings_of, track_of
-from wryfalcon.bench.sentences import influence_words, sentence_of
 from wryfalcon.bench.settling.actions import (
     Choice,
     DeeperCut,

@@ -8,7 +8,7 @@ from datetime import datetime, timedelta
 from django.db.models import QuerySet
 
 from wryfalcon.bench.models import MadeHow, Piece, Tag
-from wryfalcon.machines.models import Cutter, Machine, MachineWork, Trim, Work
+from wryfalcon.machines.models import Cutter, Machine, Trim, Work
 
 SOON = timedelta(days=30)
 """A key that comes back within so long is taken to be wrong as made, not worn; common practice, no source."""
@@ -37,27 +37,29 @@ def made_then(tag: Tag) -> MadeThen | None:
     """How the key of a tag that came back was made; None for a tag of no such key."""
     if tag.made_by_id is None:
         return None
-    (piece,) = _that_made(tag.made_by_id)
+    piece = tag.made_by
+    assert piece is not None
     assert piece.finished_at is not None  # only made keys come back
     machine = piece.machine
     days = max(0, (tag.taken_in_at - piece.finished_at).days)
     if machine is None:
         return MadeThen(piece, days, None, None, None, None, ())
-    since = [what for what, at in _moves(machine) if at > piece.finished_at]
+    moves = _moves(machine)
     cutter = piece.set_up.cutter if piece.set_up is not None else piece.cutter
-    done = tuple(Work(what) for what in dict.fromkeys(since))
-    return MadeThen(piece, days, machine, cutter, machine.fitted, _trimmed_at(machine), done)
+    done = tuple(Work(what) for what in dict.fromkeys(what for what, at in moves if at > piece.finished_at))
+    touched_at = max((at for what, at in moves if what == Work.TOUCHED), default=None)
+    trimmed_at = max(filter(None, (touched_at, _measured(machine).first())), default=None)
+    return MadeThen(piece, days, machine, cutter, machine.fitted, trimmed_at, done)
 
 
-def _that_made(piece: int) -> list[Piece]:
-    made = Piece.objects.filter(pk=piece)
-    return list(
-        made.select_related("machine__fitted", "cutter", "set_up__cutter", "tag", "maker").only(
-            "key_number", "try_number", "onto", "touched", "values", "finished_at", "made_how", "tag__number",
-            "machine__name", "machine__fitted__name", "cutter__name", "set_up__cutter__name", "maker__username",
-            "maker__first_name", "maker__last_name",
-        )
+def piece_that_made(pk: int) -> Piece:
+    """The piece of a key that came back, with all that is said of how it was made."""
+    made = Piece.objects.select_related("machine__fitted", "cutter", "set_up__cutter", "tag", "maker").only(
+        "key_number", "try_number", "onto", "touched", "values", "finished_at", "made_how", "tag__number",
+        "machine__name", "machine__fitted__name", "cutter__name", "set_up__cutter__name", "maker__username",
+        "maker__first_name", "maker__last_name",
     )  # fmt: skip
+    return made.get(pk=pk)
 
 
 def _moves(machine: Machine) -> list[tuple[str, datetime]]:
@@ -70,15 +72,6 @@ def is_copied_again(maker: Tag, now: datetime) -> bool:
     return maker.is_copied and traced.exists()
 
 
-def _trimmed_at(machine: Machine) -> datetime | None:
-    """When it was last trimmed, by measured keys or by touch."""
-    return max(filter(None, (_measured(machine).first(), _touched(machine).first())), default=None)
-
-
 def _measured(machine: Machine) -> QuerySet[Trim, datetime | None]:
     closed = Trim.objects.filter(machine=machine, is_check=False, closed_at__isnull=False)
     return closed.order_by("-closed_at").values_list("closed_at", flat=True)
-
-
-def _touched(machine: Machine) -> QuerySet[MachineWork, datetime]:
-    return machine.work.filter(what=Work.TOUCHED).order_by("-at").values_list("at", flat=True)

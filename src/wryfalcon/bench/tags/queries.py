@@ -12,6 +12,7 @@ from wryfalcon.bench.authority import why_not_made
 from wryfalcon.bench.models import Asked, OnBench, Piece, PieceState, SetUp, Tag, TagState
 from wryfalcon.bench.piece_states import BY_HAND, OPEN
 from wryfalcon.bench.setting_up.queries import MachinesNow, what_holds
+from wryfalcon.bench.tags.come_back import piece_that_made
 from wryfalcon.bench.tags.progress import Progress, progress_of
 from wryfalcon.bench.tags.waits import Wait, Waiting
 
@@ -60,8 +61,7 @@ def tag_numbered(number: int) -> Tag | None:
     """The tag of that number; for a key brought back, with the piece that made it."""
     tag = _tags().filter(number=number).first()
     if tag is not None and tag.made_by_id is not None:
-        named = "key_number", "try_number", "onto", "finished_at", "made_how", "machine__name", "tag__number"
-        tag.made_by = Piece.objects.select_related("machine", "tag").only(*named).get(pk=tag.made_by_id)
+        tag.made_by = piece_that_made(tag.made_by_id)
         tag.brought_back_from = tag.made_by.tag
     return tag
 

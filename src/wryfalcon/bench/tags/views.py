@@ -61,7 +61,8 @@ def _closed() -> list[Tag]:
 
 
 def _shifts() -> list[Shift]:
-    return list(Shift.objects.filter(put_back_at=None).select_related("machine", "tag"))
+    moved = Shift.objects.filter(put_back_at=None).select_related("machine", "tag")
+    return list(moved.only("at", "by_mm", "machine__name", "tag__number"))
 
 
 def _practices() -> list[Any]:

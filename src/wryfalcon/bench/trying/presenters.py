@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from wryfalcon.bench.models import Piece, SheetEntry, Tag, TrialSheet
 from wryfalcon.bench.setting_up.presenters import driven_machines
-from wryfalcon.bench.trying.queries import cut_words
+from wryfalcon.bench.trying.queries import SheetLeft, cut_words
 
 
 @dataclass(frozen=True)
@@ -55,3 +55,10 @@ def can_send(tag: Tag, sheet: TrialSheet) -> bool:
     is_whole = len(tag.family.tracks) == 1 or sheet.is_of_all_tracks
     is_cut = tag.family.kind.cutting is not None and not tag.family.kind.is_filed and is_whole
     return is_cut and tag.settlement is None and bool(driven_machines())
+
+
+def sheet_problem(left: SheetLeft) -> str:
+    """Why no key is listed on a trial sheet, "" where one is."""
+    if not left.is_read:
+        return "Nothing is read yet."
+    return f"{left.problem[0].upper()}{left.problem[1:]}: find out more before a blank is cut." if left.problem else ""

@@ -21,7 +21,6 @@ from keycore.proving.lock import play_of
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.bench.models import ALL_TRACKS, Outcome, SheetEntry, Tag, TrialSheet
 from wryfalcon.bench.reading.queries import TrackReading, readings_of, track_of
-from wryfalcon.bench.sentences import sheet_problem
 from wryfalcon.bench.stage import allowed_on, find_tag, key_of, open_tag, to_stage
 from wryfalcon.bench.trying.actions import (
     SheetSettings,
@@ -32,7 +31,7 @@ from wryfalcon.bench.trying.actions import (
     take_last_back,
     work_through,
 )
-from wryfalcon.bench.trying.presenters import can_send, spelled, try_out
+from wryfalcon.bench.trying.presenters import can_send, sheet_problem, spelled, try_out
 from wryfalcon.bench.trying.queries import (
     FIRST_SHOWN,
     MOST_SHOWN,

@@ -7,8 +7,8 @@ from dataclasses import dataclass
 
 from wryfalcon.drawings.machine import MachineDrawing, MachineFacts, ToolFacts, draw_machine
 from wryfalcon.lengths import say_mm
+from wryfalcon.machines.fittings.presenters import dial_words
 from wryfalcon.machines.models import TRACES, Closer, Machine, MachineKind, MachineOffset
-from wryfalcon.machines.sentences import dial_words
 
 NO_WHEEL = ToolFacts("no wheel noted")
 

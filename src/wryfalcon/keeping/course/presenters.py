@@ -4,8 +4,10 @@ from __future__ import annotations
 
 from wryfalcon.keeping.course.queries import FEWEST_KEYS, Due, MachineCourse, Marked
 from wryfalcon.lengths import mm_as_shown, say_mm
+from wryfalcon.machines.models import MachineWork, Work
 
 TELLABLE = 1.96  # sd: 19 times in 20
+HOME_FIRST = "Home it before anything else: spindle off, hands away, then a morning check."
 FEW_DAYS, MANY_DAYS = 2, 21  # fewer are not said; more are said in weeks
 
 
@@ -78,3 +80,8 @@ def changed_words(changed: float | None) -> str:
     if changed > 0:
         return f"It has lost {say_mm(changed)} since it was proven, more than use explains"
     return f"It measures {say_mm(-changed)} higher than when it was proven"
+
+
+def home_words(lost: MachineWork | None) -> str:
+    """What made a machine lose its place, and what to do; "" for nothing."""
+    return f"{lost.by} {Work(lost.what).label} on {lost.at:%d %b}. {HOME_FIRST}" if lost is not None else ""

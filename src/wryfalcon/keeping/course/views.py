@@ -23,14 +23,13 @@ from wryfalcon.drawings.course import (
     over_keys,
 )
 from wryfalcon.keeping.course.copies import copies_on
-from wryfalcon.keeping.course.presenters import due_words, forecast_words, mark_words, offset_words
+from wryfalcon.keeping.course.presenters import due_words, forecast_words, home_words, mark_words, offset_words
 from wryfalcon.keeping.course.proven import ProvenKey
 from wryfalcon.keeping.course.queries import CourseFacts, MachineCourse, course_of, days_between, followed
 from wryfalcon.lengths import say_mm, unit_shown
 from wryfalcon.machines.models import (
     Machine,
 )
-from wryfalcon.machines.sentences import home_words
 
 DAYS = "days"
 

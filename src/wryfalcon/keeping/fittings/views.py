@@ -16,9 +16,9 @@ from wryfalcon.keeping.fittings.presenters import since_words
 from wryfalcon.keeping.fittings.queries import counters_of
 from wryfalcon.keeping.forms import ClampForm, FollowerForm
 from wryfalcon.machines.fittings.actions import NewClamp, add_clamp, add_follower, fit_cutter, fit_follower
+from wryfalcon.machines.fittings.presenters import mismatch_words
 from wryfalcon.machines.fittings.queries import holdings_of, mismatch_of
 from wryfalcon.machines.models import Cutter, Follower, Machine
-from wryfalcon.machines.sentences import mismatch_words
 from wryfalcon.presses import back_to, press
 
 

@@ -13,8 +13,8 @@ from django.utils import timezone
 from keycore.machines.touch import TouchMark
 from keycore.proving.lock import Feel
 from wryfalcon.lengths import say_mm
+from wryfalcon.machines.fittings.presenters import turn_words
 from wryfalcon.machines.models import Machine, MachineKind, TouchTry
-from wryfalcon.machines.sentences import turn_words
 from wryfalcon.machines.touches import is_to_be_proven
 
 STEPS = {

@@ -13,10 +13,10 @@ from wryfalcon.fields import WORD, posted
 from wryfalcon.keeping.forms import MillForm, MillProofForm
 from wryfalcon.keeping.touching.actions import begin_anew, note_cylinder, note_touch
 from wryfalcon.keeping.touching.presenters import FELT_IN_CYLINDER, MARKS, STEPS, last_advice, tries_shown
+from wryfalcon.machines.fittings.presenters import mismatch_words
 from wryfalcon.machines.fittings.queries import mismatch_of
 from wryfalcon.machines.hands.queries import caliper_sd_mm
 from wryfalcon.machines.models import Machine, MachineKind
-from wryfalcon.machines.sentences import mismatch_words
 from wryfalcon.machines.touches import is_to_be_proven, touches_of
 from wryfalcon.presses import press
 

@@ -9,8 +9,8 @@ from keycore.machines.trim import Advice, Term
 from keycore.machines.trim import Trim as Fit
 from wryfalcon.keeping.trimming.queries import TrimState
 from wryfalcon.lengths import mm_as_shown, say_mm, unit_shown
+from wryfalcon.machines.fittings.presenters import dial_words, turn_words
 from wryfalcon.machines.fittings.queries import axes_of
-from wryfalcon.machines.sentences import dial_words, turn_words
 
 NOT_ENOUGH = "One clamping cannot tell a badly seated key from a machine out of true: bottom a blank and cut again."
 SCATTERS = (

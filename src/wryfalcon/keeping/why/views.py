@@ -11,11 +11,10 @@ from django.views.decorators.http import require_safe
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.bench.models import Piece, Tag
 from wryfalcon.bench.stage import find_tag, open_tag
-from wryfalcon.keeping.course.presenters import changed_words, offset_words
+from wryfalcon.keeping.course.presenters import changed_words, home_words, offset_words
 from wryfalcon.keeping.why.help_file import help_file
 from wryfalcon.keeping.why.queries import Why, why_wrong
 from wryfalcon.log.actions import note_document
-from wryfalcon.machines.sentences import home_words
 from wryfalcon.presses import press
 
 

@@ -81,6 +81,7 @@ def machines_asked() -> set[int]:
 def follow(machine: Machine, listener: Listener) -> None:
     """One turn with one machine."""
     line, _ = Line.objects.get_or_create(machine=machine)
+    line.machine = machine  # in hand already
     turn, asked = _Turn(driver_of(machine), line, listener), has_orders(machine)
     if asked:  # what is asked from here on is another turn's
         _expire(machine)

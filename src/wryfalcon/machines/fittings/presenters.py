@@ -1,17 +1,10 @@
-"""What a machine's book says of what is fitted and of what was done to it."""
+"""What is fitted on a machine, and what a hand turns, in words."""
 
 from __future__ import annotations
 
 from wryfalcon.lengths import say_mm
 from wryfalcon.machines.fittings.queries import Mismatch
-from wryfalcon.machines.models import Closer, Machine, MachineWork, Work
-
-HOME_FIRST = "Home it before anything else: spindle off, hands away, then a morning check."
-
-
-def home_words(lost: MachineWork | None) -> str:
-    """What made a machine lose its place, and what to do; "" for nothing."""
-    return f"{lost.by} {Work(lost.what).label} on {lost.at:%d %b}. {HOME_FIRST}" if lost is not None else ""
+from wryfalcon.machines.models import Closer, Machine
 
 
 def mismatch_words(found: Mismatch | None) -> str:
