@@ -20,8 +20,8 @@ from wryfalcon.demonstration.making import family_record, finished_key, measured
 from wryfalcon.keeping.course.presenters import due_words, forecast_words, offset_words
 from wryfalcon.keeping.course.queries import course_of, offset_before
 from wryfalcon.keeping.fittings.queries import counters_of
-from wryfalcon.keeping.wheels.presenters import verdict_words
 from wryfalcon.keeping.wheels.queries import wheel_of
+from wryfalcon.keeping.wheels.views import verdict_words
 from wryfalcon.keeping.why.help_file import help_file
 from wryfalcon.keeping.why.queries import why_wrong
 from wryfalcon.log.models import AuditEntry, Event

@@ -17,8 +17,7 @@ from wryfalcon.accounts.models import User
 from wryfalcon.accounts.permissions import Act, PersonRequest, may
 from wryfalcon.bench.authority import why_not_made
 from wryfalcon.bench.models import Settlement, Tag
-from wryfalcon.bench.tags.come_back import made_then
-from wryfalcon.bench.tags.come_back_words import made_then_words
+from wryfalcon.bench.tags.come_back import made_then, made_then_words
 from wryfalcon.bench.tags.edition_notice import edition_notice
 from wryfalcon.bench.tags.queries import rail_of, stage_of, tag_numbered
 from wryfalcon.drawings.cut_key import BARE, CutKey, Values, draw_cut_key

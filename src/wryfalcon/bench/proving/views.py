@@ -29,8 +29,8 @@ from wryfalcon.bench.proving.actions import (
 from wryfalcon.bench.proving.forms import AT_TIP, ProofValueForm, TrialForm
 from wryfalcon.bench.proving.presenters import proof_shown
 from wryfalcon.bench.proving.queries import cuts_to_deepen, ground_of, mend_of, passed_keys, proof_of, proof_values
+from wryfalcon.bench.proving.room import room_shown
 from wryfalcon.bench.proving.side_by_side import beside_of, finish_of, keep_side_by_side
-from wryfalcon.bench.proving.taking import room_shown
 from wryfalcon.bench.reading.values import entries_posted
 from wryfalcon.bench.reading.values import kept as values_kept
 from wryfalcon.bench.stage import find_tag, key_of, open_tag, show_stage, stage_at, to_stage

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 
 from django.db.models import QuerySet
+from django.utils import timezone
 
 from wryfalcon.bench.models import MadeHow, Piece, Tag
 from wryfalcon.machines.models import Cutter, Machine, Trim, Work
@@ -75,3 +76,28 @@ def is_copied_again(maker: Tag, now: datetime) -> bool:
 def _measured(machine: Machine) -> QuerySet[Trim, datetime | None]:
     closed = Trim.objects.filter(machine=machine, is_check=False, closed_at__isnull=False)
     return closed.order_by("-closed_at").values_list("closed_at", flat=True)
+
+
+def made_then_words(made: MadeThen) -> str:
+    """Where, when and with what it was made, the last trim, and what was done to the machine since."""
+    parts = [f"{made.piece.called.capitalize()} of tag {made.piece.tag}, {_made(made)}", *_since(made)]
+    return ". ".join(parts) + "."
+
+
+def _made(made: MadeThen) -> str:
+    assert made.piece.finished_at is not None
+    at = timezone.localtime(made.piece.finished_at)
+    days = f"{made.days} day{'' if made.days == 1 else 's'} before it came back"
+    wheel = f", wheel {made.cutter}" if made.cutter is not None else ""
+    who = f", by {made.piece.maker}" if made.piece.maker is not None else ""
+    return f"{made.piece.made_where} on {at:%d %b}{wheel}{who}, {days}"
+
+
+def _since(made: MadeThen) -> list[str]:
+    if made.machine is None:
+        return []
+    done = [work.done for work in made.done_since]
+    if made.cutter is not None and made.fitted is not None and made.fitted.pk != made.cutter.pk:
+        done.append(f"it has {made.fitted} fitted now")
+    trimmed = f"Last trimmed {timezone.localtime(made.trimmed_at):%d %b}" if made.trimmed_at else "Never trimmed here"
+    return [trimmed, f"Since the key was made: {', '.join(done)}" if done else "Nothing was done to it since"]

@@ -12,6 +12,8 @@ from math import hypot, sqrt
 
 from django.utils import timezone
 
+from keycore.family import Play
+from keycore.machines.copies import Generation, copies_of_copies
 from keycore.machines.course import Course, Forecast, KeyMade, Touched, follow_course
 from keycore.machines.trim import Noise
 from keycore.reading.evidence import Spread
@@ -290,3 +292,16 @@ def _swaps(works: list[MachineWork], made_at: list[datetime]) -> tuple[Marked, .
         Marked(work.at, bisect_left(made_at, work.at), f"{work.note} put on, {work.at:%d %b}", 0.0)
         for work in reversed(swaps)
     )
+
+
+PLAY = Play(0.08, 0.10)
+"""Of a usual lock, mm; common practice, no source."""
+CUTS = 5
+
+
+def copies_on(machine: Machine, course: MachineCourse) -> list[Generation]:
+    """Copies of copies of a five-cut key, mm; none before the machine's course is known."""
+    if course.fitted is None:
+        return []
+    seat = float(course.fitted.weights @ course.fitted.seats)
+    return copies_of_copies(course.fitted.offset.mean, Noise(machine.sd_each, max(seat, 1e-6)), CUTS, PLAY)

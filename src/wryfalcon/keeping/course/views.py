@@ -22,10 +22,9 @@ from wryfalcon.drawings.course import (
     over_days,
     over_keys,
 )
-from wryfalcon.keeping.course.copies import copies_on
 from wryfalcon.keeping.course.presenters import due_words, forecast_words, home_words, mark_words, offset_words
 from wryfalcon.keeping.course.proven import ProvenKey
-from wryfalcon.keeping.course.queries import CourseFacts, MachineCourse, course_of, days_between, followed
+from wryfalcon.keeping.course.queries import CourseFacts, MachineCourse, copies_on, course_of, days_between, followed
 from wryfalcon.lengths import say_mm, unit_shown
 from wryfalcon.machines.models import (
     Machine,

@@ -12,8 +12,7 @@ from django.views.decorators.http import require_safe
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.fields import posted
 from wryfalcon.keeping.book.particulars import particulars_page
-from wryfalcon.keeping.fittings.presenters import since_words
-from wryfalcon.keeping.fittings.queries import counters_of
+from wryfalcon.keeping.fittings.queries import Counters, counters_of
 from wryfalcon.keeping.forms import ClampForm, FollowerForm
 from wryfalcon.machines.fittings.actions import NewClamp, add_clamp, add_follower, fit_cutter, fit_follower
 from wryfalcon.machines.fittings.presenters import mismatch_words
@@ -81,3 +80,11 @@ def new_follower(request: PersonRequest, pk: int) -> HttpResponse:
 def _done(request: PersonRequest, machine: Machine, says: str) -> HttpResponse:
     messages.success(request, says)
     return back_to(request, reverse("keeping:fitted", args=[machine.pk]))
+
+
+SINCE = {"trim": "the last trim", "wheel": "the wheel was changed", "jaw": "the jaw was changed or squared"}
+
+
+def since_words(counters: Counters) -> list[tuple[str, int]]:
+    """How many keys since what."""
+    return [(SINCE[name], keys) for name, keys in counters.since]

@@ -7,13 +7,12 @@ from django.http import HttpResponse
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_http_methods
 
-from keycore.machines.wheel import TestCut
+from keycore.machines.wheel import TestCut, WheelVerdict
 from keycore.units import Unit
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs_to_change
 from wryfalcon.drawings.wheel import draw_wheel
 from wryfalcon.fields import PASTED, posted, unit_typed
 from wryfalcon.keeping.wheels.actions import look_at_wheel
-from wryfalcon.keeping.wheels.presenters import verdict_words
 from wryfalcon.keeping.wheels.queries import wheel_of
 from wryfalcon.lengths import parse_length, split_lengths
 from wryfalcon.machines.models import Cutter, CutterLook
@@ -64,3 +63,13 @@ def _cuts(typed: str, shop: Unit) -> list[TestCut]:
         depth, width = (parse_length(each, shop, Unit.MILLIMETRE).value for each in line)
         cuts.append(TestCut(depth, width))
     return cuts
+
+
+def verdict_words(verdict: WheelVerdict) -> str:
+    """What to do with a wheel."""
+    reasons = "; ".join(verdict.reasons)
+    return {
+        "keep": "Keep it: nothing speaks against it.",
+        "look": f"Look at it: {reasons}. Measure it by a test cut.",
+        "change": f"Change it: {reasons}.",
+    }[verdict.advice]
