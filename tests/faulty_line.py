@@ -131,7 +131,7 @@ class Liar(Listening):
             result = self.found
         last = max((entry["n"] for entry in self.log if isinstance(entry["n"], int)), default=0)
         answer = {
-            "v": 2, "id": request["id"], "ok": True, "error": None, "result": result, "time": self.now(),
+            "v": 3, "id": request["id"], "ok": True, "error": None, "result": result, "time": self.now(),
             "status": {**self.status, "last": last},
         }  # fmt: skip
         said = self.twist(answer)

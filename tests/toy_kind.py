@@ -20,6 +20,7 @@ import keycore.kinds
 import wryfalcon.drawings.kinds
 from keycore.coordinate import Coordinate, Quantity
 from keycore.cutting.commands import Move
+from keycore.cutting.lay import no_lays
 from keycore.cutting.plan import Plan, PlannedCut, TrackPlan, checked_blank, rules_broken
 from keycore.documents.kinds import DocumentPart
 from keycore.documents.models.base import Document, Positive
@@ -134,6 +135,7 @@ CUTTING = Cutting(
     styles={"turned": "turned leaf by leaf"},
     columns=(Column("turn", "Turned by", Quantity.ANGLE), Column("stands", "Leaf stands")),
     clampings=clampings,
+    lays=no_lays,
     plan=plan,
     shape=shape,
     tumbler_heights=stands,

@@ -99,7 +99,7 @@ class Trial:
         """The machine cuts shallow, so that keys have to be touched up."""
         with socket.create_connection(("127.0.0.1", self.shop.machine_port), 5) as line, line.makefile("rwb") as io:
             for fault, value in (("depth_offset", 0.12), ("caliper_sd", 0.001)):
-                io.write(json.dumps({"v": 2, "do": "inject", "fault": fault, "value": value}).encode() + b"\n")
+                io.write(json.dumps({"v": 3, "do": "inject", "fault": fault, "value": value}).encode() + b"\n")
                 io.flush()
                 io.readline()
 

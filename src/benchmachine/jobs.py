@@ -5,15 +5,12 @@ from __future__ import annotations
 from dataclasses import dataclass, field, replace
 from typing import Any
 
-from benchmachine.wall import Milled
+from benchmachine.blade import Blade, Lain, Refused
 
 MOST_CUTS = 400
 MOST_POINTS = 2_000
 MOST_ACROSS = 20.0  # mm
-
-
-class Refused(Exception):
-    """The machine will not do that now; the text says why."""
+MOST_TOOLS = 20
 
 
 @dataclass(frozen=True)
@@ -62,9 +59,13 @@ class Job:
     at: int = 0  # the next cut
     share: float = 0.0  # how much of it is done
     face: str = ""  # of the clamp that it lies on
-    made: dict[str, tuple[float, float]] = field(default_factory=dict)  # place: true (position, value)
-    third: dict[str, float] = field(default_factory=dict)  # place: where the third axis truly stood
-    milled: list[Milled] = field(default_factory=list)
+    stop: str = "shoulder"  # which of the machine's stops it counts from
+    is_halved: bool = False  # whether its jaw gives half of every number to each of two edges
+    tools: dict[str, dict[str, float]] = field(default_factory=dict)  # size and angle by name, "" for any
+    blade: Blade = field(default_factory=Blade)
+    lain: Lain | None = None  # None before a hand laid it
+    is_old: bool = False  # begun with a machine of version 2, which knew no blades
+    made: dict[str, tuple[float, float]] = field(default_factory=dict)  # of an old one: place: (position, value)
 
     @property
     def following(self) -> dict[str, Any]:
@@ -129,6 +130,24 @@ def _check_mill(mill: Any, holder: Holder) -> None:
         raise Refused(f"a way has 2 to {MOST_POINTS} points")
     if not all(isinstance(point, list) and len(point) == 2 and all(map(_is_number, point)) for point in way):
         raise Refused("a point of a way is two numbers of millimetres")
+
+
+def checked_tools(tools: Any) -> dict[str, dict[str, float]]:
+    """The tools of a job by name, each of a size and an angle, or Refused."""
+    if not isinstance(tools, dict) or len(tools) > MOST_TOOLS:
+        raise Refused(f"a job has up to {MOST_TOOLS} tools by name")
+    return {str(name)[:40]: checked_tool(tool) for name, tool in tools.items()}
+
+
+def checked_tool(tool: Any) -> dict[str, float]:
+    """The flat, tip or diameter of a tool and its angle, or Refused."""
+    if not isinstance(tool, dict) or set(tool) - {"angle"} != {"size"}:
+        raise Refused("a tool has a size, and an angle where it has one")
+    if not all(map(_is_number, tool.values())) or not 0 <= tool["size"] < MOST_ACROSS:
+        raise Refused("a tool is of some millimetres across")
+    if not 0 < tool.get("angle", 90.0) < 180:
+        raise Refused("the angle of a tool is between 0 and 180 degrees")
+    return {name: float(number) for name, number in tool.items()}
 
 
 def _is_number(told: Any) -> bool:

@@ -6,10 +6,12 @@ Time only passes through ``advance``: the server calls it, or a test that says h
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import asdict
 from typing import Any
 
+from benchmachine.blade import STOPS, Lain, Refused, written
 from benchmachine.faults import FaceFaults, Faults
-from benchmachine.jobs import ANGLES, DEEPER, JAW, Job, Refused, checked_cuts, holder_for
+from benchmachine.jobs import ANGLES, DEEPER, JAW, Job, checked_cuts, checked_tool, checked_tools, holder_for
 from benchmachine.metal import Metal
 from benchmachine.state import MachineState, What
 
@@ -17,6 +19,8 @@ DEEPEST_FEED = 0.4  # share of a cut's time spent moving before the plunge
 TOUCH_SD = 0.002  # mm, of one touch
 APART = 24.0  # mm between the two places along a face that are touched
 MOST_THICK = 20.0  # mm
+LARGEST = 200.0  # mm, of a blank
+BLANK = ("length", "height", "thickness")
 CHANGES_HANDS = frozenset(
     {
         "loaded",
@@ -85,9 +89,13 @@ class Machine(MachineState):
 
     def load(
         self, job: str, cuts: list[dict[str, Any]], blank_height: float, client: str = "", onto: str | None = None, *,
-        axes: Any = JAW.axes, deeper: str = "less", face: str = "",
+        axes: Any = JAW.axes, deeper: str = "less", face: str = "", stop: str = "shoulder", halved: bool = False,
+        tools: Any = None,
     ) -> dict[str, Any]:  # fmt: skip
-        """Take a job in. One that it knows is gone on with, or is finished, and never begun again."""
+        """Take a job in. One that it knows is gone on with, or is finished, and never begun again.
+
+        ``stop`` says from which of its stops it counts, ``tools`` what the cuts want by name, "" for any.
+        """
         if job in self.tray or (self.job is not None and self.job.id == job):
             return self.find(job)
         if self.state not in ("idle", "done", "stopped", "loaded"):
@@ -98,13 +106,16 @@ class Machine(MachineState):
         checked = checked_cuts(cuts, holder)
         if deeper not in DEEPER:
             raise Refused(f"a deeper cut is {', '.join(DEEPER[:-1])} or {DEEPER[-1]}")
+        if stop not in STOPS:
+            raise Refused(f"it counts from its {' or '.join(STOPS)}")
         if onto is not None and onto not in self.tray:
             raise Refused(f"there is no key {onto} to touch up")
         if self.job is not None and self.state != "done":
             self._happen(("set-aside", {}, {"cut": self.job.at}))
         private = {
             "cuts": checked, "blank_height": float(blank_height), "client": client, "onto": onto,
-            "axes": list(holder.axes), "deeper": deeper, "face": str(face)[:60],
+            "axes": list(holder.axes), "deeper": deeper, "face": str(face)[:60], "stop": stop, "halved": bool(halved),
+            "tools": checked_tools(tools or {}),
         }  # fmt: skip
         was = self.aside.get(job)
         self._happen(("loaded", private, {"of": len(checked), "cut": was.at if was else 0}), job=job)
@@ -126,6 +137,8 @@ class Machine(MachineState):
         if self.state not in ("loaded", "turn", "stopped"):
             raise Refused("there is nothing to clamp now")
         self._check_seen(seen)
+        if held.lain is None:
+            raise Refused("nothing lies in the clamp")
         seat = (-abs(self.random.gauss(0, self.faults.seat_sd)) / 2, self.random.gauss(0, 0.0002))
         self._happen(("clamped", {"seat": seat}, {"clamping": held.clamping}))
 
@@ -149,13 +162,14 @@ class Machine(MachineState):
             return
         self._go("started")
 
-    def fit(self, job: str, tool: str, client: str = "", seen: dict[str, Any] | None = None) -> None:
-        """The operator has fitted a tool, spindle off."""
+    def fit(self, job: str, tool: str, client: str = "", seen: dict[str, Any] | None = None, shape: Any = None) -> None:
+        """The operator has fitted a tool, spindle off: that of its name, or truly one of another ``shape``."""
         self._held(job, client)
         if self.state not in ("loaded", "turn", "tool", "stopped"):
             raise Refused(f"it is {self.state}: no tool is changed now")
         self._check_seen(seen)
-        self._happen(("tool-fitted", {}, {"tool": str(tool)[:40]}))
+        private = {} if shape is None else {"shape": checked_tool(shape)}
+        self._happen(("tool-fitted", private, {"tool": str(tool)[:40]}))
 
     def index(self, job: str, client: str = "", seen: dict[str, Any] | None = None) -> None:
         """The operator has turned the adapter to the index that is next; it goes on."""
@@ -213,17 +227,31 @@ class Machine(MachineState):
             raise Refused(str(error)) from None
         self._happen(("touched", {"fault": fault, "value": float(value)}, {}))
 
-    def measure(self, job: str, place: str, client: str = "") -> dict[str, float]:
-        """Read one cut of a key with the caliper: value and position, noise included."""
+    def lay(
+        self, job: str, up: str = "front", jaw: str = "reference edge", stop: str = "shoulder", *,
+        index: float = 0.0, backwards: bool = False, blank: Any = None,
+    ) -> None:  # fmt: skip
+        """A hand lays the key in the clamp: what is up, what lies at the fixed jaw, what meets the stop.
+
+        ``blank`` is how large it is, told of the first time; a tube or a round may be turned by ``index`` degrees.
+        """
+        held = self._held(job, self.job.client if self.job else "")
+        if self.state == "cutting":
+            raise Refused("it is cutting: nothing is laid in it now")
+        lain = Lain(str(up), str(jaw), str(stop), float(index), bool(backwards))
+        sizes = {name: getattr(held.blade, name) for name in BLANK} | (blank if isinstance(blank, dict) else {})
+        if set(sizes) != set(BLANK) or not all(0 < float(size) < LARGEST for size in sizes.values()):
+            raise Refused("a blank has length, height and thickness, millimetres")
+        self._happen(("lain", {"lain": asdict(lain), "blank": {n: float(sizes[n]) for n in BLANK}}, {}))
+
+    def measure(self, job: str, place: str, client: str = "", look: Any = None) -> dict[str, float]:
+        """Read one cut of a key with the caliper, as a ``look`` says: value and position, noise included."""
         key = self.tray.get(job) or self.aside.get(job) or (self.job if self.job and self.job.id == job else None)
-        if key is None or place not in key.made:
+        if key is None or (key.is_old and place not in key.made):
             raise Refused("there is no such cut to measure")
-        at, value = key.made[place]
-        of_space, of_depth, *of_third = (self._read_sd(axis) for axis in key.holder.axes)
-        read = {"value": value + self.random.gauss(0, of_depth), "position": at + self.random.gauss(0, of_space)}
-        if place in key.third and of_third:
-            read["third"] = key.third[place] + self.random.gauss(0, of_third[0])
-        return read
+        at, value = key.made[place] if key.is_old else key.blade.read(look if isinstance(look, dict) else {})
+        of_space, of_depth = (self._read_sd(axis) for axis in key.holder.axes[:2])
+        return {"value": value + self.random.gauss(0, of_depth), "position": at + self.random.gauss(0, of_space)}
 
     def touch(self, face: str, at: str, client: str = "") -> dict[str, float]:
         """Come down on a face of a clamp, or on what lies on it, at both its ends: where it touched, mm.
@@ -278,7 +306,7 @@ class Machine(MachineState):
 
     def _finish_cut(self, job: Job) -> None:
         cut, number = job.cuts[job.at], job.at
-        made = self._metal.made(job, cut)
+        made = self._cut(job, cut)
         done: What = ("cut-done", made, {"cut": number, "place": cut["place"]})
         following = job.cuts[number + 1] if number + 1 < len(job.cuts) else None
         if following is None:
@@ -291,6 +319,16 @@ class Machine(MachineState):
             self._happen(done, ("index-wanted", {}, {"index": number + 2}))
         else:
             self._happen(done)
+
+    def _cut(self, job: Job, cut: dict[str, Any]) -> dict[str, Any]:
+        """What it took off: of an old job only the numbers, for nobody said how its metal lay."""
+        metal = self._metal
+        if job.is_old:
+            at = metal.stood(job, cut["at"])
+            return {"made": (at[job.holder.space], at[job.holder.depth])}
+        assert job.lain is not None  # or it would not be clamped
+        shape = job.tools.get(cut["tool"] or "", {}) if self.fitted is None else self.fitted
+        return {"pass": written(metal.pass_of(job, cut, job.lain, shape))}
 
     @property
     def _metal(self) -> Metal:
@@ -327,6 +365,6 @@ COMMANDS: dict[str, Callable[..., Any]] = {
 }  # fmt: skip
 """What a client may ask by name; status and events are answered by the server itself."""
 HANDS: dict[str, Callable[..., Any]] = {
-    "lid": Machine.lid, "inject": Machine.inject, "put": Machine.put, "pass": Machine.advance,
+    "lid": Machine.lid, "lay": Machine.lay, "inject": Machine.inject, "put": Machine.put, "pass": Machine.advance,
 }  # fmt: skip
 """What is not asked by a client: a hand at the machine, mischance, and time where it stands still."""

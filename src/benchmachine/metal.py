@@ -6,9 +6,11 @@ from dataclasses import dataclass
 from random import Random
 from typing import Any
 
+from benchmachine.blade import Lain, Pass
 from benchmachine.faults import FaceFaults, Faults
 from benchmachine.jobs import ANGLES, JAW, Job
-from benchmachine.wall import Milled, wall_at
+
+At = dict[str, float]
 
 
 @dataclass(frozen=True)
@@ -22,37 +24,62 @@ class Metal:
     seat_angle: float  # likewise for each mm along the blade
     cuts_made: int
 
-    def made(self, job: Job, cut: dict[str, Any]) -> dict[str, Any]:
-        """What a cut came out as: position and value, the third axis, and the stretch that a mill went."""
-        position, value = self._as_cut(job, cut["at"])
-        place, third = cut["place"], self._third(job, cut["at"])
-        kept: dict[str, Any] = {} if third is None else {"third": third}
-        if cut.get("mill") is not None:
-            milled = self._as_milled(job, cut)
-            value = wall_at([*job.milled, milled], milled, position)
-            kept["milled"] = [milled.clamping, milled.run, milled.metal, milled.radius, milled.way]
-        else:
-            before = job.made[place][1] if place in job.made else job.blank_height
-            value = {"less": min(value, before), "more": max(value, before), "turned": value}[job.deeper]
-        return {"made": (position, value), **kept}  # metal only ever comes off
+    def pass_of(self, job: Job, cut: dict[str, Any], lain: Lain, shape: dict[str, float]) -> Pass:
+        """What a tool of this ``shape`` takes off the blade of a job, as it was laid."""
+        at, holder, blade = self.stood(job, cut["at"]), job.holder, job.blade
+        along, deep = at[holder.space], at[holder.depth]
+        if holder.space in ANGLES:
+            turned = -along if lain.is_backwards else along
+            return Pass("slotter", "", (turned + lain.index) % 360.0, deep=deep)
+        x = blade.along(lain, along, job.stop)
+        if holder.depth in ANGLES:
+            upside = 180.0 if lain.up == "back" else 0.0
+            return Pass("disc", "", x, deep=deep + lain.index + upside)
+        size, angle, side = shape.get("size", 1.0), shape.get("angle", 90.0), lain.up
+        if holder.is_face:
+            return self._milled(job, cut, lain, at, shape)
+        if holder.third:
+            sunk = blade.extent(side) - deep
+            return Pass("drill", side, x, blade.across(lain, at[holder.third]), sunk, size, angle)
+        sunk = (blade.height - deep) / 2 if job.is_halved else blade.extent(side) - deep
+        return Pass("wheel", side, x, 0.0, sunk, size, angle)
 
-    def _as_cut(self, job: Job, at: dict[str, float]) -> tuple[float, float]:
-        """Where a cut comes out: a jaw's errors along it and in depth; those of the axis that makes it elsewhere."""
-        faults, position, value = self.faults, at[job.holder.space], at[job.holder.depth]
-        if (job.holder.space, job.holder.depth) == JAW.axes:
+    def stood(self, job: Job, at: At) -> At:
+        """Where its axes truly stood: errors along and in depth of a jaw, of its face in a face clamp, else of each."""
+        faults, holder = self.faults, job.holder
+        if holder.depth in ANGLES or holder.space in ANGLES:
+            return {axis: self._made_by(axis, number) for axis, number in at.items()}
+        if (holder.space, holder.depth) == JAW.axes[:2]:
+            x = at["X"]
             error = (
                 faults.depth_offset
-                + (faults.jaw_angle + self.seat_angle) * position
+                + (faults.jaw_angle + self.seat_angle) * x
                 + faults.wheel_wear * self.cuts_made
                 + self.seat_deep
-                + self.random.gauss(0, faults.noise)
             )
-            along = faults.space_offset + faults.drill_off + self.random.gauss(0, faults.noise)
-            return position + along, value + error
-        if job.holder.is_face:
-            across = self._face_off(job, position)[0] + self.random.gauss(0, faults.noise)
-            return self._made_by(job.holder.space, position), value + across
-        return self._made_by(job.holder.space, position), self._made_by(job.holder.depth, value)
+            along = faults.space_offset + faults.drill_off
+            off = {"X": along, "Z": error, "Y": 0.0}
+        else:
+            across, floor = self._face_off(job, at["X"])
+            off = {"X": faults.space_offset, "Y": across, "Z": -floor}
+        return {axis: number + off[axis] + self.random.gauss(0, faults.noise) for axis, number in at.items()}
+
+    def _milled(self, job: Job, cut: dict[str, Any], lain: Lain, at: At, shape: dict[str, float]) -> Pass:
+        """The stretch that the mill truly went, and what it truly measures."""
+        told, blade, faults = cut["at"], job.blade, self.faults
+        mill = cut.get("mill") or {"way": [[told["X"], told["Y"]]], "diameter": 1.0}
+        aside = at["Y"] - told["Y"] - self._face_off(job, told["X"])[0]
+        way = tuple(
+            (
+                blade.along(lain, x + faults.space_offset, job.stop),
+                blade.across(lain, y + self._face_off(job, x)[0] + aside),
+            )
+            for x, y in mill["way"]
+        )
+        across = max(0.02, shape.get("size", mill["diameter"]) - faults.mill_worn)
+        return Pass(
+            "mill", lain.up, blade.along(lain, at["X"], job.stop), deep=-at.get("Z", -1.0), size=across, way=way
+        )
 
     def _face_off(self, job: Job, x: float) -> tuple[float, float]:
         """How far the face that a job lies on is off at ``x``: across and in height."""
@@ -61,21 +88,6 @@ class Metal:
             face.across + faults.face_across + (face.tilt + faults.face_tilt) * x,
             face.floor + faults.face_floor,
         )
-
-    def _third(self, job: Job, at: dict[str, float]) -> float | None:
-        """Where the third axis stood: into the face a floor that is too high cuts deeper; None without one."""
-        if not job.holder.third:
-            return None
-        off = self._face_off(job, at[job.holder.space])[1] if job.holder.is_face else 0.0
-        return at[job.holder.third] - off + self.random.gauss(0, self.faults.noise)
-
-    def _as_milled(self, job: Job, cut: dict[str, Any]) -> Milled:
-        """The stretch that the mill truly went, and what it truly measures."""
-        mill, along = cut["mill"], self.faults.space_offset
-        aside = self.random.gauss(0, self.faults.noise)
-        way = tuple((x + along, y + self._face_off(job, x)[0] + aside) for x, y in mill["way"])
-        radius = max(0.01, (mill["diameter"] - self.faults.mill_worn) / 2)
-        return Milled(cut["clamping"], mill["run"], mill["metal"], radius, way)
 
     def _made_by(self, axis: str, number: float) -> float:
         """A number as an axis of an adapter or a turning clamp makes it."""

@@ -7,10 +7,10 @@ import contextlib
 import json
 from typing import Any
 
-from benchmachine.jobs import Refused
+from benchmachine.blade import Refused
 from benchmachine.machine import COMMANDS, HANDS, Machine
 
-VERSION = 2
+VERSION = 3
 TICK = 0.05
 LONGEST_LINE = 262_144
 EVENTS_AT_ONCE = 500

@@ -9,11 +9,11 @@ from collections.abc import Callable
 from random import Random
 from typing import Any
 
+from benchmachine.blade import Blade, Lain, pass_of
 from benchmachine.clock import Clock
 from benchmachine.faults import Faults
 from benchmachine.jobs import JAW, Job, holder_for
 from benchmachine.memory import Journal
-from benchmachine.wall import Milled, wall_at
 
 ANSWERS_KEPT = 5_000
 NOTHING = Journal(None)
@@ -50,6 +50,7 @@ class MachineState:
         self.tray: dict[str, Job] = {}
         self.clamped: int | None = None
         self.tool: str | None = None  # as it was last said to be fitted
+        self.fitted: dict[str, float] | None = None  # what it truly is, where a hand said so
         self.lying = "empty"  # what a hand put on the clamp's face to touch it off
         self.lying_thick = 0.0  # how much of it there is under the tool, mm
         self.seat = (0.0, 0.0)  # this clamping's own error: all over, and per mm
@@ -135,14 +136,23 @@ class MachineState:
     def _take_loaded(self, event: dict[str, Any], private: dict[str, Any]) -> None:
         name, onto = event["job"], private["onto"]
         before = self.tray[onto] if onto is not None else None
+        is_old = before.is_old if before is not None else "stop" not in private
         fresh = Job(
             name, private["client"], private["cuts"], private["blank_height"], onto,
             holder_for(private.get("axes", list(JAW.axes))), private.get("deeper", "less"),
-            face=private.get("face", ""), made=dict(before.made) if before else {},
-            third=dict(before.third) if before else {}, milled=list(before.milled) if before else [],
+            face=private.get("face", ""), stop=private.get("stop", "shoulder"),
+            is_halved=private.get("halved", False), tools=private.get("tools", {}),
+            blade=before.blade.copy() if before else Blade(), lain=Lain() if is_old else None, is_old=is_old,
+            made=dict(before.made) if before else {},
         )  # fmt: skip
         self.job = self.aside.pop(name, fresh)
         self.clamped, self.state = None, "loaded"
+
+    def _take_lain(self, event: dict[str, Any], private: dict[str, Any]) -> None:
+        assert self.job is not None
+        self.job.lain = Lain(**private["lain"])
+        if not self.job.blade.passes:
+            self.job.blade = Blade(**private["blank"])
 
     def _take_clamped(self, event: dict[str, Any], private: dict[str, Any]) -> None:
         self.clamped, self.seat = event["clamping"], (private["seat"][0], private["seat"][1])
@@ -164,24 +174,12 @@ class MachineState:
 
     def _take_cut_done(self, event: dict[str, Any], private: dict[str, Any]) -> None:
         assert self.job is not None
-        self.job.made[event["place"]] = (private["made"][0], private["made"][1])
-        if "third" in private:
-            self.job.third[event["place"]] = private["third"]
-        if "milled" in private:
-            clamping, run, metal, radius, way = private["milled"]
-            self.job.milled.append(Milled(clamping, run, metal, radius, tuple((x, y) for x, y in way)))
-            self._walls_moved(self.job)
+        if "pass" in private:
+            self.job.blade.passes.append(pass_of(private["pass"]))
+        else:
+            self.job.made[event["place"]] = (private["made"][0], private["made"][1])
         self.job.at, self.job.share = event["cut"] + 1, 0.0
         self.cuts_made += 1
-
-    def _walls_moved(self, job: Job) -> None:
-        """A stretch takes metal off beside those before it: its neighbours' walls stand where the mill left them."""
-        last = job.milled[-1]
-        for cut in job.cuts:
-            is_of_run = cut.get("mill") and (cut["clamping"], cut["mill"]["run"]) == (last.clamping, last.run)
-            if is_of_run and cut["place"] in job.made:
-                position = job.made[cut["place"]][0]
-                job.made[cut["place"]] = (position, wall_at(job.milled, last, position))
 
     def _take_laid(self, event: dict[str, Any], private: dict[str, Any]) -> None:
         self.lying, self.lying_thick = private["lying"], private["thick"]
@@ -194,6 +192,7 @@ class MachineState:
 
     def _take_tool_fitted(self, event: dict[str, Any], private: dict[str, Any]) -> None:
         self.tool, self.faults.drill_off = event["tool"], 0.0
+        self.fitted = private.get("shape")
 
     def _take_turn_wanted(self, event: dict[str, Any], private: dict[str, Any]) -> None:
         self.state = "turn"
@@ -236,5 +235,6 @@ TAKES: dict[str, Callable[[MachineState, dict[str, Any], dict[str, Any]], None]]
     "tool-wanted": MachineState._take_tool_wanted,
     "tool-fitted": MachineState._take_tool_fitted,
     "laid": MachineState._take_laid,
+    "lain": MachineState._take_lain,
 }
 """What each kind of entry does: the event as it is told, and what the machine keeps to itself."""

@@ -72,6 +72,14 @@ class Blank:
     thickness: float
     length: float
 
+    def across(self, face: str) -> float:
+        """How far it is across a ``face``, from its reference edge: the height, of an edge the thickness.
+
+        >>> Blank("X", 8.0, 3.0, 22.0).across("back"), Blank("X", 8.0, 3.0, 22.0).across("top")
+        (8.0, 3.0)
+        """
+        return self.thickness if face in ("top", "bottom") else self.height
+
 
 @dataclass(frozen=True, slots=True)
 class Tolerance:

@@ -69,6 +69,30 @@ class Clamping:
         return track if self.turn is None else f"{track}, turned over"
 
 
+@dataclass(frozen=True, slots=True)
+class Turn:
+    """How a key is turned from one lay to the next, its bow staying on the same side of the machine."""
+
+    axis: str  # long
+    angle: int  # degrees
+    sense: str = ""  # of the side that was up: towards the fixed jaw, or away from it; "" for half a turn
+
+
+@dataclass(frozen=True, slots=True)
+class Lay:
+    """How the metal lies in a clamp: see ``keycore/cutting/lay.py``."""
+
+    number: int  # from 1, in the order of the work
+    clampings: tuple[int, ...]  # what is cut as it lies so, by number
+    up: str  # front, back, top or bottom; of a tube the slot at the index's dot
+    jaw: str = ""  # what lies at the fixed jaw, "" where none matters
+    floor: str = ""  # what it rests on, "" where it is held by its faces alone
+    stop: str = ""  # what meets the stop
+    bow: str = ""  # the side of the machine that the bow is on
+    turn: Turn | None = None  # from the lay before, None as first laid
+    index: str = ""  # which way a tube turns from dot to dot, its end looked at
+
+
 class RestsOn(Enum):
     """What makes a check worth doing again once it moves."""
 
@@ -145,6 +169,13 @@ class Clampings(Protocol):
 
     def __call__(self, family: Family, tracks: Iterable[str], style: str = "") -> tuple[Clamping, ...]:
         """``tracks`` are those that are cut; ``style`` the path's, the usual one without. Raises nothing."""
+
+
+class Lays(Protocol):
+    """How the metal lies, time after time."""
+
+    def __call__(self, family: Family, clampings: Sequence[Clamping], bow: str = "left") -> tuple[Lay, ...]:
+        """``clampings`` (n,) in order, ``bow`` the side of the machine that it is on. At most n. Raises nothing."""
 
 
 class TumblerHeights(Protocol):
@@ -225,6 +256,7 @@ class Cutting:
     styles: Mapping[str, str]  # of the path, with words; the first is the usual one
     columns: tuple[Column, ...]
     clampings: Clampings
+    lays: Lays
     plan: Planning
     shape: Shaping
     tumbler_heights: TumblerHeights
@@ -232,6 +264,7 @@ class Cutting:
     working: Callable[[Family, Plan], tuple[str, ...]]  # of its own columns, in sentences
     handling: tuple[HandCheck, ...]  # what is checked by hand before one is cut, in the order of the work
     suspects: Mapping[str, CauseModel]  # what can make its keys come out wrong, by name; see ``kinds/causes.py``
+    goes_across: bool = False  # whether the axis that makes its values goes across the face, from the fixed jaw
     ways: Callable[[Plan], Mapping[str, Way]] | None = None
     """The way of each track, by its name; None for a kind whose moves say all."""
     tip_may_stand: Callable[[Family, Mapping[str, Sequence[float]]], tuple[float, float] | None] | None = None

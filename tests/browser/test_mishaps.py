@@ -101,7 +101,7 @@ def test_a_wheel_changed_in_another_window_is_said_and_the_card_checked_again(sm
 
 def test_turning_the_key_over_is_a_step_of_its_own(smith: Smith, tag: Tag) -> None:
     start(smith)
-    smith.sees("Turn the key over. Same stop, brush the chips away")
+    smith.sees("Turn it over as said here")
     smith.sees("8 of 16 cuts")
     start(smith)
     smith.sees("16 of 16 cuts")
@@ -120,7 +120,7 @@ def test_an_opened_lid_is_said_and_the_cut_goes_on_after_it_is_closed(
     smith.sees("The machine says: the lid is open.")
     line.panel(do="lid", open=False)
     smith.go_on()
-    smith.sees("Turn the key over")
+    smith.sees("Turn it over")
 
 
 def test_a_stalled_cutter_says_hands_away_and_is_homed_before_it_goes_on(
@@ -132,7 +132,7 @@ def test_a_stalled_cutter_says_hands_away_and_is_homed_before_it_goes_on(
     smith.go_on()
     smith.sees("Held. Close the lid")
     smith.go_on()
-    smith.sees("Turn the key over")
+    smith.sees("Turn it over")
 
 
 def test_hold_and_stop_leave_what_is_cut_and_the_run_can_be_taken_up(smith: Smith, tag: Tag, line: BenchDriver) -> None:
@@ -142,7 +142,7 @@ def test_hold_and_stop_leave_what_is_cut_and_the_run_can_be_taken_up(smith: Smit
     smith.press_button("Stop")
     smith.sees("Stopped. What is cut stays cut")
     start(smith)
-    smith.sees("Turn the key over")
+    smith.sees("Turn it over")
 
 
 def test_a_lost_line_is_said_and_nothing_is_lost(smith: Smith, tag: Tag, bench_machine: BenchMachine) -> None:
@@ -151,7 +151,7 @@ def test_a_lost_line_is_said_and_nothing_is_lost(smith: Smith, tag: Tag, bench_m
     Machine.objects.filter(port=bench_machine.port).update(port=1)
     smith.sees("It goes on by itself; this page catches up")
     Machine.objects.filter(port=1).update(port=bench_machine.port)
-    smith.sees("Turn the key over")
+    smith.sees("Turn it over")
     smith.sees("8 of 16 cuts")
 
 

@@ -90,7 +90,7 @@ def test_a_rolled_disc_leaves_what_shapely_s_buffers_do(points: list[tuple[float
     for place, centre, left in zip(at, rolled.centre(at), rolled.left(at), strict=True):
         upright = LineString([(place, -5), (place, 9)])
         assert centre == pytest.approx(grown.intersection(upright).bounds[3], abs=2e-4)
-        assert left == pytest.approx(closed.intersection(upright).bounds[3], abs=2e-4)
+        assert left == pytest.approx(closed.intersection(upright).bounds[3], abs=5e-4)
 
 
 def test_a_mill_s_corner_by_hand() -> None:

@@ -12,6 +12,7 @@ from benchmachine.faults import FaceFaults, Faults
 from benchmachine.jobs import Refused
 from benchmachine.machine import APART, Machine
 
+BLANK = {"length": 24.0, "height": 8.0, "thickness": 2.6}
 LOWER = [[0.0, 3.75], [4.0, 3.75], [7.0, 4.55], [12.0, 4.55]]
 
 
@@ -33,10 +34,17 @@ TWO = [milled("A 1", 2.0, [*LOWER[:2], [5.5, 4.15]]), milled("A 2", 9.0, [[5.5, 
 def made(machine: Machine, cuts: list[dict[str, Any]], **more: Any) -> Machine:
     given = {"axes": ["X", "Y", "Z"], "deeper": "turned", "face": "Face clamp, face A", **more}
     machine.load("k", cuts, 8.0, "me", **given)
+    machine.lay("k", "front", "reference edge", blank=BLANK)
     machine.clamp("k", "me")
     machine.start("k", "me")
     machine.advance(60)
     return machine
+
+
+def wall(machine: Machine, x: float, near: float = 3.3) -> float:
+    """Where the caliper finds a wall of the front with metal below it."""
+    look = {"what": "wall", "side": "front", "metal": "below", "x": x, "near": near}
+    return machine.measure("k", "A 1", look=look)["value"]
 
 
 def wall_by_shapely(x: float, radius: float) -> float:
@@ -52,10 +60,11 @@ def test_a_wall_stands_where_the_mill_left_it_and_a_worn_mill_leaves_more(worn: 
     machine.inject("mill_worn", worn)
     made(machine, TWO)
     off = FaceFaults.of(3, "Face clamp, face A")
-    for place, x in (("A 1", 2.0), ("A 2", 9.0)):
+    for x in (2.0, 9.0):
         wanted = wall_by_shapely(x, 0.75 - worn / 2) + off.across + off.tilt * x
-        assert machine.measure("k", place)["value"] == pytest.approx(wanted, abs=2e-3)
-    assert machine.measure("k", "A 1")["third"] == pytest.approx(-0.8 - off.floor)
+        assert wall(machine, x) == pytest.approx(wanted, abs=2e-3)
+    assert machine.job is not None
+    assert machine.job.blade.depth_at("front", 2.0, 3.9) == pytest.approx(0.8 + off.floor)
 
 
 def test_a_later_stretch_moves_the_wall_of_the_one_before_it_where_the_mill_reaches_over() -> None:
@@ -63,12 +72,13 @@ def test_a_later_stretch_moves_the_wall_of_the_one_before_it_where_the_mill_reac
     first, second = milled("A 1", 2.0, [[0.0, 4.0], [2.3, 4.0]]), milled("A 2", 4.0, [[2.3, 3.5], [6.0, 3.5]])
     machine = true(Machine(3))
     machine.load("k", [first, second], 8.0, "me", axes=["X", "Y", "Z"], deeper="turned")
+    machine.lay("k", blank=BLANK)
     machine.clamp("k", "me")
     machine.start("k", "me")
     machine.advance(machine.seconds_per_cut + 1e-6)
-    alone = machine.measure("k", "A 1")["value"]
+    alone = wall(machine, 2.0)
     machine.advance(60)
-    both = machine.measure("k", "A 1")["value"]
+    both = wall(machine, 2.0, 2.8)
     assert both == pytest.approx(3.5 - np.sqrt(0.75**2 - 0.3**2) + (alone - 3.25), abs=2e-3)
     assert both < alone
 
@@ -79,7 +89,7 @@ def test_what_was_milled_is_remembered(tmp_path: Any) -> None:
     machine = made(true(Machine(3, memory=Journal(tmp_path / "m"))), TWO)
     again = Machine(3, memory=Journal(tmp_path / "m"))
     again.faults.caliper_sd = 0.0
-    assert again.measure("k", "A 2") == machine.measure("k", "A 2")
+    assert wall(again, 9.0, 4.0) == wall(machine, 9.0, 4.0)
 
 
 @pytest.mark.parametrize(
@@ -111,7 +121,10 @@ def hole(place: str, x: float, tool: str) -> dict[str, Any]:
 
 def test_a_drill_that_runs_off_its_centre_moves_its_own_holes_until_it_is_put_in_again() -> None:
     machine = true(Machine(3))
-    machine.load("k", [hole("A 1", 4.0, "big"), hole("C 1", 4.0, "small")], 2.6, "me", axes=["X", "Z", "Y"])
+    tools = {"big": {"size": 1.2, "angle": 90.0}, "small": {"size": 0.4, "angle": 40.0}}
+    holes = [hole("A 1", 4.0, "big"), hole("C 1", 8.0, "small")]
+    machine.load("k", holes, 2.6, "me", axes=["X", "Z", "Y"], tools=tools)
+    machine.lay("k", blank=BLANK)
     machine.clamp("k", "me")
     machine.start("k", "me")
     machine.fit("k", "big", "me")
@@ -122,9 +135,10 @@ def test_a_drill_that_runs_off_its_centre_moves_its_own_holes_until_it_is_put_in
     machine.fit("k", "small", "me")
     machine.start("k", "me")
     machine.advance(60)
-    assert machine.measure("k", "A 1")["position"] == pytest.approx(4.2)
-    read = machine.measure("k", "C 1")
-    assert read == {"position": 4.0, "value": pytest.approx(2.0, abs=0.01), "third": 3.0}
+    look = {"what": "hole", "side": "front", "row": 3.0}
+    assert machine.measure("k", "A 1", look={**look, "x": 4.0, "tip": 1.2})["position"] == pytest.approx(4.2)
+    read = machine.measure("k", "C 1", look={**look, "x": 8.0, "tip": 0.4})
+    assert read == {"position": 8.0, "value": pytest.approx(2.0, abs=0.01)}
 
 
 def test_a_face_is_touched_at_both_ends_and_what_lies_on_it_counts() -> None:

@@ -10,6 +10,7 @@ from benchmachine.faults import Faults
 from benchmachine.jobs import Refused
 from benchmachine.machine import Machine
 
+BLANK = {"length": 27.0, "height": 8.4, "thickness": 2.2}
 POSITIONS = [4.0, 8.0, 12.0, 16.0, 20.0]
 
 
@@ -27,12 +28,18 @@ def errors(made: Machine, job: str = "k") -> list[float]:
     """Cut five cuts of 7 mm and say how far each came out."""
     cuts = [{"clamping": 1, "place": f"A {x}", "at": {"X": x, "Z": 7.0}, "tool": None} for x in POSITIONS]
     made.load(job, cuts, 8.4)
+    made.lay(job, "top", "front", blank=BLANK)
     made.clamp(job)
     made.seat = (made.seat[0], 0.0)
     made.start(job)
     made.advance(60)
     assert made.state == "done"
-    return [made.measure(job, f"A {x}")["value"] - 7.0 for x in POSITIONS]
+    return [root(made, x, job)["value"] - 7.0 for x in POSITIONS]
+
+
+def root(made: Machine, x: float = 4.0, job: str = "k") -> dict[str, float]:
+    """What the caliper reads of a cut."""
+    return made.measure(job, f"A {x}", look={"what": "root", "side": "top", "x": x})
 
 
 def test_a_true_machine_cuts_true() -> None:
@@ -57,7 +64,7 @@ def test_a_wearing_wheel_cuts_shallower_key_by_key() -> None:
 def test_a_space_offset_moves_every_cut_along() -> None:
     made = machine(space_offset=0.07)
     errors(made)
-    assert made.measure("k", "A 8.0")["position"] == pytest.approx(8.07)
+    assert root(made, 8.0)["position"] == pytest.approx(8.07)
 
 
 def test_a_clamping_only_ever_seats_a_key_deep() -> None:
@@ -77,15 +84,19 @@ def test_metal_never_grows_back() -> None:
     made = machine()
     errors(made)
     made.load("up", cut(8.0), 8.4, onto="k")
+    made.lay("up", "top", "front")
     made.clamp("up")
     made.start("up")
     made.advance(5)
-    assert made.measure("up", "A 4.0")["value"] == pytest.approx(7.0)
+    assert root(made, job="up")["value"] == pytest.approx(7.0)
 
 
 def test_a_hold_stops_in_the_middle_of_a_cut_and_goes_on_from_there() -> None:
     made = machine()
     made.load("k", cut(), 8.4)
+    with pytest.raises(Refused, match="nothing lies in the clamp"):
+        made.clamp("k")
+    made.lay("k", "top", "front")
     made.clamp("k")
     made.start("k")
     made.advance(0.5)

@@ -24,6 +24,10 @@ CUTS: list[Command] = [
 ]
 
 
+EDGE_UP = {"up": "top", "jaw": "front", "blank": {"length": 27.0, "height": 8.4, "thickness": 2.2}}
+TURNED = {**EDGE_UP, "up": "bottom", "jaw": "back"}
+
+
 @dataclass
 class Bench:
     """A machine and a client of it, in few words."""
@@ -31,7 +35,9 @@ class Bench:
     driver: BenchDriver
 
     def ask(self, command: str, job: str = "j", **given: Any) -> Mapping[str, Any]:
-        """Ask once, as an order with an id of its own."""
+        """Ask once, as an order with an id of its own; a key is laid with its upper edge up where nothing is said."""
+        if command == "clamp":
+            given.setdefault("laid", EDGE_UP)
         order = Delivery(given.pop("id", uuid4().hex), command, job, seen=given.pop("seen", None), data=given)
         return self.driver.deliver(order)
 
@@ -53,8 +59,9 @@ class Bench:
         self.panel(do="pass", seconds=30)
         assert self.state == state
 
-    def measure(self, job: str, place: str) -> tuple[float, float]:
-        read = self.ask("measure", job, places=[place])[place]
+    def measure(self, job: str, place: str, **look: Any) -> tuple[float, float]:
+        """The root of a cut as it is looked at, the first one's without more."""
+        read = self.ask("measure", job, places={place: {"what": "root", "side": "top", "x": 5.0, **look}})[place]
         return read["value"], read["position"]
 
     def panel(self, **request: Any) -> None:
@@ -79,11 +86,22 @@ def test_a_key_is_cut_on_both_sides_with_a_turn_between(bench: Bench) -> None:
     bench.until("turn")
     with pytest.raises(MachineRefused, match="the key is not clamped for this side"):
         bench.ask("start")
+    bench.ask("clamp", laid=TURNED)
+    bench.ask("start")
+    bench.until("done")
+    for side in ("top", "bottom"):
+        value, position = bench.measure("j", "A 1", side=side)
+        assert value == pytest.approx(7.0, abs=0.15)
+        assert position == pytest.approx(5.0, abs=0.15)
+    assert bench.measure("j", "A 1", side="top", both=True)[0] == pytest.approx(7.0 + 7.0 - 8.4, abs=0.3)
+
+
+def test_a_key_that_nobody_turned_over_is_cut_twice_on_one_edge(bench: Bench) -> None:
+    bench.start()
+    bench.until("turn")
     bench.go_on()
     bench.until("done")
-    value, position = bench.measure("j", "A 1")
-    assert value == pytest.approx(7.0, abs=0.15)
-    assert position == pytest.approx(5.0, abs=0.15)
+    assert bench.measure("j", "A 1", side="bottom")[0] == pytest.approx(8.4, abs=0.05)
 
 
 def test_events_from_a_number_on_are_neither_missed_nor_counted_twice(bench: Bench) -> None:
@@ -273,13 +291,13 @@ def test_a_machine_switched_off_in_the_middle_forgets_nothing_that_was_cut(tmp_p
     [
         (b"not json\n", "not understood"),
         (b"[]\n", "a request is one JSON object on a line"),
-        (b'{"do": "status"}\n', "this machine speaks version 2"),
-        (b'{"v": 2, "do": "explode"}\n', "no command 'explode'"),
-        (b'{"v": 2, "do": "measure", "job": "x", "place": "A 1"}\n', "there is no such cut to measure"),
-        (b'{"v": 2, "do": "inject", "fault": "gremlins"}\n', "no fault 'gremlins'"),
-        (b'{"v": 2, "do": "events", "after": "soon"}\n', "not understood"),
-        (b'{"v": 2, "do": "load", "job": "x", "cuts": [{"side": "A"}], "blank_height": 8}\n', "it is not homed"),
-        (b'{"v": 2, "do": "hold", "job": "x"}\n', "it holds no key now"),
+        (b'{"do": "status"}\n', "this machine speaks version 3"),
+        (b'{"v": 3, "do": "explode"}\n', "no command 'explode'"),
+        (b'{"v": 3, "do": "measure", "job": "x", "place": "A 1"}\n', "there is no such cut to measure"),
+        (b'{"v": 3, "do": "inject", "fault": "gremlins"}\n', "no fault 'gremlins'"),
+        (b'{"v": 3, "do": "events", "after": "soon"}\n', "not understood"),
+        (b'{"v": 3, "do": "load", "job": "x", "cuts": [{"side": "A"}], "blank_height": 8}\n', "it is not homed"),
+        (b'{"v": 3, "do": "hold", "job": "x"}\n', "it holds no key now"),
     ],
 )
 def test_nonsense_on_the_line_is_answered_and_the_line_stays_open(
@@ -291,7 +309,7 @@ def test_nonsense_on_the_line_is_answered_and_the_line_stays_open(
         answer = json.loads(io.readline())
         assert answer["ok"] is False
         assert says in answer["error"]
-        io.write(b'{"v": 2, "id": "x", "do": "status"}\n')
+        io.write(b'{"v": 3, "id": "x", "do": "status"}\n')
         io.flush()
         assert json.loads(io.readline())["ok"] is True
 
@@ -328,7 +346,7 @@ def test_a_tube_in_an_adapter_waits_for_a_hand_at_every_slot_but_the_first(bench
     bench.until("done")
     assert [kind for kind in bench.kinds if kind.startswith("index")] == ["index-wanted", "indexed"] * 2
     for slot in SLOTS:
-        depth, angle = bench.measure("tube", slot["place"])
+        depth, angle = bench.measure("tube", slot["place"], what="slot", x=slot["position"])
         assert depth == pytest.approx(slot["value"], abs=0.2)
         assert angle == pytest.approx(slot["position"], abs=3.0)
 
@@ -386,7 +404,7 @@ def test_a_turning_clamp_turns_a_disc_key_by_itself(bench: Bench) -> None:
     bench.go_on("disc")
     bench.until("done")
     for disc in discs:
-        angle, position = bench.measure("disc", str(disc["place"]))
+        angle, position = bench.measure("disc", str(disc["place"]), what="flat", x=disc["position"])
         assert angle == pytest.approx(disc["value"], abs=3.0)  # a small turn after a large one is not cut away
         assert position == pytest.approx(disc["position"], abs=0.2)
 

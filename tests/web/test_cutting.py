@@ -55,7 +55,7 @@ def test_a_key_is_cut_its_blank_taken_and_every_entry_kept_once(people: People, 
     for _ in range(3):
         followed(piece)
     kinds = list(LineEvent.objects.filter(job=piece.job).values_list("kind", flat=True))
-    assert kinds == ["loaded", "clamped", "started", *["cut-done"] * 5, "finished"]
+    assert kinds == ["loaded", "lain", "clamped", "started", *["cut-done"] * 5, "finished"]
     assert piece.done == 5
     assert blanks() == before - 1
 
@@ -223,7 +223,7 @@ def test_a_machine_without_a_line_gets_a_file_and_the_smith_says_when(people: Pe
     settled(people, tag)
     carded(people, tag, slip)
     piece = sent(people, tag)
-    assert (tmp_path / f"{piece.job}.nc").read_text().startswith("%\n(job")
+    assert (tmp_path / f"{piece.job}.nc").read_text().startswith("%\n(tool wheel 1.016 mm, 80°)\n(job")
     asked(people, tag, piece, "clamp", "start")
     before = (tmp_path / f"machine-{slip.pk}.jsonl").read_bytes()
     asked(people, tag, piece, "finish")

@@ -158,12 +158,12 @@ def test_the_plan_file_of_a_groove_is_the_way_of_the_mill_s_middle(
     lines = program_of(smith, tag)
     at: dict[str, float] = {}
     way: list[tuple[float, float, float]] = []
-    for line in lines[: lines.index("M0 (turn the key over and clamp it again)")]:
+    for line in lines[: lines.index("(lay 1, track B)")]:
         for code in pygcode.Line(line.strip("%")).block.gcodes:
             if isinstance(code, pygcode.GCodeLinearMove | pygcode.GCodeRapidMove):
                 at |= code.get_param_dict()
                 way.append((at.get("X", 0.0), at.get("Y", 0.0), at.get("Z", 0.0)))
-    in_metal = np.array([point for point in way if point[2] < 0])
+    in_metal = np.array([point for point in reversed(way) if point[2] < 0])  # it goes from the tip to the shoulder
     assert set(in_metal[:, 2]) == {-0.8}
     offsets = tag.set_up.commands[0]["position"] - 4.0, tag.set_up.commands[0]["value"] - 3.4
     for x, wall in zip(tag.family.tracks[0].spaces, tag.settlement.values["A"], strict=True):
@@ -176,8 +176,8 @@ def test_the_plan_file_of_holes_says_each_row_and_stops_for_its_drill(
 ) -> None:
     tag = ready(people, "capstan-five", CAPSTAN, bench_machine)
     lines = program_of(smith, tag)
-    assert [line for line in lines if line.startswith("G0 Y")] == ["G0 Y3.0000", "G0 Y5.4000", "G0 Y3.0000"]
-    assert "M0 (fit drill 0.4/40, then clamp the key as the plan says)" in lines
+    assert [line for line in lines if line.startswith("G0 Y")] == ["G0 Y3.0000", "G0 Y2.8000", "G0 Y3.0000"]
+    assert "M0 (fit drill 0.400 mm, 40°, unplugged, hex key out at once)" in lines
 
 
 def described(smith: Client, tag: Tag, track: str, **said: str) -> str:

@@ -14,6 +14,7 @@ from web.jobs import People, carded, cut, hang, on_the_line, sent, settled
 from web.test_bench import words
 from wryfalcon.bench.following import follow_once
 from wryfalcon.bench.models import Felt, Piece, SetUp, Tag, Trial
+from wryfalcon.bench.proving.caliper import looks_at
 from wryfalcon.bench.reading.source_actions import add_source
 from wryfalcon.bench.setting_up.cutters import cutters_for
 from wryfalcon.demonstration.making import again, family_record, finished_key, measured, proven
@@ -517,7 +518,8 @@ def test_a_hidden_fault_shows_in_what_is_cut_and_is_scored(
     piece = cut(people, tag)
     last = piece.cuts[3]  # the deepest: the blank's own edge limits a shallow one
     place = last["place"]
-    read = driver_of(gannet).deliver(Delivery("m", "measure", piece.job, {"places": [place]}))[place]
+    looks = {place: looks_at(piece)[place]}
+    read = driver_of(gannet).deliver(Delivery("m", "measure", piece.job, {"places": looks}))[place]
     value, position = read["value"], read["position"]
     offsets = offsets_for(gannet, "shoulder")
     off_depth = value - (float(last["value"]) - offsets.value)

@@ -410,8 +410,11 @@ class TestPlanFiles:
         assert any(line.startswith("(gauge shoulder, stop shoulder, held in Round-key adapter") for line in lines)
         assert any(line.startswith("(cutter S-128, indexed)") for line in lines)
         assert any(line.startswith("(offsets put in: ") for line in lines)
-        at = lines.index("G0 A45.0000")
-        assert lines[at + 1 : at + 3] == ["G1 X1.2192 F60.0", "G0 X-2.0000"]  # 0.048 in deep, and clear of the end
+        assert next(line for line in lines if line.startswith("G1 X")) == "G1 X1.2192 F60.0"  # 0.048 in deep
+        turns = [line for line in lines if line.startswith("M0 (turn the index anticlockwise to its dot")]
+        assert turns[0].endswith("for slot 2, 90.00°)")
+        assert len(turns) == 6
+        assert not any(line.startswith("G0 A") for line in lines)  # a hand turns it: no axis does
         safe = [float(line[4:]) for line in lines if line.startswith("G0 X")]
         assert set(safe) == {-2.0}  # never into the metal on the way
 
@@ -421,7 +424,7 @@ class TestPlanFiles:
         carded(people, tag, gannet, smith)
         lines = smith.post(f"/tags/{tag}/set-up/plan.nc").content.decode().splitlines()
         at = next(n for n, line in enumerate(lines) if line.startswith("G0 X3.9"))
-        assert lines[at : at + 2] == ["G0 X3.9000 A36.0000", "M0 (feed to the stop, back off)"]
+        assert lines[at : at + 2] == ["G0 X3.9000 A36.0000", "M0 (feed to the stop, back off, the spindle running)"]
 
     @pytest.mark.parametrize("kind", ["dxf", "svg"])
     def test_every_view_is_written(self, smith: Client, people: People, gannet: Machine, kind: str) -> None:

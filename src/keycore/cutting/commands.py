@@ -8,9 +8,13 @@ from itertools import pairwise
 
 import numpy as np
 
+from keycore.cutting.lay import BOTTOM, IN_THE_MIRROR, TOP, is_mirrored
 from keycore.cutting.plan import Plan, cutting_of
-from keycore.family import Place
-from keycore.kind import Way
+from keycore.family import Place, Track
+from keycore.kind import Lay, Way
+
+ACROSS = "Y"
+"""The axis that goes across a blade that lies flat, from the fixed jaw."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -51,12 +55,13 @@ class Move:
         return {axes.space: self.position, axes.depth: self.value}
 
 
-def moves_of(plan: Plan, offsets: MachineOffsets = AS_TOLD) -> tuple[Move, ...]:
+def moves_of(plan: Plan, offsets: MachineOffsets = AS_TOLD, height: float | None = None) -> tuple[Move, ...]:
     """The cuts of a plan in the order the machine makes them: clamping by clamping, from the gauge outwards.
 
-    A double-edge family with one track is cut on both edges, the second with the key turned over.
-    Arguments: a Plan, the machine's offsets in mm. Returns one Move for each cut and clamping.
-    Raises nothing.
+    A double-edge family with one track is cut on both edges, the second with the key turned over. A track on a face
+    that is turned over is told from the other edge, which lies at the fixed jaw then: ``height`` less its value.
+    Arguments: a Plan, the machine's offsets in mm, and the measured ``height`` of this blank, family unit; the
+    family's own where that was not measured. Returns one Move for each cut and clamping. Raises nothing.
 
     >>> from keycore.cutting.plan import plan_cuts
     >>> from keycore.documents.family import read_family
@@ -65,41 +70,90 @@ def moves_of(plan: Plan, offsets: MachineOffsets = AS_TOLD) -> tuple[Move, ...]:
     [(1, 10, 23.9, 7.31), (2, 1, 3.2, 7.91)]
     """
     family, planned = plan.family, {each.track.name: each for each in plan.tracks}
-    return tuple(
-        Move(
-            clamping=clamping.number,
-            place=Place(track, cut.space),
-            position=family.space.to_machine(cut.from_gauge) + offsets.space,
-            value=family.depth.to_machine(cut.value) + offsets.value,
-        )
-        for clamping in plan.clampings
-        for track in clamping.tracks
-        for cut in sorted(planned[track].cuts, key=lambda cut: cut.from_gauge)
-    )
+    lays, goes_across = lays_by_clamping(plan), cutting_of(family).goes_across
+    moves = []
+    for clamping in plan.clampings:
+        for name in clamping.tracks:
+            track = planned[name].track
+            turned = lays.get(clamping.number) if goes_across else None
+            for cut in sorted(planned[name].cuts, key=lambda cut: cut.from_gauge):
+                value = told_across(plan, turned, track, cut.value, height)
+                at = family.space.to_machine(cut.from_gauge) + offsets.space
+                deep = family.depth.to_machine(value) + offsets.value
+                moves.append(Move(clamping.number, Place(name, cut.space), at, deep))
+    return tuple(moves)
 
 
-def ways_of(plan: Plan, offsets: MachineOffsets = AS_TOLD) -> dict[str, Way]:
-    """The way of each track of a plan as a machine is told it: millimetres, its offsets put in.
+def lays_by_clamping(plan: Plan) -> dict[int, Lay]:
+    """How the metal lies in each clamping, by its number. Raises nothing."""
+    return {number: lay for lay in plan.lays for number in lay.clampings}
 
-    Empty for a kind whose moves say all there is. Raises nothing.
+
+def mirrored_in(plan: Plan) -> frozenset[tuple[int, str]]:
+    """The tracks whose values are told from the other edge, each with the clamping it is so in.
+
+    There a value that falls is told as a number that grows. Raises nothing.
+    """
+    if not cutting_of(plan.family).goes_across:
+        return frozenset()
+    lays, track_of = lays_by_clamping(plan), {each.track.name: each.track for each in plan.tracks}
+    every = ((clamping.number, name) for clamping in plan.clampings for name in clamping.tracks)
+    return frozenset((n, name) for n, name in every if is_mirrored(lays.get(n), track_of[name]))
+
+
+def told_across(plan: Plan, lay: Lay | None, track: Track, value: float, height: float | None = None) -> float:
+    """What lies ``value`` from a track's reference, as far from the fixed jaw as the key lies; family unit.
+
+    Arguments: a ``lay`` of the ``plan``, the blank's measured ``height``, its own without. Raises nothing.
 
     >>> from keycore.cutting.plan import plan_cuts
     >>> from keycore.documents.family import read_family
-    >>> plan = plan_cuts(read_family("capstan-five"), {"A": ["1"] * 5})
-    >>> ways_of(plan)["A"].also
-    {'Y': 3.0}
+    >>> plan = plan_cuts(read_family("capstan-five"), {"B": ["1"] * 4})  # on the back: turned over first of all
+    >>> round(told_across(plan, plan.lays[0], plan.tracks[0].track, 5.4), 3)
+    2.8
+    """
+    if not is_mirrored(lay, track):
+        return value
+    is_edge = track.face in (TOP, BOTTOM)
+    return (plan.blank.across(track.face) if height is None or is_edge else height) - value
+
+
+def ways_of(plan: Plan, offsets: MachineOffsets = AS_TOLD, height: float | None = None) -> dict[str, Way]:
+    """The way of each track of a plan as a machine is told it: millimetres, its offsets put in.
+
+    Measured from the fixed jaw as the key lies while the track is cut; for the arguments see ``moves_of``. Empty for a
+    kind whose moves say all there is. Raises nothing.
+
+    >>> from keycore.cutting.plan import plan_cuts
+    >>> from keycore.documents.family import read_family
+    >>> plan = plan_cuts(read_family("capstan-five"), {"A": ["1"] * 5, "B": ["1"] * 4})
+    >>> {name: dict(way.also) for name, way in ways_of(plan).items()}  # the back's row is 5.4 from the reference edge
+    {'A': {'Y': 3.0}, 'B': {'Y': 2.8}}
     """
     ways = cutting_of(plan.family).ways
+    if ways is None:
+        return {}
+    lays, tracks = lays_by_clamping(plan), {each.track.name: each.track for each in plan.tracks}
+    lies = {name: lays[c.number] for c in reversed(plan.clampings) for name in c.tracks}
+    found = {}
+    for name, way in ways(plan).items():
+        lay, track = lies[name], tracks[name]
+        is_turned = is_mirrored(lay, track)
+        also = {a: told_across(plan, lay, track, n, height) if a == ACROSS else n for a, n in way.also.items()}
+        path = tuple((x, told_across(plan, lay, track, y, height)) for x, y in way.path)
+        metal = IN_THE_MIRROR.get(way.metal, "") if is_turned else way.metal
+        found[name] = _in_mm(plan, Way(also, path, way.across, metal), offsets)
+    return found
+
+
+def _in_mm(plan: Plan, way: Way, offsets: MachineOffsets) -> Way:
     to_mm = plan.family.lengths.to_machine
-    return {
-        name: Way(
-            {axis: to_mm(number) for axis, number in way.also.items()},
-            tuple((to_mm(x) + offsets.space, to_mm(y) + offsets.value) for x, y in way.path),
-            to_mm(way.across),
-            way.metal,
-        )
-        for name, way in (ways(plan) if ways is not None else {}).items()
-    }
+    return Way(
+        {axis: round(to_mm(number), 9) for axis, number in way.also.items()},
+        tuple((to_mm(x) + offsets.space, to_mm(y) + offsets.value) for x, y in way.path),
+        to_mm(way.across),
+        way.metal,
+    )
 
 
 def stretches(way: Way, positions: Sequence[float]) -> list[tuple[tuple[float, float], ...]]:

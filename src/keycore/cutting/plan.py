@@ -9,7 +9,7 @@ from typing import Any, TypeVar
 from keycore.errors import InputError
 from keycore.family import Blank, Family, Track
 from keycore.geometry.shape import Shape
-from keycore.kind import Clamping, Cutting, kinds
+from keycore.kind import Clamping, Cutting, Lay, kinds
 from keycore.rules import breaks
 from keycore.tools import Tool
 
@@ -47,6 +47,17 @@ class Problem:
     says: str
 
 
+@dataclass(frozen=True, slots=True)
+class Fin:
+    """Metal left thinner than a rib may be between what a mill takes and an edge of the blade, lengths family unit."""
+
+    face: str
+    edge: str  # reference edge or other edge; of a side track the front or the back
+    least: float
+    start: float  # along the blade from the gauge
+    end: float
+
+
 @dataclass(frozen=True)
 class Plan:
     """What to cut, and what is wrong with it."""
@@ -57,6 +68,7 @@ class Plan:
     tracks: tuple[TrackPlan, ...]
     problems: tuple[Problem, ...]
     tool: Tool | None = None  # where it is another than the family's
+    fins: tuple[Fin, ...] = ()  # no problem: said and drawn
 
     @property
     def clampings(self) -> tuple[Clamping, ...]:
@@ -64,6 +76,11 @@ class Plan:
         return cutting_of(self.family).clampings(
             self.family, [planned.track.name for planned in self.tracks], self.style
         )
+
+    @property
+    def lays(self) -> tuple[Lay, ...]:
+        """How it lies in its clamp meanwhile, the bow on the left; see ``keycore/cutting/lay.py``."""
+        return cutting_of(self.family).lays(self.family, self.clampings)
 
     @property
     def shape(self) -> Shape:

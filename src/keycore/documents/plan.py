@@ -6,6 +6,7 @@ from dataclasses import asdict
 from typing import Any
 
 from keycore import families
+from keycore.cutting.lay import write_lay
 from keycore.cutting.plan import Plan, PlannedCut, plan_cuts
 from keycore.documents.family import family_of
 from keycore.documents.kinds import part_of
@@ -39,7 +40,9 @@ def write_plan(plan: Plan) -> dict[str, Any]:
         "clampings": [
             {"n": c.number, "face": c.face, "tool": c.tool, "tracks": list(c.tracks), "turn": c.turn}
             for c in plan.clampings
-        ]
+        ],
+        "lays": [write_lay(lay) for lay in plan.lays],
+        "fins": [asdict(fin) for fin in plan.fins],
     }
     problems = [{**asdict(problem), "spaces": list(problem.spaces)} for problem in plan.problems]
     told = clampings if part.tells_clampings else {}

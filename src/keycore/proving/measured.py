@@ -6,6 +6,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from math import sqrt
 
+from keycore.coordinate import FULL_TURN, Quantity
 from keycore.errors import InputError
 from keycore.family import Family, Tolerance
 from keycore.kinds.causes import Say
@@ -101,7 +102,8 @@ def judge_measured(
     sd = sqrt(by.sd_once**2 / fewest + by.zero**2)
     along = sd_along(family, sd)
     proofs = [_mean_of(family, cut, wanted[cut.track][cut.space - 1]) for cut in measured]
-    verdicts = [judge_key([proof], sd, family.tolerance, along)[0].verdict if proof else None for proof in proofs]
+    lying = [proof and _as_it_lies(family, proof) for proof in proofs]
+    verdicts = [judge_key([proof], sd, family.tolerance, along)[0].verdict if proof else None for proof in lying]
     cuts = tuple(
         MeasuredCut(
             track=cut.track,
@@ -122,7 +124,7 @@ def judge_measured(
         sd=sd,
         sd_once=by.sd_once,
         causes=_causes(
-            [(proof, cut.track) for proof, cut in zip(proofs, measured, strict=True) if proof],
+            [(proof, cut.track) for proof, cut in zip(lying, measured, strict=True) if proof],
             sd,
             family,
             family.tolerance,
@@ -135,12 +137,21 @@ def judge_measured(
     )
 
 
+def _as_it_lies(family: Family, cut: ProofCut) -> ProofCut:
+    """A cut with its places along what its tolerance of them is measured on: round a tube that is its middle circle."""
+    if cut.measured_space is None or family.space.quantity == Quantity.LENGTH:
+        return cut
+    turned = (cut.measured_space - cut.from_gauge + FULL_TURN / 2) % FULL_TURN - FULL_TURN / 2  # the shorter way round
+    ends = (family.kind.along_view(family, angle) for angle in (cut.from_gauge, cut.from_gauge + turned))
+    return replace(cut, from_gauge=next(ends), measured_space=next(ends))
+
+
 def sd_along(family: Family, sd: float) -> float:
-    """What one measurement's ``sd``, family unit, is for a position: the same, unless one of the two is an angle.
+    """What one measurement's ``sd``, family unit, is for a position: the same, unless the depth alone is an angle.
 
     Raises nothing.
     """
-    if family.space.quantity == family.depth.quantity:
+    if family.depth.quantity == Quantity.LENGTH:
         return sd
     return family.space.from_machine(family.depth.to_machine(sd))
 

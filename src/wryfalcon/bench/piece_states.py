@@ -153,8 +153,8 @@ STATE_ROWS: dict[PieceState, StateRow] = {
     ),
     PieceState.TURN: StateRow(
         waits_for="the key to be turned over",
-        now="Turn the key over. Same stop, brush the chips away, sight the millings parallel to the jaw: a blade cut "
-        "deep at the tip goes in crooked easily. Then clamp it.",
+        now="Turn it over as said here. Deburr, brush the chips away, the same stop, and sight the millings parallel "
+        "to the jaw: a blade cut deep at the tip goes in crooked easily. Then clamp it.",
         allows=(CLAMP, STOP), after=("turn-wanted",), machine_is=("turn",), careful=True,
     ),
     PieceState.INDEX: StateRow(

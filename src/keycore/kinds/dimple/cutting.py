@@ -9,6 +9,7 @@ from math import hypot
 
 import numpy as np
 
+from keycore.cutting.lay import face_lays
 from keycore.cutting.plan import Plan, PlannedCut, Problem, TrackPlan, checked_blank, rules_broken, tool_for
 from keycore.errors import InputError
 from keycore.family import Blank, Family, Gauge, Place, Track
@@ -357,6 +358,7 @@ CUTTING = Cutting(
     styles=STYLES,
     columns=COLUMNS,
     clampings=clampings,
+    lays=face_lays,
     plan=plan,
     shape=shape,
     tumbler_heights=stands,

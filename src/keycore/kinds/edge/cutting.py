@@ -12,6 +12,7 @@ from math import atan, cos, pi
 
 import numpy as np
 
+from keycore.cutting.lay import edge_lays
 from keycore.cutting.plan import Plan, PlannedCut, Problem, TrackPlan, checked_blank, rules_broken, tool_for
 from keycore.errors import InputError
 from keycore.family import Blank, Family, Gauge, Place, Track, Tumbler
@@ -290,6 +291,7 @@ CUTTING = Cutting(
     styles=STYLES,
     columns=COLUMNS,
     clampings=clampings,
+    lays=edge_lays,
     plan=plan,
     shape=shape,
     tumbler_heights=stands,

@@ -8,6 +8,7 @@ from math import erf, sqrt
 
 import numpy as np
 
+from keycore.cutting.lay import no_lays
 from keycore.cutting.plan import Plan, PlannedCut, Problem, TrackPlan, checked_blank, rules_broken
 from keycore.errors import InputError
 from keycore.family import Family, Place, Track
@@ -270,6 +271,7 @@ CUTTING = Cutting(
     styles=STYLES,
     columns=COLUMNS,
     clampings=clampings,
+    lays=no_lays,
     plan=plan,
     shape=shape,
     tumbler_heights=stands,

@@ -9,6 +9,7 @@ from math import cos, pi, radians, sin
 import numpy as np
 
 from keycore.coordinate import FULL_TURN, Quantity
+from keycore.cutting.lay import round_lays
 from keycore.cutting.plan import Plan, PlannedCut, Problem, TrackPlan, checked_blank, rules_broken, tool_for
 from keycore.family import Blank, Family, Gauge, Place, Track
 from keycore.geometry.shape import Curve, Shape, Spot, View, circle
@@ -150,6 +151,7 @@ CUTTING = Cutting(
     styles=STYLES,
     columns=COLUMNS,
     clampings=clampings,
+    lays=round_lays,
     plan=plan,
     shape=shape,
     tumbler_heights=stands,

@@ -14,7 +14,7 @@ from typing import TYPE_CHECKING, Any
 
 from keycore.coordinate import Coordinate
 from keycore.errors import InputError
-from keycore.family import Blank, Family, Track
+from keycore.family import Family, Track
 from keycore.kind import Aid, Kind, Surface
 from keycore.tools import Tool
 from keycore.units import NOTHING
@@ -108,20 +108,12 @@ def assumed(family: Family, given: Mapping[str, Any]) -> Iterable[str]:
         yield "least_rib: 0.5 mm; common practice, no source."
 
 
-def across(blank: Blank, track: Track) -> float:
-    """How far it is across the face that a ``track`` is on, from its reference edge.
-
-    The height of the ``blank``, or its thickness for a track in one of the edges. Raises nothing.
-    """
-    return blank.thickness if track.face in SIDES else blank.height
-
-
 def uncut(family: Family, track: Track) -> float | None:
     """The edge that metal reaches to where nothing is cut; None without a blank or a wall. Raises nothing."""
     wall = wall_of(track)
     if family.blank is None or wall is None:
         return None
-    return across(family.blank, track) if wall.metal == BELOW else 0.0
+    return family.blank.across(track.face) if wall.metal == BELOW else 0.0
 
 
 def gaps(track: Track) -> list[float]:
@@ -140,7 +132,7 @@ def over_pin(family: Family, track: Track, diameter: float) -> tuple[float, floa
         return 1.0, -diameter
     if family.blank is None:
         raise InputError("family.blank", "needed to measure from the other edge")
-    return -1.0, across(family.blank, track) + diameter
+    return -1.0, family.blank.across(track.face) + diameter
 
 
 def by_probe(family: Family, track: Track, diameter: float) -> tuple[float, float]:

@@ -8,14 +8,15 @@ from itertools import combinations, pairwise
 
 import numpy as np
 
-from keycore.cutting.plan import Plan, PlannedCut, Problem, TrackPlan, checked_blank, rules_broken, tool_for
+from keycore.cutting.lay import BACK, FRONT, OTHER, REFERENCE, face_lays
+from keycore.cutting.plan import Fin, Plan, PlannedCut, Problem, TrackPlan, checked_blank, rules_broken, tool_for
 from keycore.family import Blank, Family, Gauge, Place, Track
 from keycore.geometry.disc import Rolled, roll
 from keycore.geometry.shape import SECTIONS, Curve, Points, Shape, Spot, View
 from keycore.kind import LONG_AXIS, Clamping, Column, Cutting, HandCheck, RestsOn, Way
 from keycore.kinds.causes import MILLED
 from keycore.kinds.handling import CUTTER, GLASSES, GUARD, STOP_AWAY, TUGGED
-from keycore.kinds.side_milled import BELOW, FACES, SIDES, across, gaps, least_rib, macs_of_ramp, wall_needed
+from keycore.kinds.side_milled import BELOW, FACES, SIDES, gaps, least_rib, macs_of_ramp, wall_needed
 from keycore.tools import Mill, Tool
 from keycore.units import NOTHING
 
@@ -23,6 +24,7 @@ STYLES = {"milled": "milled along the blade"}
 COLUMNS = (Column("mill_centre", "Mill’s middle"), Column("land_left", "Land left"), Column("stands", "Stands off"))
 AS_WANTED = 1e-6
 """A wall no further off than this, in the document's own unit, is as it is wanted."""
+FINELY = 481  # places along the blade at which a fin is looked for, beside those where a wall turns
 STEP = 1 / 8
 """Of a mill's radius: how finely its path is told."""
 HANDLING = (
@@ -72,6 +74,19 @@ class Milled:
         """The way of the mill's middle as points (p, 2). Raises nothing."""
         return self._turned(self.rolled.path(low, high, STEP * self.rolled.radius))
 
+    def marks(self, length: float) -> Points:
+        """Where along the blade its wall turns, (n,). Raises nothing."""
+        return self.rolled.marks(0.0, length)
+
+    def gone(self, at: Points, length: float) -> tuple[Points, Points]:
+        """From where to where the mill takes metal at each of ``at`` (n,), its way as it goes the whole blade."""
+        path, radius = self.path(0.0, length), self.rolled.radius
+        reach = np.sqrt(np.clip(radius**2 - (path[:, 0][:, None] - at) ** 2, 0.0, None))
+        near = np.abs(path[:, 0][:, None] - at) <= radius
+        far = np.where(near, self.sign * path[:, 1][:, None] + reach, -np.inf).max(axis=0)
+        ends = np.array([self.wall(at), self.sign * far])
+        return ends.min(axis=0), ends.max(axis=0)
+
     def _turned(self, points: Points) -> Points:
         return np.column_stack((points[:, 0], self.sign * points[:, 1]))
 
@@ -110,7 +125,30 @@ def plan(
             problems.append(Problem("mill", name, (), says))
     for first, other in combinations(tracks, 2):
         problems += _between(family, blank, first, other)
-    return Plan(family, blank, style, tuple(tracks), tuple(problems), tool)
+    return Plan(family, blank, style, tuple(tracks), tuple(problems), tool, _fins(family, blank, tracks))
+
+
+def _fins(family: Family, blank: Blank, tracks: Sequence[MilledPlan]) -> tuple[Fin, ...]:
+    """What is left thinner than a rib between all that is milled of a face and either of its edges.
+
+    Looked at where a wall turns and finely between; the mill's far side is the edge of all its discs along its way.
+    """
+    found, least = [], least_rib(family)
+    for face in dict.fromkeys(planned.track.face for planned in tracks):
+        sides = [planned.side for planned in tracks if planned.track.face == face]
+        finely = np.linspace(0.0, blank.length, FINELY)
+        at = np.unique(np.concatenate([finely, *(side.marks(blank.length) for side in sides)]))
+        gone = np.array([side.gone(at, blank.length) for side in sides])  # (walls, low and high, places)
+        for edge, left in zip(
+            (FRONT, BACK) if face in SIDES else (REFERENCE, OTHER),
+            (gone[:, 0].min(axis=0), blank.across(face) - gone[:, 1].max(axis=0)),
+            strict=True,
+        ):
+            thin = at[(left > NOTHING) & (left < least - NOTHING)]
+            if len(thin):
+                lowest = float(left[(left > NOTHING)].min())
+                found.append(Fin(face, edge, lowest, float(thin[0]), float(thin[-1])))
+    return tuple(found)
 
 
 def _cuts(
@@ -185,7 +223,7 @@ def _problems(family: Family, blank: Blank, track: Track, cuts: Sequence[Planned
         if abs(cut.own["stands"] or 0.0) > family.tolerance.value + NOTHING:
             says = f"The mill leaves metal at cut {cut.space}, where its tumbler rests."
             yield Problem("no-land", track.name, (cut.space,), says)
-    wide = across(blank, track)
+    wide = blank.across(track.face)
     off = tuple(cut.space for cut in cuts if not -NOTHING <= cut.value <= wide + NOTHING)
     if off:
         says = f"The wall of cut {' and '.join(map(str, off))} is off the blade."
@@ -235,7 +273,7 @@ def shape(
     for face in dict.fromkeys(family.track(name).face for name in values):
         curves: list[Curve] = []
         spots: list[Spot] = []
-        wide = blank.thickness if face in SIDES else blank.height
+        wide = blank.across(face)
         corners = np.array([[0.0, 0.0], [blank.length, 0.0], [blank.length, wide], [0.0, wide]])
         for name, numbers in values.items():
             track = family.track(name)
@@ -393,6 +431,7 @@ CUTTING = Cutting(
     styles=STYLES,
     columns=COLUMNS,
     clampings=clampings,
+    lays=face_lays,
     plan=plan,
     shape=shape,
     tumbler_heights=stands,
@@ -400,5 +439,6 @@ CUTTING = Cutting(
     working=working,
     handling=HANDLING,
     suspects=MILLED,
+    goes_across=True,
     ways=ways,
 )

@@ -10,6 +10,7 @@ from math import cos, pi, radians, sin
 import numpy as np
 
 from keycore.coordinate import FULL_TURN
+from keycore.cutting.lay import end_lays
 from keycore.cutting.plan import Plan, PlannedCut, Problem, TrackPlan, checked_blank, rules_broken, tool_for
 from keycore.errors import InputError
 from keycore.family import Blank, Family, Place, Track
@@ -218,6 +219,7 @@ CUTTING = Cutting(
     styles=STYLES,
     columns=COLUMNS,
     clampings=clampings,
+    lays=end_lays,
     plan=plan,
     shape=shape,
     tumbler_heights=stands,

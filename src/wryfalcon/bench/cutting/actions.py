@@ -7,15 +7,24 @@ told by the machine's own log (``bench/following.py``).
 from __future__ import annotations
 
 from collections.abc import Collection, Mapping, Sequence
+from dataclasses import asdict
 from typing import Any
 
 from django.db.models import F
 from django.utils import timezone
 
-from keycore.family import Family
 from wryfalcon.accounts.models import User
 from wryfalcon.action import action
-from wryfalcon.bench.cutting.ways import cuts_told, ways_told
+from wryfalcon.bench.cutting.ways import (
+    cuts_told,
+    deeper_of,
+    laid,
+    program_of,
+    tools_told,
+    turned_over,
+    uncut_of,
+    ways_told,
+)
 from wryfalcon.bench.models import MadeHow, Outcome, Piece, PieceState, SetUp, SheetEntry, Tag
 from wryfalcon.bench.piece_states import AT_MACHINE, OPEN, SENT_AGAIN, TO_BE_LOOKED_AT, Operation
 from wryfalcon.bench.proving.queries import cuts_to_deepen, proof_of
@@ -113,8 +122,9 @@ def touch_up(press: Press, tag: Tag, piece: Piece) -> Piece:
         wanted = dict.fromkeys(wanted, 0.0)
     if is_practised(card.machine, tag):
         raise NotDone(practice_words(card.machine))
+    back = turned_over(piece)
     cuts = [
-        {**command, "value": command["value"] + wanted[command["track"], command["space"]]}
+        {**command, "value": command["value"] + told_more(back, command, wanted[command["track"], command["space"]])}
         for command in card.commands
         if (command["track"], command["space"]) in wanted
     ]
@@ -122,6 +132,11 @@ def touch_up(press: Press, tag: Tag, piece: Piece) -> Piece:
     write_down(Event.PIECE_SENT, press.by, tag, piece=fresh.called, job=fresh.job, onto=piece.job)
     send_piece(press, fresh)
     return fresh
+
+
+def told_more(back: Collection[tuple[int, str]], command: Mapping[str, Any], more: float) -> float:
+    """What is added to a command for its value to change by so much: less, where it is told from the other edge."""
+    return -more if (command["clamping"], command["track"]) in back else more
 
 
 @action
@@ -149,7 +164,9 @@ def operate(
     if operation.starts_the_spindle:
         _check_its_card(tag, piece, known)
     job = "" if operation == Operation.HOME else piece.job
-    data = {"tool": piece.next_tool} if operation == Operation.FIT else {}
+    data: dict[str, Any] = {"tool": piece.next_tool} if operation == Operation.FIT else {}
+    if operation == Operation.CLAMP:
+        data = {"laid": laid(piece)}
     return place_order(press, piece.machine, operation, job=job, data=data)
 
 
@@ -412,12 +429,6 @@ def refuse_while_one_is_open(tag: Tag) -> None:
         raise NotDone(f"{piece.called.capitalize()} is {where}: go on with it, or end it, first.")
 
 
-def uncut_of(family: Family) -> float:
-    """The depth axis's number where nothing is cut yet, mm or degrees; 0 where the family does not say."""
-    uncut = family.kind.uncut(family, family.tracks[0])
-    return 0.0 if uncut is None else family.depth.to_machine(uncut)
-
-
 def _head(piece: Piece) -> list[str]:
     """What stands at the head of the plan that a piece is cut by."""
     card, tag = piece.set_up, piece.tag
@@ -425,14 +436,6 @@ def _head(piece: Piece) -> list[str]:
         return []
     offsets = offsets_for(card.machine, tag.family.gauge, card.jaw_side, tag.family_record)
     return plan_head(tag, card, offsets, piece.called)
-
-
-def deeper_of(family: Family) -> str:
-    """What a deeper cut's number is, as the line protocol says it; neither, where a key is turned or tracks differ."""
-    ways = {track.falls_when_deeper for track in family.tracks}
-    if family.depth.is_round or len(ways) > 1:
-        return "turned"
-    return "less" if ways.pop() else "more"
 
 
 def send_piece(press: Press, piece: Piece) -> None:
@@ -450,9 +453,11 @@ def send_piece(press: Press, piece: Piece) -> None:
         "axes": [axes.space, axes.depth],
         "blank_height": uncut_of(piece.tag.family),
         "deeper": deeper_of(piece.tag.family),
-        "head": _head(piece),
         "face": str(card.jaw_side) if card is not None and card.jaw_side is not None else "",
-        "ways": {name: {"also": dict(way.also), "path": way.path} for name, way in ways.items()},
+        "stop": str(piece.tag.family.gauge),
+        "halved": piece.tag.family.is_across,
+        "tools": tools_told(piece),
+        "program": asdict(program_of(piece.tag, card, piece.job, _head(piece))) if card is not None else None,
         "onto": piece.onto.job if piece.onto and _is_of(piece.onto, piece.machine) else None,
     }
     place_order(press, piece.machine, Operation.LOAD, job=piece.job, data=data)

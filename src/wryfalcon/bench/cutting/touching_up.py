@@ -19,7 +19,9 @@ from wryfalcon.bench.cutting.actions import (
     plan_piece,
     refuse_while_one_is_open,
     send_piece,
+    told_more,
 )
+from wryfalcon.bench.cutting.ways import turned_over
 from wryfalcon.bench.models import Lock, MadeHow, Piece, PieceState, Tag
 from wryfalcon.bench.proving.actions import check_cut, check_finished
 from wryfalcon.bench.setting_up.presenters import practice_words
@@ -95,8 +97,12 @@ def _on_its_machine(press: Press, tag: Tag, piece: Piece, cuts: Sequence[Touched
         raise NotDone(practice_words(card.machine))
     by = {(cut.track, cut.space): _more(tag.family, cut) for cut in cuts}
     before = {(each["track"], each["space"], each["clamping"]): each["value"] for each in _last_cuts(piece)}
+    back, before = turned_over(piece), {} if moved else before
     told = [
-        {**command, "value": _told(command, before if not moved else {}) + by[command["track"], command["space"]]}
+        {
+            **command,
+            "value": _told(command, before) + told_more(back, command, by[command["track"], command["space"]]),
+        }
         for command in card.commands
         if (command["track"], command["space"]) in by
     ]

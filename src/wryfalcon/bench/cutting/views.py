@@ -10,6 +10,7 @@ from django.shortcuts import get_object_or_404
 from django.views.decorators.http import require_safe
 
 from keycore.cutting.commands import Move
+from keycore.cutting.lay import lay_words
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.bench.copying.brief import brief_of
 from wryfalcon.bench.copying.presenters import brief_shown
@@ -37,6 +38,7 @@ from wryfalcon.bench.cutting.by_hand import (
 from wryfalcon.bench.cutting.dial_walk import walk_of
 from wryfalcon.bench.cutting.hand_card import hand_card
 from wryfalcon.bench.cutting.presenters import HandWay, hand_ways, ways_shortly
+from wryfalcon.bench.cutting.ways import next_lay, turned_over
 from wryfalcon.bench.filing.presenters import SHOWED, filing_of, is_filed, looks_said
 from wryfalcon.bench.filing.queries import heights_to_file, standing_heights
 from wryfalcon.bench.models import MadeHow, Piece, PieceState, Tag
@@ -247,10 +249,17 @@ def _context(tag: Tag, pieces: list[Piece], piece: Piece | None, order: OrderNow
             "can_end": not why_not_ended(piece, pieces, line),
             "to_be_looked_at": piece.state_row.to_be_looked_at,
             "send_again": piece.state in SENT_AGAIN and piece.state != PieceState.PLANNED,
+            "lies": _lies(piece) if is_driven else "",
             "is_sent": order is not None and order.is_open and order.order.command == Operation.LOAD,
             **_progress(tag, piece, line),
         }
     return context
+
+
+def _lies(piece: Piece) -> str:
+    """How the key is to lie once it is clamped next, in words; "" where nothing is to be clamped now."""
+    lay = next_lay(piece) if Operation.CLAMP in piece.state_row.allows else None
+    return lay_words(lay) if lay is not None else ""
 
 
 def _filing(tag: Tag, piece: Piece | None, step: str) -> dict[str, Any]:
@@ -333,7 +342,11 @@ def _tool(tag: Tag, piece: Piece, share: float) -> dict[str, Any]:
     look, cut = look_of(tag.family.kind), piece.cuts[piece.done]
     if look is None:
         return {}
-    move = Move(cut["clamping"], place_of(cut), cut["position"], cut["value"])
+    family, value = tag.family, cut["value"]
+    if (cut["clamping"], cut["track"]) in turned_over(piece):  # told from the other edge; drawn from the reference
+        assert family.blank is not None
+        value = family.lengths.to_machine(family.blank.across(family.track(cut["track"]).face)) - value
+    move = Move(cut["clamping"], place_of(cut), cut["position"], value)
     face = tag.family.track(cut["track"]).face if tag.family.kind.is_of_faces else FRONT
     x, y = look.tool_at(Sheet.of(tag.family, face), move, share)
     return {"cutter_x": px(x), "cutter_y": px(y)}

@@ -9,6 +9,7 @@ from keycore.units import Unit
 from wryfalcon.accounts.models import User
 from wryfalcon.action import action
 from wryfalcon.bench.models import Felt, Lock, Piece, PieceState, Proof, ProofValue, ProvenBy, Tag, Trial, WayUp
+from wryfalcon.bench.proving.caliper import looks_at
 from wryfalcon.bench.proving.queries import Ground, ground_of, proof_of
 from wryfalcon.bench.reading.actions import Typed, aid_of, all_or_none, check_looks, understood, understood_over
 from wryfalcon.bench.reading.source_actions import aid_typed
@@ -78,8 +79,7 @@ def read_caliper(press: Press, tag: Tag, piece: Piece) -> Order:
     check_finished(tag, piece)
     if piece.machine is None or piece.set_up is None or not piece.machine.is_simulated:
         raise NotDone("There is no caliper on the line of what made this key. Type the values instead.")
-    places = [command["place"] for command in piece.set_up.commands]
-    return place_order(press, piece.machine, "measure", job=piece.job, data={"places": places})
+    return place_order(press, piece.machine, "measure", job=piece.job, data={"places": looks_at(piece)})
 
 
 @action

@@ -7,7 +7,8 @@ from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any
 
-from keycore.cutting.plan import Plan, PlannedCut, cutting_of, plan_cuts
+from keycore.cutting.commands import Move, moves_of
+from keycore.cutting.plan import Plan, cutting_of, plan_cuts
 from keycore.family import Family, Place
 from keycore.tools import DiscClamp, Drill, File, Mill, Slotter, Tool, Wheel
 from wryfalcon.bench.models import Settlement, SetUp, Tag
@@ -100,20 +101,16 @@ class Card:
     @property
     def offset_value(self) -> float:
         """The depth offset put in, mm: what the first cut is told less what was planned."""
-        command, cut = self._first
-        return float(command["value"]) - self.plan.family.depth.to_machine(cut.value)
+        return float(self.set_up.commands[0]["value"]) - self._first.value
 
     @property
     def offset_space(self) -> float:
         """The position offset put in, mm."""
-        command, cut = self._first
-        return float(command["position"]) - self.plan.family.space.to_machine(cut.from_gauge)
+        return float(self.set_up.commands[0]["position"]) - self._first.position
 
     @property
-    def _first(self) -> tuple[dict[str, Any], PlannedCut]:
-        command = self.set_up.commands[0]
-        planned = next(p for p in self.plan.tracks if p.track.name == command["track"])
-        return command, planned.cuts[command["space"] - 1]
+    def _first(self) -> Move:
+        return moves_of(self.plan)[0]
 
     @property
     def goes_too_deep(self) -> bool:

@@ -12,9 +12,8 @@ from django.shortcuts import render
 from django.urls import reverse
 from django.views.decorators.http import require_safe
 
-from keycore.cutting.commands import ways_of
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
-from wryfalcon.bench.cutting.actions import deeper_of, uncut_of
+from wryfalcon.bench.cutting.ways import by_lay, program_of, uncut_of
 from wryfalcon.bench.filing.presenters import filing_of
 from wryfalcon.bench.models import SetUp, Tag
 from wryfalcon.bench.setting_up.actions import FILED, remake, set_up, tick
@@ -42,8 +41,7 @@ from wryfalcon.drawings.real_size import RealSize, draw_sections
 from wryfalcon.fields import LIST, PRESSED, WORD, posted
 from wryfalcon.log.actions import note_document
 from wryfalcon.machines.faces.queries import face_now, has_faces
-from wryfalcon.machines.fittings.queries import axes_of
-from wryfalcon.machines.formats.gcode import Program, write_gcode
+from wryfalcon.machines.formats.gcode import write_gcode
 from wryfalcon.machines.formats.outline import views_of, write_dxf, write_svg
 from wryfalcon.machines.line.press import press_of
 from wryfalcon.machines.models import TRACES_SURFACE, JawSide, Machine
@@ -140,11 +138,10 @@ def _written(tag: Tag, card: Card, kind: str, view: str) -> tuple[str, str]:
     if kind == "svg":
         return write_svg(card.plan, view), "image/svg+xml"
     made = card.set_up
-    axes = axes_of(made.machine, made.jaw_side)
     offsets = offsets_for(made.machine, tag.family.gauge, made.jaw_side, tag.family_record)
-    ways = ways_of(card.plan, offsets)
-    program = Program(f"tag {tag}", plan_head(tag, made, offsets), axes, deeper_of(tag.family), ways)
-    return write_gcode(program, made.commands, uncut_of(tag.family)), "text/plain; charset=utf-8"
+    program = program_of(tag, made, f"tag {tag}", plan_head(tag, made, offsets))
+    written = write_gcode(program, by_lay(card.plan, made.commands), uncut_of(tag.family))
+    return written, "text/plain; charset=utf-8"
 
 
 def _context(request: PersonRequest, tag: Tag) -> dict[str, Any]:

@@ -33,7 +33,7 @@ from wryfalcon.machines.drivers.reports import (
 )
 
 LONGEST_ANSWER = 4_000_000
-HANDS = frozenset({"lid", "inject", "put", "pass"})
+HANDS = frozenset({"lid", "inject", "put", "pass", "lay"})
 """What no client asks: hands at the simulated machine, mischance, and time where it is stepped."""
 
 
@@ -72,10 +72,13 @@ class BenchDriver:
                 "cuts": _told(cuts, axes), "blank_height": order.data["blank_height"],
                 "onto": order.data.get("onto"), "axes": [axes.space, axes.depth, *further],
                 "deeper": order.data.get("deeper", "less"), "face": order.data.get("face", ""),
+                **{name: order.data[name] for name in ("stop", "halved", "tools") if name in order.data},
             }  # fmt: skip
             return asdict(read_found(self._ask("load", order.id, **about, **given)))
         if order.command == "home":
             about.pop("job", None)
+        if order.command == "clamp":  # the hand that the stand-in lacks lays the key first, as the card says
+            self._ask("lay", f"{order.id}.laid", job=order.job, **order.data.get("laid", {}))
         seen = {"log": order.seen[0], "event": order.seen[1]} if order.seen else None
         extra: dict[str, Any] = {} if seen is None or order.command in ("hold", "stop") else {"seen": seen}
         if order.command == "fit":
@@ -94,8 +97,9 @@ class BenchDriver:
     def _measure(self, order: Delivery) -> Mapping[str, Any]:
         """Read every place that is asked for once with the machine's own caliper."""
         read = {}
-        for place in order.data["places"]:
-            read[place] = read_reading(self._ask("measure", job=order.job, place=place, client=self.client))
+        for place, look in order.data["places"].items():
+            told = self._ask("measure", job=order.job, place=place, look=look, client=self.client)
+            read[place] = read_reading(told)
         return read
 
     def _ask(self, command: str, request_id: str = "", **request: Any) -> Answer:

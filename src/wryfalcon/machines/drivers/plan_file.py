@@ -15,8 +15,6 @@ from pathlib import Path
 from typing import Any
 from uuid import uuid4
 
-from keycore.cutting.commands import AxisMap
-from keycore.kind import Way
 from wryfalcon.machines.drivers.interface import (
     Delivery,
     Heard,
@@ -25,7 +23,7 @@ from wryfalcon.machines.drivers.interface import (
     Status,
     Whereabouts,
 )  # fmt: skip
-from wryfalcon.machines.formats.gcode import Program, write_gcode
+from wryfalcon.machines.formats.gcode import program_told, write_gcode
 
 AT_ONCE = 500
 NEXT = {
@@ -102,11 +100,7 @@ class PlanFileDriver:
         cuts = order.data["cuts"]
         self.folder.mkdir(parents=True, exist_ok=True)
         plan = self.folder / f"{order.job}.nc"
-        said = order.data
-        axes = AxisMap(*said["axes"])
-        ways = {name: Way(way["also"], tuple(map(tuple, way["path"]))) for name, way in said.get("ways", {}).items()}
-        program = Program(order.job, said.get("head", ()), axes, said.get("deeper", "less"), ways)
-        plan.write_text(write_gcode(program, cuts, said["blank_height"]))
+        plan.write_text(write_gcode(program_told(order.data["program"]), cuts, order.data["blank_height"]))
         entries: list[tuple[str, dict[str, Any]]] = [("loaded", {"of": len(cuts)})]
         if kept.job is not None and kept.state != "done":
             self._write(kept, order, [("set-aside", {})], kept.job)

@@ -9,7 +9,7 @@ from pydantic import AwareDatetime, BaseModel, ConfigDict, Field, StringConstrai
 
 from wryfalcon.machines.drivers.interface import Heard, MachineEvent, MachineNonsense, Odd, Status, Whereabouts
 
-VERSION = 2
+VERSION = 3
 RAW_KEPT = 1_000
 MOST_NUMBER = 10**15
 Name = Annotated[str, StringConstraints(max_length=60)]
@@ -55,7 +55,7 @@ class EventTold(_Told):
 class Answer(_Told):
     """The envelope of every answer."""
 
-    v: Literal[2]
+    v: Literal[3]
     id: Name | None
     ok: bool
     error: Annotated[str, StringConstraints(max_length=2_000)] | None
@@ -87,7 +87,6 @@ class ReadingTold(_Told):
 
     value: Millimetres
     position: Millimetres
-    third: Millimetres | None = None
 
 
 class TouchTold(_Told):

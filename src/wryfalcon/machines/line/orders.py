@@ -21,7 +21,7 @@ WAKE = "follower.wake"
 """Touched in the folder of the data whenever something is asked of a machine."""
 URGENT = ("hold", "stop")
 """These overtake everything, and are tried until they are answered."""
-HANDS = ("lid", "inject", "put", "pass")
+HANDS = ("lid", "inject", "put", "pass", "lay")
 """What hands do at the simulated machine; they rest on nothing that was seen."""
 OPEN = (OrderState.ASKED, OrderState.SENT)
 EXPIRES_AFTER = timedelta(seconds=10)
