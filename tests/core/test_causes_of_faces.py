@@ -39,8 +39,8 @@ def walls(moved: Moved) -> tuple[list[ProofCut], list[Track]]:
     [
         # 0.08 worn off a mill's diameter: the wall with metal below stands 0.04 higher, the other 0.04 lower
         ("mill", lambda track, x: 0.04 if track is LOWER else -0.04, "by twice that"),
-        ("across", lambda track, x: 0.06, "away from the reference edge alike"),
-        ("across", lambda track, x: -0.06, "towards the reference edge alike"),
+        ("across", lambda track, x: 0.06, "away from the fixed jaw alike"),
+        ("across", lambda track, x: -0.06, "towards the fixed jaw alike"),
         ("angle", lambda track, x: 0.012 * (x - 10), "no offset mends a tilt"),
         ("none", lambda track, x: 0.0, "ordinary scatter"),
     ],
@@ -51,6 +51,16 @@ def test_a_worn_mill_and_a_face_that_is_off_are_told_apart(cause: str, moved: Mo
     assert found[0].cause == cause
     assert found[0].weight > 0.5
     assert says in found[0].says
+
+
+def test_a_face_that_is_off_moves_what_is_turned_over_the_other_way() -> None:
+    """Measured from the reference edge, which lies away from the jaw then: the same wall on front and back."""
+    back = Track("B", (4.0,), (Depth("1", 3.4), Depth("2", 3.0)), tool=Mill(1.5), face="back")
+    tracks = [LOWER] * 6 + [back] * 6
+    cuts = [ProofCut(n, 4.0 + 2.4 * (n % 6), 3.0, 3.0 + (0.06 if n < 6 else -0.06)) for n in range(12)]
+    found = likely_causes(cuts, 0.005, IN_MM, "mm", among=MILLED, tracks=tracks)
+    assert (found[0].cause, found[0].weight > 0.5) == ("across", True)
+    assert "away from the fixed jaw alike" in found[0].says
 
 
 def test_one_wall_alone_cannot_tell_a_face_that_is_off_from_a_depth_setting() -> None:
@@ -85,7 +95,7 @@ def test_the_weight_of_a_drill_off_centre_against_scipy() -> None:
     """Either drill's holes share an offset, with even chance; the other's have none."""
     tool = np.array([0.0, 1.0] * 4)
     flat = np.zeros(8)
-    errors = Errors(flat, OFF, flat, flat, flat, 0.01, 0.02, IN_MM, flat + 1, tool)
+    errors = Errors(flat, OFF, flat, flat, flat, 0.01, 0.02, IN_MM, flat + 1, flat + 1, tool)
     sizes = (2 * IN_MM.space) ** 2
     wanted = [
         multivariate_normal(cov=0.02**2 * np.eye(8) + sizes * np.outer(tool == n, tool == n)).pdf(OFF) for n in (0, 1)

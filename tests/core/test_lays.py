@@ -22,7 +22,7 @@ LOOKS = {  # which way each looks on the blade: along it, from reference to othe
     "reference edge": (0, -1, 0),
 }  # fmt: skip
 BITTINGS: dict[str, dict[str, str]] = {
-    "lamphouse-six": {"A": "123212", "B": "212321", "S": "xyx"}, "gantry-eight": {t: "12321232" for t in "ABCD"},
+    "lamphouse-six": {"A": "123212", "B": "212321", "S": "xyx"}, "gantry-eight": dict.fromkeys("ABCD", "12321232"),
     "capstan-five": {"A": "23132", "B": "1232", "C": "abc"}, "chandler-ten": {"A": "1232123212"},
     "harbour-office-six": {"A": "123212", "B": "212323"},
 }  # fmt: skip

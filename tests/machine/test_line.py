@@ -12,6 +12,8 @@ from uuid import uuid4
 
 import pytest
 
+from benchmachine.machine import Machine
+from benchmachine.memory import Journal
 from conftest import BenchMachine
 from wryfalcon.machines.drivers.bench import BenchDriver
 from wryfalcon.machines.drivers.interface import Command, Delivery, MachineRefused, MachineUnreachable
@@ -24,6 +26,7 @@ CUTS: list[Command] = [
 ]
 
 
+MEMORY_2 = Path(__file__).parents[1] / "reference" / "upgrade" / "machine-memory-2.jsonl"
 EDGE_UP = {"up": "top", "jaw": "front", "blank": {"length": 27.0, "height": 8.4, "thickness": 2.2}}
 TURNED = {**EDGE_UP, "up": "bottom", "jaw": "back"}
 
@@ -437,3 +440,24 @@ def test_a_cut_by_another_tool_waits_until_that_one_is_said_to_be_fitted(bench: 
     bench.ask("start")
     bench.until("done")
     assert [kind for kind in bench.kinds if kind.startswith("tool")] == ["tool-wanted", "tool-fitted"] * 2
+
+
+def test_a_memory_of_version_2_goes_on(tmp_path: Path) -> None:
+    """A key in its tray is read by its places; one that was begun is finished as it was begun."""
+    memory = tmp_path / "memory.jsonl"
+    memory.write_bytes(MEMORY_2.read_bytes())
+    machine = Machine(3, memory=Journal(memory))
+    assert machine.find("made") == {"where": "tray", "cut": 3, "of": 3}
+    assert machine.measure("made", "A 2", "shop", {"what": "root", "side": "top", "x": 8.0}) == {
+        "value": 6.795318149637379, "position": 8.021668359661996,
+    }  # fmt: skip
+    assert machine.find("begun")["cut"] == 1
+    machine.home("shop")
+    machine.lay("begun", "top", "front")
+    machine.clamp("begun", "shop")
+    machine.start("begun", "shop")
+    machine.advance(60)
+    assert machine.state == "done"
+    assert machine.measure("begun", "A 3", "shop")["value"] == pytest.approx(6.7, abs=0.1)
+    again = Machine(3, memory=Journal(memory))
+    assert again.measure("begun", "A 3", "shop") == machine.measure("begun", "A 3", "shop")

@@ -47,6 +47,7 @@ class Errors:
     sd_space: float
     tolerance: Tolerance
     falls: Array  # (n,) 1 where a deeper cut has the smaller value, -1 where it has the larger
+    jaw: Array  # (n,) what more metal a cut has left that lies further from the fixed jaw: 1, or -1 as falls and turned
     tool_of_s: Array  # (m,) which tool cut it, from 0, of the positions measured
 
     @property
@@ -209,20 +210,20 @@ CAUSES: Mapping[str, CauseModel] = {
 
 
 def _across(errors: Errors) -> float:
-    return log_normal(errors.e, errors.sd, errors.falls[:, None], [errors.size])
+    return log_normal(errors.e, errors.sd, errors.jaw[:, None], [errors.size])
 
 
 def _across_says(errors: Errors, say: Say) -> str:
-    off = float((errors.falls * errors.e).mean())
+    off = float((errors.jaw * errors.e).mean())
     way = "away from" if off > 0 else "towards"
     return (
-        f"Every wall lies {way} the reference edge alike, by {say(abs(off), False)}: the clamp's face, or the axis "
+        f"Every wall lies {way} the fixed jaw alike, by {say(abs(off), False)}: the clamp's face, or the axis "
         "across, is off. Touch the face off again."
     )
 
 
 def _tilt(errors: Errors) -> float:
-    design = np.column_stack([errors.falls, errors.falls * errors.x])
+    design = np.column_stack([errors.jaw, errors.jaw * errors.x])
     return log_normal(errors.e, errors.sd, design, [errors.size, 2 * errors.size])
 
 
@@ -261,7 +262,7 @@ MILLED: Mapping[str, CauseModel] = {
         lambda errors: log_one_way(errors.e, errors.sd, -errors.ones[:, 0], errors.size),
         _mill_says,
     ),
-    "across": CauseModel(0.09, _across, _across_says, shows=lambda errors: _differs(errors.falls)),
+    "across": CauseModel(0.09, _across, _across_says, shows=lambda errors: _differs(errors.jaw)),
     "angle": CauseModel(
         0.06,
         _tilt,

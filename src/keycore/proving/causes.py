@@ -8,11 +8,11 @@ from functools import partial
 
 import numpy as np
 
+from keycore.cutting.lay import BACK, BOTTOM
 from keycore.family import Tolerance, Track
 from keycore.kinds.causes import CAUSES, COMMON, Array, CauseModel, Errors, MendedBy, Say, log_normal
 from keycore.logs import log_sum
 from keycore.proving.verdict import ProofCut
-from keycore.tools import Tool
 
 UNEVEN = 0.25  # a sound machine's own scatter
 
@@ -46,9 +46,7 @@ def likely_causes(
     >>> found[0].cause, "deep" in found[0].says, {c.cause: c.weight for c in found}["scale"]
     ('seat', True, 0.0)
     """
-    ways = [falls_when_deeper] * len(cuts) if tracks is None else [track.falls_when_deeper for track in tracks]
-    tools = [None] * len(cuts) if tracks is None else [track.tool for track in tracks]
-    errors = _errors(cuts, sd, tolerance, ways, tools, sd_space)
+    errors = _errors(cuts, sd, tolerance, tracks, falls=falls_when_deeper, sd_space=sd_space)
     models = CAUSES if among is None else among
     logs = {
         name: np.log(model.prior) + model.log_evidence(errors) if model.shows(errors) else -np.inf
@@ -63,6 +61,8 @@ def likely_causes(
     return sorted(causes, key=lambda cause: -cause.weight)
 
 
+TURNED = (BACK, BOTTOM)
+"""What is up where the edge or face that a track is measured from lies away from the fixed jaw."""
 ONE_SIDE = 0.05
 """How often a key of two sides is spoiled on one of them alone: common practice, no source."""
 
@@ -83,7 +83,7 @@ def one_side_alone(cuts: Sequence[ProofCut], sides: Sequence[str], sd: float, to
     """
     if len(set(sides)) != 2:
         return 0.0
-    errors = _errors(cuts, sd, tolerance, [True] * len(cuts), [None] * len(cuts))
+    errors = _errors(cuts, sd, tolerance)
     place = np.argsort([cut.from_gauge for cut in cuts], kind="stable")
     size = COMMON * tolerance.value
     of_side = [np.array([[float(sides[n] == side)] for n in place]) for side in sorted(set(sides))]
@@ -97,14 +97,17 @@ def one_side_alone(cuts: Sequence[ProofCut], sides: Sequence[str], sd: float, to
 
 
 def _errors(
-    cuts: Sequence[ProofCut], sd: float, tolerance: Tolerance, falls: Sequence[bool], tools: Sequence[Tool | None],
-    sd_space: float | None = None,
+    cuts: Sequence[ProofCut], sd: float, tolerance: Tolerance, tracks: Sequence[Track] | None = None, *,
+    falls: bool = True, sd_space: float | None = None,
 ) -> Errors:  # fmt: skip
     order = sorted(range(len(cuts)), key=lambda n: cuts[n].from_gauge)  # stable: one_side_alone counts on it
+    of = [tracks[n] for n in order] if tracks is not None else [None] * len(cuts)
     ordered = [cuts[n] for n in order]
-    way = np.array([1.0 if falls[n] else -1.0 for n in order])
+    way = np.array([1.0 if (falls if track is None else track.falls_when_deeper) else -1.0 for track in of])
+    over = np.array([-1.0 if track is not None and track.face in TURNED else 1.0 for track in of])
+    tools = [track and track.tool for track in of]
     known = list(dict.fromkeys(tools))
-    tool = np.array([known.index(tools[n]) for n in order], dtype=float)
+    tool = np.array([known.index(each) for each in tools], dtype=float)
     values = np.array([cut.value for cut in ordered])
     jumps = np.abs(np.diff(values, prepend=values[0], append=values[-1]))
     steep = np.maximum(jumps[:-1], jumps[1:])
@@ -119,6 +122,7 @@ def _errors(
         sd_space=float(np.hypot(sd if sd_space is None else sd_space, UNEVEN * tolerance.space)),
         tolerance=tolerance,
         falls=way,
+        jaw=way * over,
         tool_of_s=tool[is_placed],
     )
 
