@@ -66,7 +66,7 @@ class Clamping:
         """
         if isinstance(self.turn, float):
             return f"{track}, {self.face} edge up"
-        return track if self.turn is None else f"{track}, turned over"
+        return f"{track}, turned over" if self.turn is not None and self.face != "front" else track
 
 
 @dataclass(frozen=True, slots=True)

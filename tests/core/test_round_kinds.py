@@ -216,15 +216,29 @@ class TestDials:
     def test_every_cut_is_gone_to_once_and_left_again(self) -> None:
         for family_id, bitting in ((bollard(), SLOTS), ("chandler-ten", ["1", "2"] * 5)):
             family = read_family(family_id)
-            moves = moves_of(plan_cuts(family, {"A": bitting}))
-            steps = dial_steps(family, moves)
+            plan = plan_cuts(family, {"A": bitting})
+            moves, steps = moves_of(plan), dial_steps(plan)
             by_act = {act: sum(step.act == act for step in steps) for act in DialAct}
             clampings = max(move.clamping for move in moves)
             assert by_act[DialAct.DEPTH] == by_act[DialAct.BACK] == len(moves)
             assert (by_act[DialAct.TOUCH_OFF], by_act[DialAct.TURN_OVER]) == (clampings, clampings - 1)
+            assert (steps[0].act, steps[-1].act, by_act[DialAct.FIT]) == (DialAct.FIT, DialAct.END, 1)
+
+    def test_holes_ask_for_their_row_and_the_second_drill_before_the_inner_ones(self) -> None:
+        plan = plan_cuts(read_family("capstan-five"), {"A": list("23132"), "B": list("1232"), "C": list("abc")})
+        steps = [step for step in dial_steps(plan) if step.act in (DialAct.FIT, DialAct.ROW, DialAct.TURN_OVER)]
+        told = [(step.act.value, step.words[:5] or round(step.reading, 3)) for step in steps]
+        assert told == [
+            ("fit", "drill"), ("row", 3.0), ("turn-over", "half "), ("row", 2.8), ("fit", "drill"),
+            ("turn-over", "half "), ("row", 3.0),
+        ]  # fmt: skip
+        assert [step.words for step in steps if step.act == DialAct.FIT] == [
+            "drill 1.200 mm, 90°",
+            "drill 0.400 mm, 40°",
+        ]
 
     def test_a_reading_lower_than_the_last_on_its_dial_is_passed_first(self) -> None:
         family = read_family(bollard())
-        steps = dial_steps(family, moves_of(plan_cuts(family, {"A": SLOTS})))
+        steps = dial_steps(plan_cuts(family, {"A": SLOTS}))
         lower = [step.is_lower for step in steps if step.act == DialAct.DEPTH]
         assert lower == [False, False, True, False, True, False, True]  # 3 5 2 6 1 7 4

@@ -294,18 +294,24 @@ class TestByDials:
         tag = tubular(people)
         settled(people, tag, {"A": SLOTS})
         piece = self.begun(people, tag, auk)
-        assert len(piece.steps) == 1 + 4 * 7
+        assert len(piece.steps) == 3 + 4 * 7
 
         def shown() -> str:
             return re.sub(r"\s+", " ", smith.get(f"/tags/{tag}/cut").content.decode())
 
-        assert "push the adapter gently until the blank touches the standing cutter" in shown()
+        assert "This is on: slotter 3.251 mm" in shown()
         for step, says in enumerate(
-            ("Cut 1: index to dot 1", "Cut 1: side dial to 24.4 divisions", "front dial to the cut mark", "gauge point")
+            (
+                "touches the standing cutter, then clamp it",
+                "Cut 1: index to dot 1",
+                "Cut 1: side dial to 24.4 divisions",
+                "front dial to the cut mark",
+                "gauge point",
+            )
         ):
             smith.post(f"/tags/{tag}/cut/{piece.pk}/walked", {"step": step + 1})
             assert says in shown(), says
-        for step in range(4, 10):
+        for step in range(5, 11):
             smith.post(f"/tags/{tag}/cut/{piece.pk}/walked", {"step": step + 1})
         page = shown()
         assert "Cut 3: side dial to 16.3 divisions" in page
@@ -323,7 +329,7 @@ class TestByDials:
         assert (
             "Another step is next" in smith.post(f"{to}{piece.pk}/walked", {"step": 10}, follow=True).content.decode()
         )
-        with pytest.raises(NotDone, match="Steps at the dials are still to be done: 28"):
+        with pytest.raises(NotDone, match="Steps at the dials are still to be done: 30"):
             finish_by_hand(by(people), tag, piece)
         for _ in range(2):  # a repeated one takes nothing more back
             smith.post(f"{to}{piece.pk}/walked", {"step": 2})
@@ -376,7 +382,7 @@ class TestByDials:
         with pytest.raises(NotDone, match="go through the dials step by step"):
             make_by_hand(by(people), tag, HandWork("dials", auk))
         piece = self.begun(people, tag, auk)
-        readings = [(step["act"], step["reading"]) for step in piece.steps[:4]]
+        readings = [(step["act"], step["reading"]) for step in piece.steps[1:5]]
         assert readings == [
             ("touch-off", 0.0),
             ("along", pytest.approx(5.588 - 0.1)),
@@ -388,7 +394,7 @@ class TestByDials:
         assert "Cut 1: in to 56.0 divisions" in page  # 1.12 mm of 0.02
         MachineOffset.objects.all().update(value=0.5)
         piece.refresh_from_db()
-        assert piece.steps[2]["reading"] == pytest.approx(1.12)  # begun by what held then
+        assert piece.steps[3]["reading"] == pytest.approx(1.12)  # begun by what held then
 
     def test_a_key_that_no_clamp_of_it_makes_is_not_offered(self, smith: Client, people: People, auk: Machine) -> None:
         tag = disc(people)

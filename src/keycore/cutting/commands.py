@@ -89,6 +89,24 @@ def lays_by_clamping(plan: Plan) -> dict[int, Lay]:
     return {number: lay for lay in plan.lays for number in lay.clampings}
 
 
+def tool_words(plan: Plan, name: str) -> str:
+    """What is to be in the machine for the track of that ``name``: its size in mm, its angle; "" where none is known.
+
+    Arguments: a ``plan`` and a track's name. Raises nothing.
+
+    >>> from keycore.cutting.plan import plan_cuts
+    >>> from keycore.documents.family import read_family
+    >>> tool_words(plan_cuts(read_family("capstan-five"), {"A": ["1"] * 5}), "A")
+    'drill 1.200 mm, 90°'
+    """
+    tool = plan.tool or plan.family.track(name).tool
+    if tool is None:
+        return ""
+    angle = getattr(tool, "angle", None)
+    size = f"{tool.name} {plan.family.lengths.to_machine(tool.size):.3f} mm"
+    return size + (f", {angle:g}°" if angle else "")
+
+
 def mirrored_in(plan: Plan) -> frozenset[tuple[int, str]]:
     """The tracks whose values are told from the other edge, each with the clamping it is so in.
 

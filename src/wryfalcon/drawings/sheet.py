@@ -23,6 +23,10 @@ def path(points: Iterable[tuple[float, float]], close: bool = False) -> str:
     return f"M{steps}{' Z' if close else ''}"
 
 
+TURNED = ("back", "bottom")
+"""What is looked at with the key turned over about its long axis, its bow to the left still."""
+
+
 @dataclass(frozen=True)
 class Sheet:
     """Maps a family's lengths to the drawing; at real size a pixel is a millimetre."""
@@ -85,8 +89,8 @@ class Sheet:
         return self.gauge_x + sign * length * self.scale
 
     def y(self, height: float) -> float:
-        """A height above the lower edge of the blank."""
-        return self.bottom - height * self.scale
+        """A height above the reference edge: with the bow to the left that is the upper one of a face turned over."""
+        return self.top + height * self.scale if self.face in TURNED else self.bottom - height * self.scale
 
 
 def _blank(family: Family) -> tuple[Blank, tuple[float, float]]:

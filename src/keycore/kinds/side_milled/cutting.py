@@ -311,7 +311,7 @@ def _curves(name: str, side: Milled, length: float, wide: float) -> list[Curve]:
 
 
 def _sections(family: Family, blank: Blank, sides: Mapping[str, Milled]) -> View:
-    """The blade cut across at each space, one beside the other, as seen from the tip: its front face to the right."""
+    """The blade cut across at each space, one beside the other, as seen from the tip: its front face to the left."""
     places = sorted({x for track in family.tracks for x in track.spaces})
     apart = blank.thickness * 2.5
     curves = []
@@ -324,31 +324,31 @@ def _sections(family: Family, blank: Blank, sides: Mapping[str, Milled]) -> View
 
 
 def section_at(family: Family, blank: Blank, sides: Mapping[str, Milled], x: float) -> Points:
-    """The outline of the blade at ``x`` from the gauge: closed (m, 2), across the thickness and up, family unit.
+    """The outline of the blade at ``x`` from the gauge as seen from the tip: closed (m, 2), family unit.
 
-    A step or groove of its depth goes in from its face, from the wall as far as the mill is wide; the back mirrors the
-    front where the key goes in both ways up and the back has no track of its own. Side tracks are left out. Arguments:
-    the ``family`` and its ``blank``, and the walls that are milled as ``sides`` by track. Raises nothing.
+    Across the thickness from the front, which is on the left so looked at, and up from the reference edge. A step or
+    groove of its depth goes in from its side, from the wall as far as the mill is wide; the back mirrors the front
+    where the key goes in both ways up and the back has no track of its own. Arguments: the ``family`` and its
+    ``blank``, and the walls that are milled as ``sides`` by track. Raises nothing.
     """
-    right: list[tuple[float, float, float]] = []  # from, to, how deep
-    left: list[tuple[float, float, float]] = []
-    both = family.goes_both_ways and not any(track.face == "back" for track in family.tracks)
+    gone: dict[str, list[tuple[float, float, float]]] = {face: [] for face in (*FACES, *SIDES)}  # from, to, how deep
     for name, side in sides.items():
         track = family.track(name)
-        wall = wall_needed(track)
-        stands, middle = float(side.wall(np.array([x]))[0]), float(side.centre(np.array([x]))[0])
-        reach = middle + side.sign * side.rolled.radius
-        low, high = max(0.0, min(stands, reach)), min(blank.height, max(stands, reach))
-        if track.face == FACES[0]:
-            right.append((low, high, wall.depth))
-            if both:
-                left.append((blank.height - high, blank.height - low, wall.depth))
-        elif track.face == FACES[1]:
-            left.append((low, high, wall.depth))
-    half = blank.thickness
-    edge_right = [(half - deep, y) for deep, y in _stepped(right, blank.height)]
-    edge_left = [(deep, y) for deep, y in _stepped(left, blank.height)]
-    points = [*edge_right, *reversed(edge_left)]
+        wall, wide = wall_needed(track), blank.across(track.face)
+        low, high = (float(end[0]) for end in side.gone(np.array([x]), blank.length))
+        low, high = max(0.0, low), min(wide, high)
+        gone[track.face].append((low, high, wall.depth))
+        if track.face == FACES[0] and is_alike(family):
+            gone[FACES[1]].append((wide - high, wide - low, wall.depth))
+    front, back = (_stepped(gone[face], blank.height) for face in FACES)
+    top, bottom = (_stepped(gone[face], blank.thickness) for face in SIDES)
+    ends = {at: (front[at][0], blank.thickness - back[at][0]) for at in (0, -1)}  # how far in either face is cut there
+    points = [
+        *((blank.thickness - deep, y) for deep, y in back),
+        *((float(np.clip(across, *ends[-1])), blank.height - deep) for deep, across in reversed(top)),
+        *((deep, y) for deep, y in reversed(front)),
+        *((float(np.clip(across, *ends[0])), deep) for deep, across in bottom),
+    ]
     return np.array([*points, points[0]])
 
 

@@ -184,6 +184,7 @@ def _dial_steps(tag: Tag, machine: Machine | None) -> list[dict[str, Any]]:
         {
             "act": step.act.value, "track": step.place.track if step.place else "",
             "space": step.place.space if step.place else 0, "reading": step.reading, "lower": step.is_lower,
+            "words": step.words,
         }
         for step in steps
     ]  # fmt: skip

@@ -17,6 +17,16 @@ OF_A_TUBE = (
     "Both needles on the gauge point, index at the first space. Blank to its stop, push the adapter gently until the "
     "blank touches the standing cutter, then clamp it: that is zero for every depth."
 )
+FITTED = (
+    "Unplugged while it is changed, the hex key out at once. Glasses on, sleeves, hair and rings away; the code card "
+    "lies under the needles."
+)
+FITTED_TO_A_TUBE = f"{FITTED} The tube sits on its set screw, drawn tight, with the cap on the plunger."
+OUT_OF_THE_JAW = "Take the key out, brush it and try it."
+OUT_OF_THE_ADAPTER = (
+    "Take the key out of the adapter and its cap off, brush it, try it. Put the wheel back on, and check the edge "
+    "alignment before the next edge key."
+)
 OVER = "Brush the chips away, same stop, sight the millings parallel to the jaw."
 
 
@@ -66,15 +76,24 @@ def _step(number: int, step: Mapping[str, Any], piece: Piece) -> StepShown:
 
 def words_of(step: Mapping[str, Any], machine: Machine, every: Sequence[Mapping[str, Any]]) -> tuple[str, str]:
     """What is done at a step, and how."""
-    act, cut = DialAct(step["act"]), f"Cut {step['space']}"
+    act, cut, words = DialAct(step["act"]), f"Cut {step['space']}", step.get("words", "")
+    if words and step["track"]:
+        cut = f"Track {step['track']}, {words} up, cut {step['space']}"
     is_indexed = any(each["act"] == DialAct.INDEX for each in every)
+    lies = f" It lies {words}." if words else ""
     match act:
+        case DialAct.FIT:
+            return f"This is on: {words}", FITTED_TO_A_TUBE if is_indexed else FITTED
         case DialAct.TOUCH_OFF:
-            return TOUCH_OFF, OF_A_TUBE if is_indexed else OF_A_BLADE
+            return TOUCH_OFF, (OF_A_TUBE if is_indexed else OF_A_BLADE) + lies
         case DialAct.TURN_OVER:
-            return "Turn the key over", OVER
+            return "Turn the key over", f"{words[:1].upper()}{words[1:]}. {OVER}" if words else OVER
+        case DialAct.ROW:
+            row = f"Track {step['track']}: set the row {say_mm(step['reading'], 3)} from the fixed jaw"
+            return row, "Lock it there: every hole of this track lies on it."
         case DialAct.INDEX:
-            return f"{cut}: index to dot {step['reading']:.0f}", "Spindle back at the gauge point before it is turned."
+            turned = "Spindle back at the gauge point before it is turned, anticlockwise as its end is looked at."
+            return f"{cut}: index to dot {step['reading']:.0f}", turned
         case DialAct.ALONG:
             return f"{cut}: along to {_read(step['reading'], machine.space_dial)}", _from(step, machine)
         case DialAct.DEPTH:
@@ -85,6 +104,8 @@ def words_of(step: Mapping[str, Any], machine: Machine, every: Sequence[Mapping[
             return f"{cut}: front dial to the cut mark", "Feed it slowly, no further than the mark."
         case DialAct.BACK:
             return "Back to the gauge point" if is_indexed else "Depth dial back to its mark", ""
+        case DialAct.END:
+            return "Spindle off, plug pulled", OUT_OF_THE_ADAPTER if is_indexed else OUT_OF_THE_JAW
 
 
 def _read(mm: float, division: float | None) -> str:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from keycore.cutting.commands import moves_of
 from keycore.cutting.dials import DialStep, dial_steps
 from keycore.errors import InputError
 from wryfalcon.bench.models import Tag
@@ -31,6 +30,6 @@ def steps_on(tag: Tag, machine: Machine) -> tuple[DialStep, ...]:
         return ()
     offsets = offsets_for(machine, tag.family.gauge, side, tag.family_record)
     try:
-        return dial_steps(tag.family, moves_of(plan_of(tag, tag.settlement), offsets))
+        return dial_steps(plan_of(tag, tag.settlement), offsets)
     except InputError:
         return ()

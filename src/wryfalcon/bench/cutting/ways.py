@@ -5,12 +5,11 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping, Sequence
 from typing import Any
 
-from keycore.cutting.commands import lays_by_clamping, mirrored_in, stretches, ways_of
+from keycore.cutting.commands import lays_by_clamping, mirrored_in, stretches, tool_words, ways_of
 from keycore.cutting.lay import lay_words
 from keycore.cutting.plan import Plan
 from keycore.family import Family
 from keycore.kind import Lay, Way
-from keycore.tools import Tool
 from wryfalcon.bench.models import Piece, SetUp, Tag
 from wryfalcon.bench.setting_up.planning import plan_of
 from wryfalcon.machines.fittings.queries import axes_of
@@ -63,21 +62,11 @@ def program_of(tag: Tag, card: SetUp, job: str, head: Sequence[str]) -> Program:
         deeper=deeper_of(tag.family),
         ways=ways_of(plan, offsets),
         lays={lay.number: lay_words(lay) for lay in lays},
-        tools={of_track[each.track.name]: _tool_words(plan, each.track.tool) for each in plan.tracks},
+        tools={of_track[each.track.name]: tool_words(plan, each.track.name) for each in plan.tracks},
         index=next((lay.index for lay in lays), ""),
         length=tag.family.lengths.to_machine(blank.length),
         counts_from=str(tag.family.gauge),
     )
-
-
-def _tool_words(plan: Plan, own: Tool | None) -> str:
-    """What is to be in the machine, with its size in millimetres and its angle."""
-    tool = plan.tool or own
-    if tool is None:
-        return ""
-    angle = getattr(tool, "angle", None)
-    size = f"{tool.name} {plan.family.lengths.to_machine(tool.size):.3f} mm"
-    return size + (f", {angle:g}°" if angle else "")
 
 
 def uncut_of(family: Family) -> float:

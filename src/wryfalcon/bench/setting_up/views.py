@@ -12,6 +12,7 @@ from django.shortcuts import render
 from django.urls import reverse
 from django.views.decorators.http import require_safe
 
+from keycore.cutting.lay import lay_words
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.bench.cutting.ways import by_lay, program_of, uncut_of
 from wryfalcon.bench.filing.presenters import filing_of
@@ -179,6 +180,8 @@ def _card_context(tag: Tag, made: SetUp) -> dict[str, Any]:
         "sections": drawn.sections,
         "face_says": _face_words(made.jaw_side),
         "loadings": drawn.loadings,
+        "lies": "" if drawn.loadings else next((lay_words(lay) for lay in card.plan.lays), ""),
+        "fins": card.plan.fins,
         "plan_files": _plan_files(drawn.views),
     }
 
@@ -213,9 +216,8 @@ def _face_words(side: JawSide | None) -> str:
 def _drawn(planned: Planned) -> Drawn:
     """What a card draws of its plan: the same plan is drawn once."""
     plan = plan_by(planned)
-    is_of_faces = plan.family.kind.is_of_faces
     return Drawn(
-        loadings=draw_loadings(plan) if is_of_faces else (),
+        loadings=draw_loadings(plan),
         sections=draw_sections(plan.family, dict(planned.values), planned.style)[1:],
         views=tuple(views_of(plan)),
     )
