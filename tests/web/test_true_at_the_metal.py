@@ -8,22 +8,29 @@ from typing import Any
 
 import pytest
 from django.test import Client
+from django.utils import timezone
 
-from benchmachine.blade import Blade, Lain
+from benchmachine.blade import Blade, Lain, Pass
 from benchmachine.program import Crash, Table, follow
 from conftest import BenchMachine
+from keycore.cutting.dials import dial_steps
 from keycore.proving.verdict import Verdict
+from keycore.units import Unit
 from web.jobs import People, asked, by, carded, followed, hang, on_the_line, panel, pass_time, sent, settled
+from wryfalcon.bench.cutting.dial_walk import words_of
 from wryfalcon.bench.cutting.ways import next_lay
 from wryfalcon.bench.models import Piece, PieceState, Tag
 from wryfalcon.bench.proving.actions import read_caliper
 from wryfalcon.bench.proving.caliper import looks_at
 from wryfalcon.bench.proving.queries import proof_of
 from wryfalcon.bench.setting_up.planning import plan_of
+from wryfalcon.bench.setting_up.queries import hand_checks
 from wryfalcon.demonstration.making import family_record
+from wryfalcon.lengths import shown_in
 from wryfalcon.machines.drivers import driver_of
 from wryfalcon.machines.drivers.bench import BenchDriver
 from wryfalcon.machines.fittings.queries import axes_of
+from wryfalcon.machines.models import Machine
 
 pytestmark = pytest.mark.django_db
 
@@ -173,6 +180,31 @@ def test_a_blank_that_is_low_shifts_its_whole_back_by_as_much(
     assert found["C"] - found["A"] == pytest.approx(-0.08, abs=0.04)
 
 
+def test_a_back_is_told_by_the_height_that_was_measured_of_this_blank(
+    smith: Client, people: People, bench_machine: BenchMachine
+) -> None:
+    """The card says whose height it takes; once it is measured the walls of a low blank stand where they should."""
+    tag = ready(people, "gantry-eight", bench_machine)
+    assert "The table’s, assumed." in smith.get(f"/tags/{tag}/set-up").content.decode()
+    refused = smith.post(f"/tags/{tag}/set-up/height", {"height": "6", "typed_in": "mm"}, follow=True)
+    assert "is no blank of this family" in refused.content.decode()
+    smith.post(f"/tags/{tag}/set-up/height", {"height": "8.52", "typed_in": "mm"})
+    tag = Tag.objects.get(pk=tag.pk)
+    assert tag.set_up is not None
+    assert tag.set_up.height == 8.52
+    assert tag.set_up.checked_at is None  # other figures: the checks are done anew
+    assert "As measured." in smith.get(f"/tags/{tag}/set-up").content.decode()
+    tag.set_up.ticks, tag.set_up.checked_at = [c.id for c in hand_checks(tag.family)], timezone.now()
+    tag.set_up.save()
+    low = {"blank": {"length": 25.0, "height": 8.52, "thickness": 2.6}}
+    assert verdict(made(smith, people, tag, wrong=low)).verdict == Verdict.INSIDE
+
+
+def test_an_edge_key_needs_no_height(smith: Client, people: People, bench_machine: BenchMachine) -> None:
+    tag = ready(people, "harbour-five", bench_machine)
+    assert "This blank’s height" not in smith.get(f"/tags/{tag}/set-up").content.decode()
+
+
 # --- the same by its program ------------------------------------------------------------------------
 
 TOOLS = {"wheel": "wheel", "drill": "drill", "mill": "mill", "slotter": "slotter", "disc clamp": "disc"}
@@ -314,3 +346,71 @@ def test_a_wall_is_milled_with_its_metal_to_the_left_of_travel(
     for part, metal in zip(text.split("(lay ")[1:], ("above", "below", "below", "above"), strict=True):
         xs = [float(found[1]) for found in re.finditer(r"^G1 X(-?[\d.]+)", part, re.M)]
         assert (xs[-1] > xs[-2]) == (metal == "above"), part[:20]
+
+
+# --- and by its walk at the dials -------------------------------------------------------------------
+
+
+def by_dials(tag: Tag, *, forgets: str = "") -> dict[str, tuple[float, float]]:
+    """A key cut by its walk, each step read out to a hand; one that ``forgets`` does not do the steps so begun."""
+    family, blank = tag.family, tag.family.blank
+    assert blank is not None
+    assert tag.set_up is not None
+    to_mm, machine = family.lengths.to_machine, Machine(name="Dials")
+    table = Table(
+        Blade(to_mm(blank.length), to_mm(blank.height), to_mm(blank.thickness)), counts_from=str(family.gauge),
+        is_halved=family.is_across, tool="wheel", size=0.5, at={"Y": 0.0},
+    )  # fmt: skip
+    steps = [
+        {"act": s.act, "track": s.place.track if s.place else "", "space": s.place.space if s.place else 0,
+         "reading": s.reading, "lower": s.is_lower, "words": s.words}
+        for s in dial_steps(plan_of(tag, tag.settlement))
+    ]  # fmt: skip
+    mm, along = re.compile(r"([\d.]+) mm"), 0.0
+    with shown_in(Unit.MILLIMETRE):
+        told = [words_of(step, machine, steps) for step in steps]
+    for says, how in told:
+        if forgets and says.startswith(forgets):
+            continue
+        found = mm.search(says)
+        if says.startswith("This is on"):
+            fit(says, table)
+        if "at the stop" in how and "index" not in how:
+            table.lain = Lain(**as_said(how))
+        if "set the row" in says and found:
+            table.at["Y"] = float(found[1])
+        if "index to dot" in says:
+            table.index = family.tracks[0].spaces[int(says.rsplit(" ", 1)[1]) - 1]
+        if "along to" in says and found:
+            along = float(found[1])
+        if re.search(r"(in|side dial) to", says) and found:
+            deep = float(found[1])
+            if table.tool == "slotter":
+                table.blade.passes.append(Pass("slotter", "", table.index, deep=deep))
+                continue
+            x = table.blade.along(table.lain, along, table.counts_from)
+            across = table.blade.across(table.lain, table.at["Y"])
+            sunk = deep / 2 if table.is_halved else deep
+            table.blade.passes.append(Pass(table.tool, table.lain.up, x, across, sunk, table.size, table.angle))
+    looks = looks_at(Piece(tag=tag, set_up=tag.set_up))
+    return {place: table.blade.read(look) for place, look in looks.items()}
+
+
+@pytest.mark.parametrize("name", ["harbour-five", "chandler-ten", "harbour-office-six", "capstan-five", "bollard-six"])
+def test_a_walk_at_the_dials_followed_to_the_letter_makes_the_key(
+    people: People, bench_machine: BenchMachine, name: str
+) -> None:
+    tag = ready(people, name, bench_machine)
+    assert max(errors(tag, by_dials(tag))) < 0.9
+
+
+@pytest.mark.parametrize(
+    ("name", "forgets"),
+    [("capstan-five", "Track A: set the row"), ("capstan-five", "This is on: drill 1.2"), ("bollard-six", "This is on"),
+     ("bollard-six", "Cut 3: index"), ("bollard-six", "Cut 2: side dial")],
+)  # fmt: skip
+def test_a_step_at_the_dials_that_is_not_done_is_found_out(
+    people: People, bench_machine: BenchMachine, name: str, forgets: str
+) -> None:
+    tag = ready(people, name, bench_machine)
+    assert max(errors(tag, by_dials(tag, forgets=forgets))) > 1

@@ -8,7 +8,7 @@ from itertools import pairwise
 
 import numpy as np
 
-from keycore.cutting.lay import BOTTOM, IN_THE_MIRROR, TOP, is_mirrored
+from keycore.cutting.lay import BACK, BOTTOM, IN_THE_MIRROR, TOP, is_mirrored
 from keycore.cutting.plan import Plan, cutting_of
 from keycore.family import Place, Track
 from keycore.kind import Lay, Way
@@ -117,6 +117,22 @@ def mirrored_in(plan: Plan) -> frozenset[tuple[int, str]]:
     lays, track_of = lays_by_clamping(plan), {each.track.name: each.track for each in plan.tracks}
     every = ((clamping.number, name) for clamping in plan.clampings for name in clamping.tracks)
     return frozenset((n, name) for n, name in every if is_mirrored(lays.get(n), track_of[name]))
+
+
+def needs_height(plan: Plan) -> bool:
+    """Whether anything of a plan is told by the height of its blank: what is on a back that is turned over.
+
+    Raises nothing.
+    """
+    cutting, lays = cutting_of(plan.family), lays_by_clamping(plan)
+    ways = cutting.ways(plan) if cutting.ways is not None else {}
+    return any(
+        is_mirrored(lays.get(clamping.number), plan.family.track(name))
+        and plan.family.track(name).face == BACK
+        and (cutting.goes_across or ACROSS in ways[name].also)
+        for clamping in plan.clampings
+        for name in clamping.tracks
+    )
 
 
 def told_across(plan: Plan, lay: Lay | None, track: Track, value: float, height: float | None = None) -> float:

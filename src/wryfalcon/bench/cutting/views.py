@@ -43,7 +43,7 @@ from wryfalcon.bench.filing.presenters import SHOWED, filing_of, is_filed, looks
 from wryfalcon.bench.filing.queries import heights_to_file, standing_heights
 from wryfalcon.bench.models import MadeHow, Piece, PieceState, Tag
 from wryfalcon.bench.piece_states import AT_MACHINE, OPEN, SENT_AGAIN, Operation
-from wryfalcon.bench.setting_up.planning import place_of
+from wryfalcon.bench.setting_up.planning import height_of, place_of
 from wryfalcon.bench.setting_up.presenters import lapse_words, practice_words
 from wryfalcon.bench.setting_up.queries import Holding, clamping_checks, what_holds
 from wryfalcon.bench.stage import find_tag, key_of, key_to_cut, open_tag, show_stage, stage_at, to_stage
@@ -345,7 +345,9 @@ def _tool(tag: Tag, piece: Piece, share: float) -> dict[str, Any]:
     family, value = tag.family, cut["value"]
     if (cut["clamping"], cut["track"]) in turned_over(piece):  # told from the other edge; drawn from the reference
         assert family.blank is not None
-        value = family.lengths.to_machine(family.blank.across(family.track(cut["track"]).face)) - value
+        face = family.track(cut["track"]).face
+        measured = height_of(piece.set_up) if piece.set_up is not None and face == "back" else None
+        value = family.lengths.to_machine(measured or family.blank.across(face)) - value
     move = Move(cut["clamping"], place_of(cut), cut["position"], value)
     face = tag.family.track(cut["track"]).face if tag.family.kind.is_of_faces else FRONT
     x, y = look.tool_at(Sheet.of(tag.family, face), move, share)

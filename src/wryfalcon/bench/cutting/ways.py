@@ -11,7 +11,7 @@ from keycore.cutting.plan import Plan
 from keycore.family import Family
 from keycore.kind import Lay, Way
 from wryfalcon.bench.models import Piece, SetUp, Tag
-from wryfalcon.bench.setting_up.planning import plan_of
+from wryfalcon.bench.setting_up.planning import height_of, plan_of
 from wryfalcon.machines.fittings.queries import axes_of
 from wryfalcon.machines.formats.gcode import Program
 from wryfalcon.machines.offsets import offsets_for
@@ -23,7 +23,7 @@ def ways_told(piece: Piece) -> dict[str, Way]:
     if plan is None or card is None:
         return {}
     offsets = offsets_for(card.machine, plan.family.gauge, card.jaw_side, piece.tag.family_record)
-    return ways_of(plan, offsets)
+    return ways_of(plan, offsets, height_of(card))
 
 
 def plan_by_card(piece: Piece) -> Plan | None:
@@ -60,7 +60,7 @@ def program_of(tag: Tag, card: SetUp, job: str, head: Sequence[str]) -> Program:
         head=list(head),
         axes=axes_of(card.machine, card.jaw_side),
         deeper=deeper_of(tag.family),
-        ways=ways_of(plan, offsets),
+        ways=ways_of(plan, offsets, height_of(card)),
         lays={lay.number: lay_words(lay) for lay in lays},
         tools={of_track[each.track.name]: tool_words(plan, each.track.name) for each in plan.tracks},
         index=next((lay.index for lay in lays), ""),
@@ -95,6 +95,8 @@ def laid(piece: Piece) -> dict[str, Any]:
     if lay is None or blank is None:
         return {}
     sizes = {"length": blank.length, "height": blank.height, "thickness": blank.thickness}
+    if piece.set_up is not None and (measured := height_of(piece.set_up)) is not None:
+        sizes["height"] = measured
     at = {"up": lay.up, "jaw": lay.jaw} if lay.jaw else {}
     return {**at, "stop": lay.stop.split()[-1], "blank": {name: to_mm(size) for name, size in sizes.items()}}
 

@@ -62,3 +62,9 @@ class SetUp(models.Model):
     checked_at = models.DateTimeField(null=True, blank=True)
     by = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, related_name="+")
     at = models.DateTimeField(auto_now_add=True)
+
+    @property
+    def height(self) -> float | None:
+        """The height of the blank as it was measured for this card, mm; None where the table's is taken."""
+        height: float | None = self.rests_on.get("height")
+        return height

@@ -15,6 +15,7 @@ from wryfalcon.bench.piece_states import OPEN
 from wryfalcon.bench.setting_up.presenters import why_not_cut
 from wryfalcon.bench.setting_up.queries import commands_of, hand_checks, last_work, rests_on, what_holds
 from wryfalcon.bench.tags.actions import check_open
+from wryfalcon.lengths import say_mm
 from wryfalcon.log.actions import write_down
 from wryfalcon.log.models import Event
 from wryfalcon.machines.fittings.actions import fit_cutter
@@ -33,8 +34,10 @@ class Chosen:
     cutter: Cutter
     jaw_side: JawSide | None
     style: str = "plunged"
+    height: float | None = None  # of this blank as it was measured, mm
 
 
+FAR_OFF = 0.5  # mm: a blank further from its table's height is another one
 FILED = "Keys of this family are filed by hand: no machine is set up for them."
 
 
@@ -55,7 +58,7 @@ def set_up(actor: User, tag: Tag, fitting: Chosen) -> SetUp:
         raise NotDone("Its axes do not make what the cuts of this key are: choose another jaw or clamp.", "jaw_side")
     try:
         offsets = offsets_for(fitting.machine, tag.family.gauge, fitting.jaw_side, tag.family_record)
-        commands = commands_of(tag, settlement, fitting.cutter, fitting.style, offsets)
+        commands = commands_of(tag, settlement, fitting.cutter, fitting.style, offsets, fitting.height)
     except InputError as error:
         raise NotDone(f"It cannot be cut from here: {error.reason}.") from None
     card = SetUp.objects.create(
@@ -66,7 +69,7 @@ def set_up(actor: User, tag: Tag, fitting: Chosen) -> SetUp:
         jaw_side=fitting.jaw_side,
         style=fitting.style,
         commands=commands,
-        rests_on=rests_on(tag, fitting.cutter, fitting.jaw_side),
+        rests_on=rests_on(tag, fitting.cutter, fitting.jaw_side, fitting.height),
         work_seen=last_work(fitting.machine),
         by=actor,
     )
@@ -75,8 +78,23 @@ def set_up(actor: User, tag: Tag, fitting: Chosen) -> SetUp:
 
 
 @action
-def remake(press: Press, tag: Tag) -> SetUp:
+def measure_blank(press: Press, tag: Tag, height: float) -> SetUp:
+    """Make the card anew for a blank of this height, mm: what is on a face turned over is told from its other edge.
+
+    Raises NotDone for a height that no such blank has.
+    """
+    blank = tag.family.blank
+    listed = tag.family.lengths.to_machine(blank.height) if blank is not None else height
+    if abs(height - listed) > FAR_OFF:
+        raise NotDone(f"{say_mm(height)} is no blank of this family, which is {say_mm(listed)} high.", "height")
+    return remake(press, tag, height)
+
+
+@action
+def remake(press: Press, tag: Tag, height: float | None = None) -> SetUp:
     """Make the last card anew as things are now: same machine, cutter, jaw and path, other figures, nothing ticked.
+
+    ``height`` is that of the blank where it was measured just now; else it stays what it was said to be.
 
     A key that waits for the old card, no cut made yet, is given up, its blank still good. Raises NotDone
     where there was no card, or while a key is being cut.
@@ -88,7 +106,8 @@ def remake(press: Press, tag: Tag) -> SetUp:
     for piece in tag.pieces.filter(state__in=OPEN, done=0, onto=None):
         end_piece(press, tag, piece, blank_used=False, why="the card was made anew")
     assert press.by is not None
-    return set_up(press.by, tag, Chosen(last.machine, last.cutter, last.jaw_side, last.style))
+    kept = last.height if height is None else height
+    return set_up(press.by, tag, Chosen(last.machine, last.cutter, last.jaw_side, last.style, kept))
 
 
 @action

@@ -9,6 +9,7 @@ from django import forms
 
 from keycore.family import Family
 from wryfalcon.bench.setting_up.actions import Chosen
+from wryfalcon.fields import MmField, Said
 from wryfalcon.machines.models import Cutter, DriverKind, JawSide, Machine
 
 
@@ -34,3 +35,9 @@ class FittingForm(forms.Form):
     def fitting(self) -> Chosen:
         """What the set-up action takes."""
         return Chosen(**self.cleaned_data)
+
+
+class HeightForm(Said):
+    """The height of the blank that lies there, as it was measured."""
+
+    height = MmField(label="This blank’s height", least=0.1, most=100)

@@ -110,7 +110,7 @@ class Card:
 
     @property
     def _first(self) -> Move:
-        return moves_of(self.plan)[0]
+        return moves_of(self.plan, height=height_of(self.set_up))[0]
 
     @property
     def goes_too_deep(self) -> bool:
@@ -127,6 +127,11 @@ def card_of(tag: Tag, set_up: SetUp) -> Card:
     """Everything the card shows."""
     plan = plan_of(tag, set_up.settlement, style=set_up.style, cutter=set_up.cutter)
     return Card(set_up, plan, showing_of(tag, set_up.jaw_side), cutting_of(tag.family).reach(plan))
+
+
+def height_of(card: SetUp) -> float | None:
+    """The measured height of a card's blank in its family's unit; None where it was not measured."""
+    return None if card.height is None else card.tag.family.lengths.from_machine(card.height)
 
 
 def showing_of(tag: Tag, jaw_side: JawSide | None) -> float | None:

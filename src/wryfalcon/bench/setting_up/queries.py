@@ -133,9 +133,12 @@ def last_work(machine: Machine) -> int:
 
 
 def commands_of(
-    tag: Tag, settlement: Settlement, cutter: Cutter, style: str, offsets: MachineOffsets
+    tag: Tag, settlement: Settlement, cutter: Cutter, style: str, offsets: MachineOffsets, height: float | None = None
 ) -> list[dict[str, Any]]:
-    """What a machine is told to cut, its offsets put in; mm. Raises InputError for what cannot be planned."""
+    """What a machine is told to cut, its offsets put in, by the blank's measured ``height`` where it was; mm.
+
+    Raises InputError for what cannot be planned.
+    """
     plan = plan_of(tag, settlement, style=style, cutter=cutter)
     clampings = {clamping.number: clamping for clamping in plan.clampings}
     are_several = len({clamping.tool for clamping in clampings.values()}) > 1
@@ -149,17 +152,18 @@ def commands_of(
             "value": move.value,
             **({"tool": clampings[move.clamping].tool} if are_several else {}),
         }
-        for move in moves_of(plan, offsets)
+        for move in moves_of(plan, offsets, None if height is None else tag.family.lengths.from_machine(height))
     ]
 
 
-def rests_on(tag: Tag, cutter: Cutter, jaw_side: JawSide | None) -> dict[str, Any]:
+def rests_on(tag: Tag, cutter: Cutter, jaw_side: JawSide | None, height: float | None = None) -> dict[str, Any]:
     """What else a card rests on, beside its commands: kept with it, and compared later."""
     assert tag.family_record is not None
     return {
         "family": sha256(tag.family_record.document.encode()).hexdigest(),
         "cutter": [cutter.flat, cutter.angle],
         "jaw": _held_by(jaw_side),
+        **({} if height is None else {"height": height}),
     }
 
 
@@ -300,7 +304,7 @@ def _of_the_numbers(tag: Tag, card: SetUp, offsets: Iterable[OffsetNow]) -> Iter
             card.jaw_side,
             tag.family_record,
         )
-        now = commands_of(tag, card.settlement, card.cutter, card.style, added)
+        now = commands_of(tag, card.settlement, card.cutter, card.style, added, card.height)
     except InputError as error:
         yield Lapse(Moved.PLAN, EVERY_TICK, to_remake=True, detail=error.reason)
         return

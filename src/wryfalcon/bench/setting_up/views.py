@@ -12,14 +12,15 @@ from django.shortcuts import render
 from django.urls import reverse
 from django.views.decorators.http import require_safe
 
+from keycore.cutting.commands import needs_height
 from keycore.cutting.lay import lay_words
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
 from wryfalcon.bench.cutting.ways import by_lay, program_of, uncut_of
 from wryfalcon.bench.filing.presenters import filing_of
 from wryfalcon.bench.models import SetUp, Tag
-from wryfalcon.bench.setting_up.actions import FILED, remake, set_up, tick
+from wryfalcon.bench.setting_up.actions import FILED, measure_blank, remake, set_up, tick
 from wryfalcon.bench.setting_up.cut_table import cut_table
-from wryfalcon.bench.setting_up.forms import FittingForm
+from wryfalcon.bench.setting_up.forms import FittingForm, HeightForm
 from wryfalcon.bench.setting_up.planning import Card, Planned, card_of, plan_by, planned_of, serves
 from wryfalcon.bench.setting_up.presenters import (
     driven_machines,
@@ -114,6 +115,15 @@ def make_anew(request: PersonRequest, number: int) -> HttpResponse:
 
 
 @press
+@needs(Act.CUT)
+def measure_height(request: PersonRequest, number: int) -> HttpResponse:
+    """The height of this blank was measured: the card is made anew by it."""
+    tag = find_tag(number)
+    measure_blank(press_of(request), tag, HeightForm.of(request)["height"])
+    return to_stage(tag, "set-up")
+
+
+@press
 @needs(Act.LOOK)
 def cut_plan_file(request: PersonRequest, number: int, kind: str) -> HttpResponse:
     """The plan of this card as G-code, DXF or SVG."""
@@ -182,8 +192,18 @@ def _card_context(tag: Tag, made: SetUp) -> dict[str, Any]:
         "loadings": drawn.loadings,
         "lies": "" if drawn.loadings else next((lay_words(lay) for lay in card.plan.lays), ""),
         "fins": card.plan.fins,
+        "height": _height(tag, card),
         "plan_files": _plan_files(drawn.views),
     }
+
+
+def _height(tag: Tag, card: Card) -> dict[str, Any]:
+    """Whose height a face that is turned over is told from, where one is: this blank's as measured, or the table's."""
+    if not needs_height(card.plan):
+        return {}
+    listed = tag.family.lengths.to_machine(card.plan.blank.height)
+    is_measured = card.set_up.height is not None
+    return {"field": HeightForm(initial={"height": card.set_up.height or listed}), "is_measured": is_measured}
 
 
 def _other_faces(tag: Tag, made: SetUp) -> list[tuple[str, KeyDrawing]]:
