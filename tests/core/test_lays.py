@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 import pytest
 from scipy.spatial.transform import Rotation
-from shapely import LineString, box
+from shapely import LineString, Polygon, box
 
 from keycore import families
 from keycore.cutting.commands import mirrored_in, moves_of, ways_of
@@ -16,6 +16,7 @@ from keycore.cutting.lay import AT_JAW, BELOW, lay_words
 from keycore.cutting.plan import Plan, plan_cuts
 from keycore.documents.family import read_family
 from keycore.documents.plan import answer_plan, write_plan
+from keycore.kinds.side_milled.cutting import MilledPlan, section_at
 
 LOOKS = {  # which way each looks on the blade: along it, from reference to other edge, from back to front
     "front": (0, 0, 1), "back": (0, 0, -1), "top": (0, 1, 0), "other edge": (0, 1, 0), "bottom": (0, -1, 0),
@@ -118,3 +119,21 @@ def test_a_fin_is_what_the_mill_leaves_beside_the_edge_of_the_blade(metal: str, 
     assert (fin.face, fin.edge) == ("front", "other edge" if metal == "below" else "reference edge")
     assert fin.least == pytest.approx(thin, abs=2e-3)
     assert not any(problem.code == "groove" for problem in plan.problems)
+
+
+def test_a_section_shows_every_track_in_force_there_as_it_is_seen_from_the_tip() -> None:
+    """Against shapely's difference of the blade and what is milled; its front is on the left, the back alike."""
+    plan = planned("lamphouse-six")
+    family, blank = plan.family, plan.blank
+    sides = {each.track.name: each.side for each in plan.tracks if isinstance(each, MilledPlan)}
+    for x in (4.0, 5.3, 10.5):
+        left = box(0, 0, blank.thickness, blank.height)
+        for name, side in sides.items():
+            low, high = (float(end[0]) for end in side.gone(np.array([x]), blank.length))
+            if family.track(name).face == "top":
+                left = left.difference(box(low, blank.height - 0.6, high, blank.height + 1))
+                continue
+            left = left.difference(box(-1, low, 0.8, high))
+            left = left.difference(box(blank.thickness - 0.8, blank.height - high, 9, blank.height - low))
+        found = Polygon(section_at(family, blank, sides, x))
+        assert found.symmetric_difference(left).area == pytest.approx(0, abs=1e-6)

@@ -343,10 +343,11 @@ def section_at(family: Family, blank: Blank, sides: Mapping[str, Milled], x: flo
     front, back = (_stepped(gone[face], blank.height) for face in FACES)
     top, bottom = (_stepped(gone[face], blank.thickness) for face in SIDES)
     ends = {at: (front[at][0], blank.thickness - back[at][0]) for at in (0, -1)}  # how far in either face is cut there
+    up = {at: (bottom[at][0], blank.height - top[at][0]) for at in (0, -1)}  # and the edges at either face
     points = [
-        *((blank.thickness - deep, y) for deep, y in back),
+        *((blank.thickness - deep, float(np.clip(y, *up[-1]))) for deep, y in back),
         *((float(np.clip(across, *ends[-1])), blank.height - deep) for deep, across in reversed(top)),
-        *((deep, y) for deep, y in reversed(front)),
+        *((deep, float(np.clip(y, *up[0]))) for deep, y in reversed(front)),
         *((float(np.clip(across, *ends[0])), deep) for deep, across in bottom),
     ]
     return np.array([*points, points[0]])
