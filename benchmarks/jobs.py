@@ -24,7 +24,7 @@ PASSWORD = "dunmere-harbour"
 STARTS_WITHIN = 240
 PATIENCE = 12_000  # ms
 WORN = ("278", "235", "295", "258", "319")
-TUBE = ("0.048", "0.080", "0.032", "0.064", "0.016", "0.096", "0.048")  # inches
+TUBE = ("0.059", "0.097", "0.040", "0.078", "0.021", "0.116")  # inches
 TABLE = ROOT / "docs" / "jobs.md"
 
 
@@ -187,7 +187,7 @@ def depth_keys(hand: Hand) -> None:
         depth = heading.first.inner_text().removeprefix("Depth key ").strip()
         for space, label in enumerate(cuts, start=1):
             if label == depth:
-                hand.tap_at(f".look-pick:has(input[name=flush][value='{space}'])")
+                hand.tap_at(f"label:has(input[name=flush][value='{space}'])")
         hand.tap("Note depth key")
         hand.settled()
         hand.page.wait_for_timeout(400)  # the next one is asked for
@@ -271,7 +271,7 @@ def known(hand: Hand) -> None:
 
 def by_dials(hand: Hand) -> None:
     """A tube read with the caliper, cut slot by slot at two dials, each step told and confirmed, to its proof."""
-    _take_in(hand, "Mooring meter", "Bollard seven", authority="card seen")
+    _take_in(hand, "Mooring meter", "Bollard six", authority="card seen")
     for value in TUBE:
         hand.value(value)
     _settle_and_read_back(hand)

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 from django.utils import timezone
 
+from keycore.machines.side_mill import CLEARANCE
 from wryfalcon.bench.copying.actions import EXCHANGE
 from wryfalcon.bench.copying.queries import WHILE_MADE, StepNow, copy_steps, shift_on
 from wryfalcon.bench.cutting.presenters import HandWay
@@ -36,8 +37,6 @@ WHERE_IT_TURNS = (
 )
 WHERE_IT_IS_FILED = "Glasses on. The key in a vice, never in the hand; clear of chips by a brush, not by a finger."
 """One line above every card that a hand works by; common practice, no source, local rules first."""
-LIFT_MM = 0.25
-"""The follower off the pattern's floor, so that it does not drag: about 0.010 in, common practice, no source."""
 PASS_SECONDS = 10
 WHICH = {"pattern": "the customer’s key", "new": "the new key"}
 
@@ -127,7 +126,7 @@ def _detail(step: CopyStep) -> str:
         CopyStep.BACK: "After the last key; else the next levelling is out by as much as it was lifted.",
         CopyStep.MATCH: "After any change of mill, tracer or jaws.",
         CopyStep.DEPTH: "After any change of kind. A blank in the jaw would hold the mill off.",
-        CopyStep.LIFT: f"About {say_mm(LIFT_MM, 3)}: the follower, not the mill, so that the wall stays the pattern’s.",
+        CopyStep.LIFT: f"About {say_mm(CLEARANCE, 3)}: the follower, not the mill: the wall stays the pattern’s.",
         CopyStep.BLANK: "",
         CopyStep.LOCK: "Free, it would give way and every hole come out deep.",
         CopyStep.ROW: "Set anew for each row; a hole off its row lifts its pin up the cone.",
