@@ -216,6 +216,7 @@ def come_back(hand: Hand) -> None:
     """A key that came back, to its likeliest cause."""
     hand.go("/")
     hand.tap("Take in a key")
+    hand.choose("On the bench", "a key brought back")
     hand.type("Tag that made it", "434")
     hand.key("Tab")
     hand.sees("Filled from tag")
