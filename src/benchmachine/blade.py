@@ -52,6 +52,14 @@ class Lain:
         inward = _minus(UPS[JAWS[self.jaw]])
         return _cross(ALONG, inward) == UPS[self.up]
 
+    def slot_at(self, index: float) -> float:
+        """The angle round its end that a tube's slot comes to with the index turned so far."""
+        return (self.index + (-index if self.is_backwards else index)) % 360.0
+
+    def flat_at(self, turned: float) -> float:
+        """The angle that a round's flat comes to with the clamp turned so far."""
+        return turned + self.index + (180.0 if self.up == "back" else 0.0)
+
 
 def _dot(a: Vector, b: Vector) -> int:
     return sum(i * j for i, j in zip(a, b, strict=True))

@@ -41,8 +41,6 @@ holds a blade flat, its face up, for a mill whose walls the axis across makes.""
 THIRD = {("X", "Z"): "Y", ("X", "Y"): "Z"}
 """The further axis of a holder: across in the jaw, into the face in the clamp that holds a blade flat."""
 ANGLES = frozenset({"A"})
-DEEPER = ("less", "more", "turned")
-"""What a deeper cut's number is; of a turning clamp, or where walls face both ways, it is neither."""
 
 
 @dataclass
@@ -52,10 +50,8 @@ class Job:
     id: str
     client: str
     cuts: list[dict[str, Any]]
-    blank_height: float
     onto: str | None = None  # the finished key that it is cut into
     holder: Holder = JAW
-    deeper: str = "less"
     at: int = 0  # the next cut
     share: float = 0.0  # how much of it is done
     face: str = ""  # of the clamp that it lies on
@@ -119,11 +115,9 @@ def _check_mill(mill: Any, holder: Holder) -> None:
         return
     if not holder.is_face:
         raise Refused("it mills along a way in the face clamp only")
-    if not isinstance(mill, dict) or set(mill) != {"way", "run", "metal", "diameter"}:
-        raise Refused("a mill has way, run, metal and diameter")
+    if not isinstance(mill, dict) or set(mill) != {"way", "diameter"}:
+        raise Refused("a mill has a way and a diameter")
     way, across = mill["way"], mill["diameter"]
-    if not isinstance(mill["run"], str) or mill["metal"] not in ("below", "above"):
-        raise Refused("a run is a name, metal below or above its wall")
     if not _is_number(across) or not 0 < across < MOST_ACROSS:
         raise Refused("a mill is of some millimetres across")
     if not isinstance(way, list) or not 1 < len(way) <= MOST_POINTS:

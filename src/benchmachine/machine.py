@@ -11,7 +11,7 @@ from typing import Any
 
 from benchmachine.blade import STOPS, Lain, Refused, written
 from benchmachine.faults import FaceFaults, Faults
-from benchmachine.jobs import ANGLES, DEEPER, JAW, Job, checked_cuts, checked_tool, checked_tools, holder_for
+from benchmachine.jobs import ANGLES, JAW, Job, checked_cuts, checked_tool, checked_tools, holder_for
 from benchmachine.metal import Metal
 from benchmachine.state import MachineState, What
 
@@ -88,8 +88,8 @@ class Machine(MachineState):
         self._happen(("homed", {}, {"freed": self._now_or_then == "stalled"}))
 
     def load(
-        self, job: str, cuts: list[dict[str, Any]], blank_height: float, client: str = "", onto: str | None = None, *,
-        axes: Any = JAW.axes, deeper: str = "less", face: str = "", stop: str = "shoulder", halved: bool = False,
+        self, job: str, cuts: list[dict[str, Any]], client: str = "", onto: str | None = None, *,
+        axes: Any = JAW.axes, face: str = "", stop: str = "shoulder", halved: bool = False,
         tools: Any = None,
     ) -> dict[str, Any]:  # fmt: skip
         """Take a job in. One that it knows is gone on with, or is finished, and never begun again.
@@ -104,8 +104,6 @@ class Machine(MachineState):
             raise Refused("another client's key is in it")
         holder = holder_for(axes)
         checked = checked_cuts(cuts, holder)
-        if deeper not in DEEPER:
-            raise Refused(f"a deeper cut is {', '.join(DEEPER[:-1])} or {DEEPER[-1]}")
         if stop not in STOPS:
             raise Refused(f"it counts from its {' or '.join(STOPS)}")
         if onto is not None and onto not in self.tray:
@@ -113,8 +111,8 @@ class Machine(MachineState):
         if self.job is not None and self.state != "done":
             self._happen(("set-aside", {}, {"cut": self.job.at}))
         private = {
-            "cuts": checked, "blank_height": float(blank_height), "client": client, "onto": onto,
-            "axes": list(holder.axes), "deeper": deeper, "face": str(face)[:60], "stop": stop, "halved": bool(halved),
+            "cuts": checked, "client": client, "onto": onto,
+            "axes": list(holder.axes), "face": str(face)[:60], "stop": stop, "halved": bool(halved),
             "tools": checked_tools(tools or {}),
         }  # fmt: skip
         was = self.aside.get(job)

@@ -29,12 +29,10 @@ class Metal:
         at, holder, blade = self.stood(job, cut["at"]), job.holder, job.blade
         along, deep = at[holder.space], at[holder.depth]
         if holder.space in ANGLES:
-            turned = -along if lain.is_backwards else along
-            return Pass("slotter", "", (turned + lain.index) % 360.0, deep=deep)
+            return Pass("slotter", "", lain.slot_at(along), deep=deep)
         x = blade.along(lain, along, job.stop)
         if holder.depth in ANGLES:
-            upside = 180.0 if lain.up == "back" else 0.0
-            return Pass("disc", "", x, deep=deep + lain.index + upside)
+            return Pass("disc", "", x, deep=lain.flat_at(deep))
         size, angle, side = shape.get("size", 1.0), shape.get("angle", 90.0), lain.up
         if holder.is_face:
             return self._milled(job, cut, lain, at, shape)

@@ -85,8 +85,7 @@ class Table:
 
     def _cut(self, at: dict[str, float], deep: float) -> None:
         if self.tool == "slotter":
-            turned = self.lain.index + (-self.index if self.lain.is_backwards else self.index)
-            self.blade.passes.append(Pass("slotter", "", turned % 360.0, deep=deep))
+            self.blade.passes.append(Pass("slotter", "", self.lain.slot_at(self.index), deep=deep))
             return
         across = self.blade.across(self.lain, at.get("Y", 0.0))
         cut = Pass(self.tool, self.lain.up, self._x(at), across, deep, self.size, self.angle)
@@ -112,7 +111,7 @@ class Table:
         """A hand feeds a key that the clamp holds turned to the stop, and backs off."""
         if not self.runs:
             raise Crash("it is fed to a spindle that stands")
-        turned = self.at.get(self.depth, 0.0) + self.lain.index + (180.0 if self.lain.up == "back" else 0.0)
+        turned = self.lain.flat_at(self.at.get(self.depth, 0.0))
         self.blade.passes.append(Pass("disc", "", self._x(self.at), deep=turned))
 
 

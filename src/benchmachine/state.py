@@ -138,8 +138,7 @@ class MachineState:
         before = self.tray[onto] if onto is not None else None
         is_old = before.is_old if before is not None else "stop" not in private
         fresh = Job(
-            name, private["client"], private["cuts"], private["blank_height"], onto,
-            holder_for(private.get("axes", list(JAW.axes))), private.get("deeper", "less"),
+            name, private["client"], private["cuts"], onto, holder_for(private.get("axes", list(JAW.axes))),
             face=private.get("face", ""), stop=private.get("stop", "shoulder"),
             is_halved=private.get("halved", False), tools=private.get("tools", {}),
             blade=before.blade.copy() if before else Blade(), lain=Lain() if is_old else None, is_old=is_old,

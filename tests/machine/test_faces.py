@@ -24,7 +24,7 @@ def true(machine: Machine) -> Machine:
 
 
 def milled(place: str, x: float, way: Any, /, **mill: Any) -> dict[str, Any]:
-    more = {"way": way, "run": "A", "metal": "below", "diameter": 1.5, **mill}
+    more = {"way": way, "diameter": 1.5, **mill}
     return {"clamping": 1, "place": place, "at": {"X": x, "Y": 3.0, "Z": -0.8}, "tool": None, "mill": more}
 
 
@@ -32,8 +32,8 @@ TWO = [milled("A 1", 2.0, [*LOWER[:2], [5.5, 4.15]]), milled("A 2", 9.0, [[5.5, 
 
 
 def made(machine: Machine, cuts: list[dict[str, Any]], **more: Any) -> Machine:
-    given = {"axes": ["X", "Y", "Z"], "deeper": "turned", "face": "Face clamp, face A", **more}
-    machine.load("k", cuts, 8.0, "me", **given)
+    given = {"axes": ["X", "Y", "Z"], "face": "Face clamp, face A", **more}
+    machine.load("k", cuts, "me", **given)
     machine.lay("k", "front", "reference edge", blank=BLANK)
     machine.clamp("k", "me")
     machine.start("k", "me")
@@ -71,7 +71,7 @@ def test_a_later_stretch_moves_the_wall_of_the_one_before_it_where_the_mill_reac
     """The second stretch begins 0.3 past the first cut and goes lower: the disc takes the first one's wall too."""
     first, second = milled("A 1", 2.0, [[0.0, 4.0], [2.3, 4.0]]), milled("A 2", 4.0, [[2.3, 3.5], [6.0, 3.5]])
     machine = true(Machine(3))
-    machine.load("k", [first, second], 8.0, "me", axes=["X", "Y", "Z"], deeper="turned")
+    machine.load("k", [first, second], "me", axes=["X", "Y", "Z"])
     machine.lay("k", blank=BLANK)
     machine.clamp("k", "me")
     machine.start("k", "me")
@@ -97,22 +97,21 @@ def test_what_was_milled_is_remembered(tmp_path: Any) -> None:
     [
         ({"way": [[0, 0]]}, "2 to 2000 points"),
         ({"way": [[0, "x"], [1, 1]]}, "two numbers"),
-        ({"metal": "beside"}, "metal below or above"),
         ({"diameter": 0}, "some millimetres"),
-        ({"more": 1}, "a mill has way, run, metal and diameter"),
+        ({"more": 1}, "a mill has a way and a diameter"),
     ],
 )
 def test_a_way_that_no_mill_goes_is_refused(changed: dict[str, Any], says: str) -> None:
     cut = milled("A 1", 2.0, LOWER, **changed)
     with pytest.raises(Refused, match=says):
-        true(Machine(3)).load("k", [cut], 8.0, "me", axes=["X", "Y", "Z"])
+        true(Machine(3)).load("k", [cut], "me", axes=["X", "Y", "Z"])
     with pytest.raises(Refused, match="in the face clamp only"):
-        true(Machine(3)).load("k", [{**cut, "at": {"X": 1, "Z": 2}}], 8.0, "me", axes=["X", "Z"])
+        true(Machine(3)).load("k", [{**cut, "at": {"X": 1, "Z": 2}}], "me", axes=["X", "Z"])
 
 
 def test_an_axis_that_it_lacks_is_refused() -> None:
     with pytest.raises(Refused, match="nothing that makes space and depth so"):
-        true(Machine(3)).load("k", TWO, 8.0, "me", axes=["X", "Y", "W"])
+        true(Machine(3)).load("k", TWO, "me", axes=["X", "Y", "W"])
 
 
 def hole(place: str, x: float, tool: str) -> dict[str, Any]:
@@ -123,7 +122,7 @@ def test_a_drill_that_runs_off_its_centre_moves_its_own_holes_until_it_is_put_in
     machine = true(Machine(3))
     tools = {"big": {"size": 1.2, "angle": 90.0}, "small": {"size": 0.4, "angle": 40.0}}
     holes = [hole("A 1", 4.0, "big"), hole("C 1", 8.0, "small")]
-    machine.load("k", holes, 2.6, "me", axes=["X", "Z", "Y"], tools=tools)
+    machine.load("k", holes, "me", axes=["X", "Z", "Y"], tools=tools)
     machine.lay("k", blank=BLANK)
     machine.clamp("k", "me")
     machine.start("k", "me")
@@ -154,6 +153,6 @@ def test_a_face_is_touched_at_both_ends_and_what_lies_on_it_counts() -> None:
     machine.inject("face_tilt", 0.01)
     edge = machine.touch("Face clamp, face B", "edge")
     assert edge["far"] - edge["near"] == pytest.approx((off.tilt + 0.01) * APART, abs=0.01)
-    machine.load("k", [hole("A 1", 4.0, "big")], 2.6, "me", axes=["X", "Z", "Y"])
+    machine.load("k", [hole("A 1", 4.0, "big")], "me", axes=["X", "Z", "Y"])
     with pytest.raises(Refused, match="the clamp is not free"):
         machine.touch("Face clamp, face B", "floor")

@@ -27,7 +27,7 @@ def machine(**faults: float) -> Machine:
 def errors(made: Machine, job: str = "k") -> list[float]:
     """Cut five cuts of 7 mm and say how far each came out."""
     cuts = [{"clamping": 1, "place": f"A {x}", "at": {"X": x, "Z": 7.0}, "tool": None} for x in POSITIONS]
-    made.load(job, cuts, 8.4)
+    made.load(job, cuts)
     made.lay(job, "top", "front", blank=BLANK)
     made.clamp(job)
     made.seat = (made.seat[0], 0.0)
@@ -83,7 +83,7 @@ def cut(value: object = 7.0, x: float = 4.0) -> list[dict[str, Any]]:
 def test_metal_never_grows_back() -> None:
     made = machine()
     errors(made)
-    made.load("up", cut(8.0), 8.4, onto="k")
+    made.load("up", cut(8.0), onto="k")
     made.lay("up", "top", "front")
     made.clamp("up")
     made.start("up")
@@ -93,7 +93,7 @@ def test_metal_never_grows_back() -> None:
 
 def test_a_hold_stops_in_the_middle_of_a_cut_and_goes_on_from_there() -> None:
     made = machine()
-    made.load("k", cut(), 8.4)
+    made.load("k", cut())
     with pytest.raises(Refused, match="nothing lies in the clamp"):
         made.clamp("k")
     made.lay("k", "top", "front")
@@ -111,15 +111,15 @@ def test_a_hold_stops_in_the_middle_of_a_cut_and_goes_on_from_there() -> None:
 def test_what_makes_no_sense_now_is_refused_in_words() -> None:
     made = Machine(seed=1)
     with pytest.raises(Refused, match="it is not homed"):
-        made.load("k", cut(), 8.4)
+        made.load("k", cut())
     made.home()
     for act in (made.clamp, made.start, made.hold, made.stop):
         with pytest.raises(Refused, match="it holds no key now"):
             act("k")
     with pytest.raises(Refused, match="an axis goes to a number of millimetres"):
-        made.load("k", cut("4"), 8.4)
+        made.load("k", cut("4"))
     with pytest.raises(Refused, match="no key x to touch up"):
-        made.load("k", cut(), 8.4, onto="x")
-    made.load("k", cut(), 8.4)
+        made.load("k", cut(), onto="x")
+    made.load("k", cut())
     with pytest.raises(Refused, match="it holds another key now"):
         made.start("other")

@@ -45,7 +45,7 @@ class Bench:
         return self.driver.deliver(order)
 
     def load(self, job: str = "j", cuts: list[Command] = CUTS, onto: str | None = None) -> None:
-        self.ask("load", job, cuts=cuts, axes=["X", "Z"], blank_height=8.4, onto=onto)
+        self.ask("load", job, cuts=cuts, axes=["X", "Z"], onto=onto)
 
     def start(self, job: str = "j") -> None:
         """Home it, load a key, clamp it and start."""
@@ -299,7 +299,7 @@ def test_a_machine_switched_off_in_the_middle_forgets_nothing_that_was_cut(tmp_p
         (b'{"v": 3, "do": "measure", "job": "x", "place": "A 1"}\n', "there is no such cut to measure"),
         (b'{"v": 3, "do": "inject", "fault": "gremlins"}\n', "no fault 'gremlins'"),
         (b'{"v": 3, "do": "events", "after": "soon"}\n', "not understood"),
-        (b'{"v": 3, "do": "load", "job": "x", "cuts": [{"side": "A"}], "blank_height": 8}\n', "it is not homed"),
+        (b'{"v": 3, "do": "load", "job": "x", "cuts": [{"side": "A"}]}\n', "it is not homed"),
         (b'{"v": 3, "do": "hold", "job": "x"}\n', "it holds no key now"),
     ],
 )
@@ -335,7 +335,7 @@ SLOTS: list[Command] = [
 def in_adapter(bench: Bench, job: str = "tube") -> None:
     """Homed, a tube in the adapter, clamped and started."""
     bench.ask("home")
-    bench.ask("load", job, cuts=SLOTS, axes=["A", "X"], blank_height=0.0, onto=None, deeper="more")
+    bench.ask("load", job, cuts=SLOTS, axes=["A", "X"], onto=None)
     bench.go_on(job)
 
 
@@ -403,7 +403,7 @@ def test_a_turning_clamp_turns_a_disc_key_by_itself(bench: Bench) -> None:
         for n in range(1, 6)
     ]
     bench.ask("home")
-    bench.ask("load", "disc", cuts=discs, axes=["X", "A"], blank_height=0.0, onto=None, deeper="turned")
+    bench.ask("load", "disc", cuts=discs, axes=["X", "A"], onto=None)
     bench.go_on("disc")
     bench.until("done")
     for disc in discs:
@@ -415,9 +415,9 @@ def test_a_turning_clamp_turns_a_disc_key_by_itself(bench: Bench) -> None:
 def test_only_axes_that_it_has_a_holder_for_are_taken(bench: Bench) -> None:
     bench.ask("home")
     with pytest.raises(MachineRefused, match="only by X and Z, A and X, X and A"):
-        bench.ask("load", cuts=SLOTS, axes=["Z", "A"], blank_height=0.0, onto=None)
-    with pytest.raises(MachineRefused, match="a deeper cut is less, more or turned"):
-        bench.ask("load", cuts=SLOTS, axes=["A", "X"], blank_height=0.0, onto=None, deeper="sideways")
+        bench.ask("load", cuts=SLOTS, axes=["Z", "A"], onto=None)
+    with pytest.raises(MachineRefused, match="it counts from its shoulder or tip or end"):
+        bench.ask("load", cuts=SLOTS, axes=["A", "X"], onto=None, stop="bow")
 
 
 def test_a_cut_by_another_tool_waits_until_that_one_is_said_to_be_fitted(bench: Bench) -> None:

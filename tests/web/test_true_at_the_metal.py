@@ -18,13 +18,13 @@ from keycore.proving.verdict import Verdict
 from keycore.units import Unit
 from web.jobs import People, asked, by, carded, followed, hang, on_the_line, panel, pass_time, sent, settled
 from wryfalcon.bench.cutting.dial_walk import words_of
-from wryfalcon.bench.cutting.ways import next_lay
 from wryfalcon.bench.models import Piece, PieceState, Tag
 from wryfalcon.bench.proving.actions import read_caliper
 from wryfalcon.bench.proving.caliper import looks_at
 from wryfalcon.bench.proving.queries import proof_of
 from wryfalcon.bench.setting_up.planning import plan_of
 from wryfalcon.bench.setting_up.queries import hand_checks
+from wryfalcon.bench.setting_up.told import next_lay
 from wryfalcon.demonstration.making import family_record
 from wryfalcon.lengths import shown_in
 from wryfalcon.machines.drivers import driver_of
@@ -107,6 +107,13 @@ def made(
     assert piece.state == PieceState.FINISHED
     read_caliper(by(people), tag, piece)
     return followed(piece)
+
+
+def ticked(tag: Tag) -> None:
+    """Every check of its card is done."""
+    assert tag.set_up is not None
+    tag.set_up.ticks, tag.set_up.checked_at = [check.id for check in hand_checks(tag.family)], timezone.now()
+    tag.set_up.save()
 
 
 def verdict(piece: Piece) -> Any:
@@ -194,8 +201,7 @@ def test_a_back_is_told_by_the_height_that_was_measured_of_this_blank(
     assert tag.set_up.height == 8.52
     assert tag.set_up.checked_at is None  # other figures: the checks are done anew
     assert "As measured." in smith.get(f"/tags/{tag}/set-up").content.decode()
-    tag.set_up.ticks, tag.set_up.checked_at = [c.id for c in hand_checks(tag.family)], timezone.now()
-    tag.set_up.save()
+    ticked(tag)
     low = {"blank": {"length": 25.0, "height": 8.52, "thickness": 2.6}}
     assert verdict(made(smith, people, tag, wrong=low)).verdict == Verdict.INSIDE
 

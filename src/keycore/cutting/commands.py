@@ -112,27 +112,24 @@ def mirrored_in(plan: Plan) -> frozenset[tuple[int, str]]:
 
     There a value that falls is told as a number that grows. Raises nothing.
     """
-    if not cutting_of(plan.family).goes_across:
-        return frozenset()
-    lays, track_of = lays_by_clamping(plan), {each.track.name: each.track for each in plan.tracks}
-    every = ((clamping.number, name) for clamping in plan.clampings for name in clamping.tracks)
-    return frozenset((n, name) for n, name in every if is_mirrored(lays.get(n), track_of[name]))
+    return _turned_in(plan) if cutting_of(plan.family).goes_across else frozenset()
 
 
 def needs_height(plan: Plan) -> bool:
-    """Whether anything of a plan is told by the height of its blank: what is on a back that is turned over.
+    """Whether anything of a plan is told by the height of its blank: walls or rows on a back that is turned over.
 
     Raises nothing.
     """
-    cutting, lays = cutting_of(plan.family), lays_by_clamping(plan)
+    cutting = cutting_of(plan.family)
     ways = cutting.ways(plan) if cutting.ways is not None else {}
-    return any(
-        is_mirrored(lays.get(clamping.number), plan.family.track(name))
-        and plan.family.track(name).face == BACK
-        and (cutting.goes_across or ACROSS in ways[name].also)
-        for clamping in plan.clampings
-        for name in clamping.tracks
-    )
+    turned = {name for _, name in _turned_in(plan) if plan.family.track(name).face == BACK}
+    return any(cutting.goes_across or ACROSS in ways[name].also for name in turned if name in ways)
+
+
+def _turned_in(plan: Plan) -> frozenset[tuple[int, str]]:
+    lays = lays_by_clamping(plan)
+    every = ((clamping.number, name) for clamping in plan.clampings for name in clamping.tracks)
+    return frozenset((n, name) for n, name in every if is_mirrored(lays.get(n), plan.family.track(name)))
 
 
 def told_across(plan: Plan, lay: Lay | None, track: Track, value: float, height: float | None = None) -> float:

@@ -24,6 +24,8 @@ AT_JAW = {FRONT: REFERENCE, TOP: FRONT, BACK: OTHER, BOTTOM: BACK}
 """What lies at the fixed jaw by what is up, the bow always on the same side."""
 BELOW = {FRONT: BACK, TOP: REFERENCE, BACK: FRONT, BOTTOM: OTHER}
 """What lies below by what is up."""
+TURNED = (BACK, BOTTOM)
+"""What is up where the reference that its tracks are measured from lies away from the fixed jaw."""
 IN_THE_MIRROR = {"below": "above", "above": "below"}
 """The side of a wall that metal stays on, measured from the opposite edge."""
 
@@ -104,7 +106,7 @@ def is_mirrored(lay: Lay | None, track: Track) -> bool:
     A track that is listed on the side that is up is measured from its own reference, whatever lies at the jaw; one
     that is repeated there with the key turned over is measured from what lies at the jaw. Raises nothing.
     """
-    return lay is not None and lay.jaw in (OTHER, BACK) and lay.up == track.face
+    return lay is not None and lay.up == track.face and track.face in TURNED
 
 
 NAMED = {OTHER: "upper edge", TOP: "upper edge", BOTTOM: "lower edge"}

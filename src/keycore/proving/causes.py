@@ -8,7 +8,7 @@ from functools import partial
 
 import numpy as np
 
-from keycore.cutting.lay import BACK, BOTTOM
+from keycore.cutting.lay import TURNED
 from keycore.family import Tolerance, Track
 from keycore.kinds.causes import CAUSES, COMMON, Array, CauseModel, Errors, MendedBy, Say, log_normal
 from keycore.logs import log_sum
@@ -61,8 +61,6 @@ def likely_causes(
     return sorted(causes, key=lambda cause: -cause.weight)
 
 
-TURNED = (BACK, BOTTOM)
-"""What is up where the edge or face that a track is measured from lies away from the fixed jaw."""
 ONE_SIDE = 0.05
 """How often a key of two sides is spoiled on one of them alone: common practice, no source."""
 

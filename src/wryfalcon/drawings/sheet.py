@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import dataclass
 
+from keycore.cutting.lay import TURNED
 from keycore.errors import InputError
 from keycore.family import Blank, Family, Gauge
 from wryfalcon.drawings.paper import BLADE_TOP, DESK, Paper, paper_laid
@@ -21,10 +22,6 @@ def path(points: Iterable[tuple[float, float]], close: bool = False) -> str:
     """An SVG path through points."""
     steps = " L".join(f"{px(x)} {px(y)}" for x, y in points)
     return f"M{steps}{' Z' if close else ''}"
-
-
-TURNED = ("back", "bottom")
-"""What is looked at with the key turned over about its long axis, its bow to the left still."""
 
 
 @dataclass(frozen=True)

@@ -15,16 +15,6 @@ from django.utils import timezone
 
 from wryfalcon.accounts.models import User
 from wryfalcon.action import action
-from wryfalcon.bench.cutting.ways import (
-    cuts_told,
-    deeper_of,
-    laid,
-    program_of,
-    tools_told,
-    turned_over,
-    uncut_of,
-    ways_told,
-)
 from wryfalcon.bench.models import MadeHow, Outcome, Piece, PieceState, SetUp, SheetEntry, Tag
 from wryfalcon.bench.piece_states import AT_MACHINE, OPEN, SENT_AGAIN, TO_BE_LOOKED_AT, Operation
 from wryfalcon.bench.proving.queries import cuts_to_deepen, proof_of
@@ -38,6 +28,14 @@ from wryfalcon.bench.setting_up.queries import (
     is_practised,
     moved_since,
     what_holds,
+)
+from wryfalcon.bench.setting_up.told import (
+    cuts_told,
+    laid,
+    program_of,
+    tools_told,
+    turned_over,
+    ways_told,
 )
 from wryfalcon.bench.tags.actions import check_open
 from wryfalcon.library.models import Blank
@@ -451,8 +449,6 @@ def send_piece(press: Press, piece: Piece) -> None:
     data = {
         "cuts": cuts_told(piece, ways),
         "axes": [axes.space, axes.depth],
-        "blank_height": uncut_of(piece.tag.family),
-        "deeper": deeper_of(piece.tag.family),
         "face": str(card.jaw_side) if card is not None and card.jaw_side is not None else "",
         "stop": str(piece.tag.family.gauge),
         "halved": piece.tag.family.is_across,

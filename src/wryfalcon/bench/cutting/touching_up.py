@@ -21,11 +21,11 @@ from wryfalcon.bench.cutting.actions import (
     send_piece,
     told_more,
 )
-from wryfalcon.bench.cutting.ways import turned_over
 from wryfalcon.bench.models import Lock, MadeHow, Piece, PieceState, Tag
 from wryfalcon.bench.proving.actions import check_cut, check_finished
 from wryfalcon.bench.setting_up.presenters import practice_words
 from wryfalcon.bench.setting_up.queries import is_practised, moved_since
+from wryfalcon.bench.setting_up.told import turned_over
 from wryfalcon.log.actions import write_down
 from wryfalcon.log.models import Event
 from wryfalcon.machines.line.orders import Press

@@ -38,7 +38,6 @@ from wryfalcon.bench.cutting.by_hand import (
 from wryfalcon.bench.cutting.dial_walk import walk_of
 from wryfalcon.bench.cutting.hand_card import hand_card
 from wryfalcon.bench.cutting.presenters import HandWay, hand_ways, ways_shortly
-from wryfalcon.bench.cutting.ways import next_lay, turned_over
 from wryfalcon.bench.filing.presenters import SHOWED, filing_of, is_filed, looks_said
 from wryfalcon.bench.filing.queries import heights_to_file, standing_heights
 from wryfalcon.bench.models import MadeHow, Piece, PieceState, Tag
@@ -46,6 +45,7 @@ from wryfalcon.bench.piece_states import AT_MACHINE, OPEN, SENT_AGAIN, Operation
 from wryfalcon.bench.setting_up.planning import height_of, place_of
 from wryfalcon.bench.setting_up.presenters import lapse_words, practice_words
 from wryfalcon.bench.setting_up.queries import Holding, clamping_checks, what_holds
+from wryfalcon.bench.setting_up.told import next_lay, turned_over
 from wryfalcon.bench.stage import find_tag, key_of, key_to_cut, open_tag, show_stage, stage_at, to_stage
 from wryfalcon.bench.trying.presenters import try_words
 from wryfalcon.bench.trying.queries import sheet_of_piece

@@ -10,8 +10,8 @@ from keycore.cutting.plan import Plan, TrackPlan, cutting_of
 from keycore.family import Family, Gauge, Track
 from keycore.kind import Lay, Surface, Way
 from keycore.tools import Drill
-from wryfalcon.bench.cutting.ways import plan_by_card
 from wryfalcon.bench.models import Piece
+from wryfalcon.bench.setting_up.told import plan_by_card
 
 Look = dict[str, Any]
 

@@ -15,7 +15,6 @@ from django.views.decorators.http import require_safe
 from keycore.cutting.commands import needs_height
 from keycore.cutting.lay import lay_words
 from wryfalcon.accounts.permissions import Act, PersonRequest, needs
-from wryfalcon.bench.cutting.ways import by_lay, program_of, uncut_of
 from wryfalcon.bench.filing.presenters import filing_of
 from wryfalcon.bench.models import SetUp, Tag
 from wryfalcon.bench.setting_up.actions import FILED, measure_blank, remake, set_up, tick
@@ -32,6 +31,7 @@ from wryfalcon.bench.setting_up.presenters import (
     problems_of,
 )
 from wryfalcon.bench.setting_up.queries import hand_checks, what_holds
+from wryfalcon.bench.setting_up.told import by_lay, program_of
 from wryfalcon.bench.stage import find_tag, key_of, key_to_cut, open_tag, show_stage, to_stage
 from wryfalcon.bench.trying.presenters import try_words
 from wryfalcon.drawings.jaw import draw_jaw
@@ -151,8 +151,7 @@ def _written(tag: Tag, card: Card, kind: str, view: str) -> tuple[str, str]:
     made = card.set_up
     offsets = offsets_for(made.machine, tag.family.gauge, made.jaw_side, tag.family_record)
     program = program_of(tag, made, f"tag {tag}", plan_head(tag, made, offsets))
-    written = write_gcode(program, by_lay(card.plan, made.commands), uncut_of(tag.family))
-    return written, "text/plain; charset=utf-8"
+    return write_gcode(program, by_lay(card.plan, made.commands)), "text/plain; charset=utf-8"
 
 
 def _context(request: PersonRequest, tag: Tag) -> dict[str, Any]:

@@ -36,6 +36,9 @@ LONGEST_ANSWER = 4_000_000
 HANDS = frozenset({"lid", "inject", "put", "pass", "lay"})
 """What no client asks: hands at the simulated machine, mischance, and time where it is stepped."""
 
+TOLD = ("onto", "face", "stop", "halved", "tools")
+"""What of a load is told as it stands."""
+
 
 class BenchDriver:
     """One short connection for each question, and one limit for the whole of its answer."""
@@ -69,10 +72,8 @@ class BenchDriver:
             cuts = order.data["cuts"]
             further = sorted({axis for cut in cuts for axis in cut.get("also", {})})
             given = {
-                "cuts": _told(cuts, axes), "blank_height": order.data["blank_height"],
-                "onto": order.data.get("onto"), "axes": [axes.space, axes.depth, *further],
-                "deeper": order.data.get("deeper", "less"), "face": order.data.get("face", ""),
-                **{name: order.data[name] for name in ("stop", "halved", "tools") if name in order.data},
+                "cuts": _told(cuts, axes), "axes": [axes.space, axes.depth, *further],
+                **{name: order.data[name] for name in TOLD if name in order.data},
             }  # fmt: skip
             return asdict(read_found(self._ask("load", order.id, **about, **given)))
         if order.command == "home":

@@ -31,8 +31,6 @@ class Milling(TypedDict):
     """The stretch of a wall that is milled for one cut: the way of the mill's middle, mm."""
 
     way: list[list[float]]
-    run: str  # the stretches of one wall in one clamping share it
-    metal: str  # the side of the wall that metal stays on
     diameter: float
 
 

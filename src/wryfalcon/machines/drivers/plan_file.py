@@ -100,7 +100,7 @@ class PlanFileDriver:
         cuts = order.data["cuts"]
         self.folder.mkdir(parents=True, exist_ok=True)
         plan = self.folder / f"{order.job}.nc"
-        plan.write_text(write_gcode(program_told(order.data["program"]), cuts, order.data["blank_height"]))
+        plan.write_text(write_gcode(program_told(order.data["program"]), cuts))
         entries: list[tuple[str, dict[str, Any]]] = [("loaded", {"of": len(cuts)})]
         if kept.job is not None and kept.state != "done":
             self._write(kept, order, [("set-aside", {})], kept.job)

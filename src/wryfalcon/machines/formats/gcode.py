@@ -48,6 +48,7 @@ class Program:
     head: Sequence[str] = ()
     axes: AxisMap = USUAL
     deeper: str = "less"
+    uncut: float = 0.0  # the depth axis's number where metal begins
     ways: Mapping[str, Way] = field(default_factory=dict)  # by track
     lays: Mapping[int, str] = field(default_factory=dict)
     tools: Mapping[str, str] = field(default_factory=dict)
@@ -66,10 +67,10 @@ def program_told(told: Mapping[str, Any]) -> Program:
     return Program(**{**told, "axes": AxisMap(**told["axes"]), "ways": ways, "lays": lays})
 
 
-def write_gcode(program: Program, cuts: Sequence[Command], uncut: float) -> str:
-    """One key as a program: travel clear of the blank, go to each value, back off; ``uncut`` is where metal begins."""
+def write_gcode(program: Program, cuts: Sequence[Command]) -> str:
+    """One key as a program: travel clear of the blank, go to each value, back off."""
     axes = program.axes
-    safe = uncut - CLEARANCE if program.deeper == "more" else uncut + CLEARANCE
+    safe = program.uncut + (-CLEARANCE if program.deeper == "more" else CLEARANCE)
     is_milled = any(way.path for way in program.ways.values())
     clear = "" if program.deeper == "turned" or is_milled else f"G0 {axes.depth}{safe:.4f}"
     lifted = f"G0 Z{CLEARANCE:.4f}" if is_milled else clear

@@ -59,7 +59,8 @@ def program_of(tag: Tag, card: SetUp, job: str, head: Sequence[str]) -> Program:
         job=job,
         head=list(head),
         axes=axes_of(card.machine, card.jaw_side),
-        deeper=deeper_of(tag.family),
+        deeper=_deeper(tag.family),
+        uncut=_uncut(tag.family),
         ways=ways_of(plan, offsets, height_of(card)),
         lays={lay.number: lay_words(lay) for lay in lays},
         tools={of_track[each.track.name]: tool_words(plan, each.track.name) for each in plan.tracks},
@@ -69,14 +70,14 @@ def program_of(tag: Tag, card: SetUp, job: str, head: Sequence[str]) -> Program:
     )
 
 
-def uncut_of(family: Family) -> float:
+def _uncut(family: Family) -> float:
     """The depth axis's number where nothing is cut yet, mm or degrees; 0 where the family does not say."""
     uncut = family.kind.uncut(family, family.tracks[0])
     return 0.0 if uncut is None else family.depth.to_machine(uncut)
 
 
-def deeper_of(family: Family) -> str:
-    """What a deeper cut's number is, as the line protocol says it; neither, where a key is turned or tracks differ."""
+def _deeper(family: Family) -> str:
+    """What a deeper cut's number is, less or more; neither, where a key is turned or tracks differ."""
     ways = {track.falls_when_deeper for track in family.tracks}
     if family.depth.is_round or len(ways) > 1:
         return "turned"
@@ -128,8 +129,7 @@ def cuts_told(piece: Piece, ways: Mapping[str, Way]) -> list[dict[str, Any]]:
         if way is not None and way.path:
             aside = cut["value"] - planned[cut["clamping"], cut["track"], cut["space"]]["value"]
             points = [[round(x, 4), round(y + aside, 4)] for x, y in stretch[cut["track"]][cut["space"]]]
-            run = f"{cut['clamping']} {cut['track']}"
-            more["mill"] = {"way": points, "run": run, "metal": way.metal, "diameter": way.across}
+            more["mill"] = {"way": points, "diameter": way.across}
         told.append({**cut, **more})
     return by_lay(plan_by_card(piece), told)
 
