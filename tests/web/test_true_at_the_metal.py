@@ -31,6 +31,7 @@ from wryfalcon.machines.drivers import driver_of
 from wryfalcon.machines.drivers.bench import BenchDriver
 from wryfalcon.machines.fittings.queries import axes_of
 from wryfalcon.machines.models import Machine
+from wryfalcon.refusal import NotDone
 
 pytestmark = pytest.mark.django_db
 
@@ -204,6 +205,31 @@ def test_a_back_is_told_by_the_height_that_was_measured_of_this_blank(
     ticked(tag)
     low = {"blank": {"length": 25.0, "height": 8.52, "thickness": 2.6}}
     assert verdict(made(smith, people, tag, wrong=low)).verdict == Verdict.INSIDE
+
+
+def test_what_was_measured_of_one_blank_says_nothing_of_the_next(
+    smith: Client, people: People, bench_machine: BenchMachine
+) -> None:
+    """It stays through another fitting as long as that blank is there, and is asked anew for the next one."""
+    tag = ready(people, "gantry-eight", bench_machine)
+    smith.post(f"/tags/{tag}/set-up/height", {"height": "8.52", "typed_in": "mm"})
+    smith.post(f"/tags/{tag}/set-up/anew")
+    tag = Tag.objects.get(pk=tag.pk)
+    assert tag.set_up is not None
+    assert tag.set_up.height == 8.52
+    ticked(tag)
+    made(smith, people, tag)
+    tag.quantity = 2
+    tag.save()
+    with pytest.raises(NotDone, match="is that of the blank before"):
+        sent(people, tag)
+    assert "That of the blank before" in smith.get(f"/tags/{tag}/set-up").content.decode()
+    smith.post(f"/tags/{tag}/set-up/anew")
+    tag = Tag.objects.get(pk=tag.pk)
+    assert tag.set_up is not None
+    assert tag.set_up.height is None
+    ticked(tag)
+    assert sent(people, tag).state == PieceState.LOADED
 
 
 def test_an_edge_key_needs_no_height(smith: Client, people: People, bench_machine: BenchMachine) -> None:

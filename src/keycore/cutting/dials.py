@@ -47,13 +47,15 @@ class DialStep:
     """One step: what is done, for which cut, and to which reading; mm from zero, or the index, from 1.
 
     ``is_lower`` whether the reading lies lower than the one before on that dial: it is passed and come to again.
+    ``words`` of a tool to fit, of how the key lies, of which way an index is turned; of a cut the side it is on, where
+    there are several.
     """
 
     act: DialAct
     place: Place | None = None
     reading: float = 0.0
     is_lower: bool = False
-    words: str = ""  # of a tool to fit, of how the key lies; of a cut the face it is on, where there are several
+    words: str = ""
 
 
 def dial_steps(plan: Plan, offsets: MachineOffsets = AS_TOLD, height: float | None = None) -> tuple[DialStep, ...]:
@@ -104,7 +106,8 @@ def _cut(plan: Plan, move: Move, number: int, *, deep: float, last: float) -> It
         yield DialStep(DialAct.ALONG, move.place, move.position, is_lower=move.position < last - SAME, words=side)
         yield DialStep(DialAct.DEPTH, move.place, deep, words=side)
     else:
-        yield DialStep(DialAct.INDEX, move.place, float(number), words=side)
+        turns = next((lay.index for lay in plan.lays), "")
+        yield DialStep(DialAct.INDEX, move.place, float(number), words=turns)
         yield DialStep(DialAct.DEPTH, move.place, deep, is_lower=deep < last - SAME, words=side)
         yield DialStep(DialAct.FEED, move.place, words=side)
     yield DialStep(DialAct.BACK, move.place)

@@ -38,6 +38,7 @@ from wryfalcon.bench.setting_up.told import (
     ways_told,
 )
 from wryfalcon.bench.tags.actions import check_open
+from wryfalcon.lengths import say_mm
 from wryfalcon.library.models import Blank
 from wryfalcon.log.actions import write_down
 from wryfalcon.log.models import Event
@@ -395,6 +396,11 @@ def _checked_card(tag: Tag) -> SetUp:
     holding = what_holds(tag, card)
     if holding.lapses or holding.is_practised:
         raise NotDone(why_not_cut(holding))
+    if card.height is not None and card.is_blank_used:
+        raise NotDone(
+            f"The height of {say_mm(card.height)} is that of the blank before. On Set up measure the one that lies "
+            "there, or choose the fitting anew for the table’s."
+        )
     is_in_hand = card.settlement.is_try and any(map(piece_in_hand, card.settlement.entries.filter(withdrawn=False)))
     if tag.blank is not None and tag.blank.left < 1 and not is_in_hand:
         raise NotDone(f"There is no blank {tag.blank.code} left on hook {tag.blank.hook}.")

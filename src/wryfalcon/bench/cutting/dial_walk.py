@@ -27,6 +27,11 @@ OUT_OF_THE_ADAPTER = (
     "Take the key out of the adapter and its cap off, brush it, try it. Put the wheel back on, and check the edge "
     "alignment before the next edge key."
 )
+OF_A_ROW = (
+    "Lock it there: every hole of this track lies on it. On a face turned over it goes by the table’s height of the "
+    "blank: a lower blank takes as much less."
+)
+OF_A_CUT = (DialAct.ALONG, DialAct.DEPTH, DialAct.FEED)
 OVER = "Brush the chips away, same stop, sight the millings parallel to the jaw."
 
 
@@ -77,7 +82,7 @@ def _step(number: int, step: Mapping[str, Any], piece: Piece) -> StepShown:
 def words_of(step: Mapping[str, Any], machine: Machine, every: Sequence[Mapping[str, Any]]) -> tuple[str, str]:
     """What is done at a step, and how."""
     act, cut, words = DialAct(step["act"]), f"Cut {step['space']}", step.get("words", "")
-    if words and step["track"]:
+    if words and act in OF_A_CUT:
         cut = f"Track {step['track']}, {words} up, cut {step['space']}"
     is_indexed = any(each["act"] == DialAct.INDEX for each in every)
     lies = f" It lies {words}." if words else ""
@@ -89,11 +94,11 @@ def words_of(step: Mapping[str, Any], machine: Machine, every: Sequence[Mapping[
         case DialAct.TURN_OVER:
             return "Turn the key over", f"{words[:1].upper()}{words[1:]}. {OVER}" if words else OVER
         case DialAct.ROW:
-            row = f"Track {step['track']}: set the row {say_mm(step['reading'], 3)} from the fixed jaw"
-            return row, "Lock it there: every hole of this track lies on it."
+            return f"Track {step['track']}: set the row {say_mm(step['reading'], 3)} from the fixed jaw", OF_A_ROW
         case DialAct.INDEX:
-            turned = "Spindle back at the gauge point before it is turned, anticlockwise as its end is looked at."
-            return f"{cut}: index to dot {step['reading']:.0f}", turned
+            turned = f", {words} as its end is looked at" if words else ""
+            how = f"Spindle back at the gauge point before it is turned{turned}."
+            return f"{cut}: index to dot {step['reading']:.0f}", how
         case DialAct.ALONG:
             return f"{cut}: along to {_read(step['reading'], machine.space_dial)}", _from(step, machine)
         case DialAct.DEPTH:

@@ -68,3 +68,8 @@ class SetUp(models.Model):
         """The height of the blank as it was measured for this card, mm; None where the table's is taken."""
         height: float | None = self.rests_on.get("height")
         return height
+
+    @property
+    def is_blank_used(self) -> bool:
+        """Whether a key of this card took a blank already: what was measured of that one says nothing of the next."""
+        return self.pieces.filter(onto=None, blank_taken=True).exists()

@@ -56,9 +56,13 @@ def set_up(actor: User, tag: Tag, fitting: Chosen) -> SetUp:
         raise NotDone("That jaw side belongs to another machine.", "jaw_side")
     if not makes(fitting.machine, fitting.jaw_side, tag.family):
         raise NotDone("Its axes do not make what the cuts of this key are: choose another jaw or clamp.", "jaw_side")
+    last = tag.set_ups.order_by("-id").first()
+    height = fitting.height
+    if height is None and last is not None and not last.is_blank_used:
+        height = last.height
     try:
         offsets = offsets_for(fitting.machine, tag.family.gauge, fitting.jaw_side, tag.family_record)
-        commands = commands_of(tag, settlement, fitting.cutter, fitting.style, offsets, fitting.height)
+        commands = commands_of(tag, settlement, fitting.cutter, fitting.style, offsets, height)
     except InputError as error:
         raise NotDone(f"It cannot be cut from here: {error.reason}.") from None
     card = SetUp.objects.create(
@@ -69,7 +73,7 @@ def set_up(actor: User, tag: Tag, fitting: Chosen) -> SetUp:
         jaw_side=fitting.jaw_side,
         style=fitting.style,
         commands=commands,
-        rests_on=rests_on(tag, fitting.cutter, fitting.jaw_side, fitting.height),
+        rests_on=rests_on(tag, fitting.cutter, fitting.jaw_side, height),
         work_seen=last_work(fitting.machine),
         by=actor,
     )
@@ -94,7 +98,8 @@ def measure_blank(press: Press, tag: Tag, height: float) -> SetUp:
 def remake(press: Press, tag: Tag, height: float | None = None) -> SetUp:
     """Make the last card anew as things are now: same machine, cutter, jaw and path, other figures, nothing ticked.
 
-    ``height`` is that of the blank where it was measured just now; else it stays what it was said to be.
+    ``height`` is that of the blank where it was measured just now; else it stays what it was said to be, as long as
+    that blank is there.
 
     A key that waits for the old card, no cut made yet, is given up, its blank still good. Raises NotDone
     where there was no card, or while a key is being cut.
@@ -106,8 +111,7 @@ def remake(press: Press, tag: Tag, height: float | None = None) -> SetUp:
     for piece in tag.pieces.filter(state__in=OPEN, done=0, onto=None):
         end_piece(press, tag, piece, blank_used=False, why="the card was made anew")
     assert press.by is not None
-    kept = last.height if height is None else height
-    return set_up(press.by, tag, Chosen(last.machine, last.cutter, last.jaw_side, last.style, kept))
+    return set_up(press.by, tag, Chosen(last.machine, last.cutter, last.jaw_side, last.style, height))
 
 
 @action

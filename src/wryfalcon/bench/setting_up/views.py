@@ -201,8 +201,12 @@ def _height(tag: Tag, card: Card) -> dict[str, Any]:
     if not needs_height(card.plan):
         return {}
     listed = tag.family.lengths.to_machine(card.plan.blank.height)
-    is_measured = card.set_up.height is not None
-    return {"field": HeightForm(initial={"height": card.set_up.height or listed}), "is_measured": is_measured}
+    made = card.set_up
+    return {
+        "field": HeightForm(initial={"height": made.height or listed}),
+        "is_measured": made.height is not None,
+        "is_used": made.height is not None and made.is_blank_used,
+    }
 
 
 def _other_faces(tag: Tag, made: SetUp) -> list[tuple[str, KeyDrawing]]:
