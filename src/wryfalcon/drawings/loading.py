@@ -15,6 +15,7 @@ from wryfalcon.drawings.sheet import path, px
 
 WIDTH, HEIGHT, JAW = 132.0, 78.0, 14.0
 FLOOR = HEIGHT - 20.0
+HELD = 5.0  # above the floor, where no edge is a seat
 UP = {"front": -90.0, "back": 90.0, "top": 0.0, "bottom": 180.0}
 """How far the section is turned, degrees anticlockwise, so that a side comes up; drawn upright its front is left."""
 REFERENCE = {"front": (0.0, 0.5), "back": (1.0, 0.5), "top": (0.5, 0.0), "bottom": (0.5, 1.0)}
@@ -57,10 +58,11 @@ def _loading(plan: Plan, lay: Lay) -> Loading:
     turned = section @ np.array([[np.cos(turn), np.sin(turn)], [-np.sin(turn), np.cos(turn)]])
     turned -= turned.min(axis=0)
     wide, high = turned.max(axis=0)
-    scale = min((FLOOR - 6.0) / float(high), (WIDTH - 2 * JAW - 8.0) / float(wide))
+    scale = min((FLOOR - HELD - 6.0) / float(high), (WIDTH - 2 * JAW - 8.0) / float(wide))
     wide, high = turned.max(axis=0) * scale
     left = (WIDTH - wide) / 2
-    points = [(left + x * scale, FLOOR - y * scale) for x, y in turned]
+    rise = 0.0 if lay.floor else HELD
+    points = [(left + x * scale, FLOOR - rise - y * scale) for x, y in turned]
     low = FLOOR - min(high * 0.45, 12.0)
     fixed, moving = (
         path([(px(x), px(low)), (px(x + side * JAW), px(low)), (px(x + side * JAW), FLOOR), (px(x), FLOOR)], close=True)
@@ -77,7 +79,7 @@ def _loading(plan: Plan, lay: Lay) -> Loading:
         outline=path(points, close=True),
         fixed=f"{fixed} {base}",
         moving=moving,
-        reference=(px(left + across * wide), px(FLOOR - up * high)),
+        reference=(px(left + across * wide), px(FLOOR - rise - up * high)),
     )
 
 
