@@ -23,7 +23,7 @@ from wryfalcon.bench.proving.actions import read_caliper
 from wryfalcon.bench.proving.caliper import looks_at
 from wryfalcon.bench.proving.queries import proof_of
 from wryfalcon.bench.setting_up.planning import plan_of
-from wryfalcon.bench.setting_up.queries import hand_checks
+from wryfalcon.bench.setting_up.queries import hand_checks, what_holds
 from wryfalcon.bench.setting_up.told import next_lay
 from wryfalcon.demonstration.making import family_record
 from wryfalcon.lengths import shown_in
@@ -446,3 +446,16 @@ def test_a_step_at_the_dials_that_is_not_done_is_found_out(
 ) -> None:
     tag = ready(people, name, bench_machine)
     assert max(errors(tag, by_dials(tag, forgets=forgets))) > 1
+
+
+def test_a_card_whose_back_was_told_like_its_front_no_longer_holds(people: People, bench_machine: BenchMachine) -> None:
+    """As cards were made before: the wall's own value for what lies away from the jaw."""
+    tag = ready(people, "gantry-eight", bench_machine)
+    card = tag.set_up
+    assert card is not None
+    assert not what_holds(tag, card).lapses
+    for command in card.commands:
+        if command["track"] in "CD":
+            command["value"] = 8.6 - command["value"]
+    card.save()
+    assert what_holds(tag, card).to_remake
